@@ -1,0 +1,67 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * cli - what the commands share: options, voices, observers, the stop signal.
+ *
+ * A command is one file and one constant row. Its run function wires modules; it parses nothing and computes nothing.
+ * Set-up, error printing, exit status and "was standard output really written" are the dispatcher's (dispatch.c).
+ */
+#pragma once
+
+#include "cli/options.h"
+#include "cli/voice.h"
+#include "engine/engine.h"
+#include "work/observer.h"
+#include "work/stop.h"
+
+/* Exit statuses; docs/man/hornbeam.1.scd lists them for users */
+typedef enum {
+    HB_STATUS_DONE = 0,
+    HB_STATUS_REMARKS = 1, /* done, but something differs, is blocked or was left out */
+    HB_STATUS_USAGE = 2,
+    HB_STATUS_SERVER = 3,    /* could not be reached, or refused us */
+    HB_STATUS_STATEMENT = 4, /* a server's statement failed */
+    HB_STATUS_DUMP = 5,      /* a dump is damaged, or not ours */
+    HB_STATUS_FILE = 6,      /* a local file or disk failed */
+    HB_STATUS_INTERRUPTED = 130
+} HbStatus;
+
+typedef struct {
+    HbOptions options;
+    HbVoice *voice;
+    HbObservers *observers;
+    HbStop *stop;
+    gboolean color; /* on standard output */
+    GPtrArray *secrets; /* char *: passwords asked for, wiped at the end */
+} HbCli;
+
+typedef struct {
+    const char *name;
+    const char *summary;
+    const char *arguments;   /* "FROM DUMP" */
+    const char *description; /* for help */
+    int arguments_min;
+    int arguments_max;
+    guint bit; /* this command's bit in the option rows */
+    HbStatus (*run)(HbCli *cli, char **arguments, GError **error);
+} HbCommand;
+
+/* The commands, in the order of an administrator's work, ended by NULL */
+extern const HbCommand *const hb_commands[];
+extern const HbCommand hb_command_survey, hb_command_dump, hb_command_show, hb_command_restore, hb_command_verify;
+
+/* The whole program but for main(): returns the exit status. May change argv: passwords in it are wiped */
+int hb_cli_run(int argc, char **argv);
+
+/* The status that an error ends the program with */
+HbStatus hb_cli_get_status(const GError *error);
+
+/* ---- For commands ---- */
+
+/* The engine and address of a URI, checked; asks for a password if one is needed and there is a terminal */
+gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error);
+
+/* The same for a URI that must name a database */
+gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error);
+
+/* Prints a result on standard output. Takes the text */
+void hb_cli_print(HbCli *cli, char *text);

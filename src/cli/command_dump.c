@@ -1,0 +1,68 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * dump FROM DUMP - write a database into a folder.
+ */
+#include "cli/cli.h"
+#include "report/json.h"
+#include "report/pages.h"
+#include "work/dump.h"
+
+static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        hb_observers_note(cli->observers, HB_SEVERITY_WARNING, NULL, "not in the dump: %s (%s)", omission->what,
+                          omission->why);
+    }
+}
+
+static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path, double seconds)
+{
+    if (cli->options.json) {
+        warn_of_omissions(cli, manifest);
+        hb_cli_print(cli, hb_json_dump(manifest, path, seconds));
+    } else if (!cli->options.quiet) {
+        g_autofree char *plain = hb_page_dump(manifest, path, seconds, FALSE);
+        hb_voice_write_log(cli->voice, plain);
+        hb_cli_print(cli, hb_page_dump(manifest, path, seconds, cli->color));
+    } else {
+        warn_of_omissions(cli, manifest);
+    }
+    return hb_catalog_get_omissions(manifest->catalog)->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbDumpOptions options = {.path = arguments[1],
+                             .parts = cli->options.part_bits,
+                             .jobs = cli->options.job_count,
+                             .level = cli->options.compression,
+                             .lock_wait_ms = cli->options.lock_wait_ms,
+                             .chunk_bytes = HB_DUMP_CHUNK_BYTES_DEFAULT,
+                             .stop = cli->stop,
+                             .observers = cli->observers};
+    gint64 start = g_get_monotonic_time();
+    g_autoptr(HbManifest) manifest = NULL;
+
+    if (!hb_cli_find_database(cli, arguments[0], &options.engine, &options.from, error))
+        return HB_STATUS_USAGE;
+    manifest = hb_dump_run(&options, error);
+    if (manifest == NULL)
+        return HB_STATUS_STATEMENT;
+    return report(cli, manifest, arguments[1], (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+}
+
+const HbCommand hb_command_dump = {
+    .name = "dump",
+    .summary = "write a database into a dump",
+    .arguments = "FROM DUMP",
+    .description = "Writes schema, data, users and settings of the database FROM into the folder DUMP: one moment in\n"
+                   "time, read by several sessions, without keeping readers or writers waiting. The folder gets its\n"
+                   "name when the dump is whole; an interrupted dump leaves nothing.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_DUMP,
+    .run = run,
+};

@@ -1,0 +1,81 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * restore DUMP TO - carry out a dump on a server.
+ */
+#include "cli/cli.h"
+#include "report/json.h"
+#include "report/pages.h"
+#include "work/restore.h"
+
+static HbStatus judge(const HbRestoreResult *result)
+{
+    for (guint i = 0; i < result->exceptions->len; i++) {
+        if (((HbException *)result->exceptions->pdata[i])->outcome == HB_OUTCOME_FAILED)
+            return HB_STATUS_STATEMENT;
+    }
+    return HB_STATUS_DONE;
+}
+
+static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
+{
+    g_autofree char *plain = hb_page_restore(restore, result, FALSE);
+
+    hb_voice_write_log(cli->voice, plain);
+    if (cli->options.json)
+        hb_cli_print(cli, hb_json_restore(restore, result));
+    else if (!cli->options.quiet)
+        hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
+}
+
+static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump, const char *path, GError **error)
+{
+    HbRestoreResult result = {0};
+    g_autofree char *plan =
+        hb_page_restore_plan(restore, hb_reader_get_manifest(dump), path, hb_voice_has_color(cli->voice));
+    HbStatus status;
+
+    hb_voice_show(cli->voice, plan);
+    hb_restore_run(restore, &result, error);
+    report(cli, restore, &result);
+    status = judge(&result);
+    hb_restore_result_clear(&result);
+    return status;
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbRestoreOptions options = {.parts = cli->options.part_bits,
+                                .jobs = cli->options.job_count,
+                                .resume = cli->options.resume,
+                                .analyze = !cli->options.no_analyze,
+                                .stop = cli->stop,
+                                .observers = cli->observers};
+    g_autoptr(HbReader) dump = NULL;
+    HbRestore *restore;
+    HbStatus status = HB_STATUS_SERVER;
+
+    if (!hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
+        return HB_STATUS_USAGE;
+    dump = hb_reader_open(arguments[0], error);
+    if (dump == NULL)
+        return HB_STATUS_DUMP;
+    options.dump = dump;
+    restore = hb_restore_open(&options, error);
+    if (restore != NULL)
+        status = run_opened(cli, restore, dump, arguments[0], error);
+    hb_restore_free(restore);
+    return status;
+}
+
+const HbCommand hb_command_restore = {
+    .name = "restore",
+    .summary = "carry out a dump on a server",
+    .arguments = "DUMP TO",
+    .description = "Restores a dump into a database: the one that the URI names, or one of the source's name. It is\n"
+                   "created if it is missing; one that holds anything is refused. Users come first; one who is there\n"
+                   "already is kept. A restore that was interrupted goes on with --resume.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_RESTORE,
+    .run = run,
+};

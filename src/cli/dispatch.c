@@ -1,0 +1,273 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/cli.h"
+#include "cli/help.h"
+#include "cli/terminal.h"
+#include "report/json.h"
+
+#include "version.h"
+
+#include <errno.h>
+#include <locale.h>
+#include <stdio.h>
+#include <string.h>
+
+const HbCommand *const hb_commands[] = {&hb_command_survey,  &hb_command_dump,   &hb_command_show,
+                                        &hb_command_restore, &hb_command_verify, NULL};
+
+/* ---- Exit status ---- */
+
+HbStatus hb_cli_get_status(const GError *error)
+{
+    static const HbStatus statuses[] = {
+        [HB_ERROR_USAGE] = HB_STATUS_USAGE,         [HB_ERROR_CONNECT] = HB_STATUS_SERVER,
+        [HB_ERROR_LOST] = HB_STATUS_SERVER,         [HB_ERROR_RETRY] = HB_STATUS_STATEMENT,
+        [HB_ERROR_LOCKED] = HB_STATUS_STATEMENT,    [HB_ERROR_EXISTS] = HB_STATUS_STATEMENT,
+        [HB_ERROR_RIGHTS] = HB_STATUS_STATEMENT,    [HB_ERROR_STATEMENT] = HB_STATUS_STATEMENT,
+        [HB_ERROR_BLOCKED] = HB_STATUS_REMARKS,     [HB_ERROR_DAMAGED] = HB_STATUS_DUMP,
+        [HB_ERROR_FILE] = HB_STATUS_FILE,           [HB_ERROR_CANCELLED] = HB_STATUS_INTERRUPTED,
+        [HB_ERROR_DUPLICATE] = HB_STATUS_STATEMENT, [HB_ERROR_CIRCLE] = HB_STATUS_STATEMENT};
+
+    g_assert(error->domain == HB_ERROR && (gsize)error->code < G_N_ELEMENTS(statuses));
+    return statuses[error->code];
+}
+
+/* ---- Servers ---- */
+
+gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error)
+{
+    *engine = hb_engine_find(uri, error);
+    *address = (HbAddress){.uri = uri};
+    if (*engine == NULL || !(*engine)->check_uri(uri, error))
+        return FALSE;
+    if (hb_terminal_can_ask() && (*engine)->needs_password(address)) {
+        g_autofree char *name = (*engine)->display(address);
+        char *password = hb_terminal_ask_password(name);
+        if (password != NULL)
+            g_ptr_array_add(cli->secrets, password);
+        address->password = password;
+    }
+    return TRUE;
+}
+
+gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error)
+{
+    g_autofree char *database = NULL;
+
+    if (!hb_cli_find_server(cli, uri, engine, address, error))
+        return FALSE;
+    database = (*engine)->get_database(uri);
+    return database != NULL || hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE",
+                                            "the address of the server names no database");
+}
+
+void hb_cli_print(HbCli *cli, char *text)
+{
+    hb_voice_end_view(cli->voice);
+    fputs(text, stdout);
+    if (!g_str_has_suffix(text, "\n"))
+        fputc('\n', stdout);
+    g_free(text);
+}
+
+/* ---- Set-up ---- */
+
+static gboolean want_color(const HbOptions *options, gboolean is_terminal)
+{
+    if (g_strcmp0(options->color, "always") == 0)
+        return TRUE;
+    if (g_strcmp0(options->color, "never") == 0 || g_getenv("NO_COLOR") != NULL)
+        return FALSE;
+    return is_terminal;
+}
+
+static HbVoice *new_voice(const HbOptions *options, GError **error)
+{
+    gboolean is_terminal = hb_terminal_is_error_live();
+    const HbVoiceOptions wanted = {.quiet = options->quiet,
+                                   .verbose = options->verbose,
+                                   .live = is_terminal,
+                                   .color = want_color(options, is_terminal),
+                                   .log = options->log};
+
+    return hb_voice_new(&wanted, error);
+}
+
+/* ---- Running ---- */
+
+static void report_error(const HbCli *cli, const GError *error, HbStatus status)
+{
+    if (cli->options.json) {
+        g_autofree char *json = hb_json_error(error, (int)status);
+        fprintf(stdout, "%s\n", json);
+    }
+    hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
+}
+
+static gboolean check_arguments(const HbCommand *command, char **arguments, GError **error)
+{
+    int count = (int)g_strv_length(arguments);
+    g_autofree char *hint = g_strdup_printf("hornbeam %s [OPTIONS] %s", command->name, command->arguments);
+
+    if (count >= command->arguments_min && count <= command->arguments_max)
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_USAGE, hint, "%s takes %s, and was given %s %d", command->name,
+                        command->arguments, count < command->arguments_min ? "only" : "as many as", count);
+}
+
+static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments)
+{
+    g_autoptr(GError) error = NULL;
+    HbStatus status = HB_STATUS_DONE;
+
+    if (check_arguments(command, arguments, &error))
+        status = command->run(cli, arguments, &error);
+    hb_voice_end_view(cli->voice);
+    if (error != NULL) {
+        status = hb_cli_get_status(error);
+        report_error(cli, error, status);
+    }
+    return status;
+}
+
+static void wipe(gpointer data)
+{
+    char *secret = data;
+
+    memset(secret, 0, strlen(secret));
+    g_free(secret);
+}
+
+static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **arguments)
+{
+    HbStatus status;
+
+    cli->stop = hb_stop_new();
+    cli->observers = hb_observers_new();
+    cli->secrets = g_ptr_array_new_with_free_func(wipe);
+    cli->color = want_color(&cli->options, hb_terminal_is_output());
+    hb_observers_add(cli->observers, hb_voice_observe, cli->voice);
+    hb_terminal_watch_signals(cli->stop);
+    status = run(cli, command, arguments);
+    hb_terminal_forget_signals();
+    g_ptr_array_unref(cli->secrets);
+    hb_observers_free(cli->observers);
+    hb_stop_free(cli->stop);
+    return status;
+}
+
+/* Before there is a voice that knows how the user wants to be spoken to */
+static HbStatus fail_early(const GError *error)
+{
+    HbVoice *voice = hb_voice_new(&(HbVoiceOptions){0}, NULL);
+
+    hb_voice_say(voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
+    hb_voice_free(voice);
+    return hb_cli_get_status(error);
+}
+
+static HbStatus run_command(const HbCommand *command, char ***arguments)
+{
+    HbCli cli = {0};
+    g_autoptr(GError) error = NULL;
+    HbStatus status = HB_STATUS_DONE;
+
+    if (!hb_options_parse(&cli.options, command->bit, arguments, &error) ||
+        !(cli.options.help || hb_options_check(&cli.options, &error))) {
+        status = fail_early(error);
+    } else if (cli.options.help) {
+        g_autofree char *text = hb_help_command(command, want_color(&cli.options, hb_terminal_is_output()));
+        fputs(text, stdout);
+    } else if ((cli.voice = new_voice(&cli.options, &error)) == NULL) {
+        status = fail_early(error);
+    } else {
+        status = run_with_services(&cli, command, *arguments + 1);
+        hb_voice_free(cli.voice);
+    }
+    hb_options_clear(&cli.options);
+    return status;
+}
+
+/* ---- Finding the command ---- */
+
+static const HbCommand *find_command(const char *name, GError **error)
+{
+    const char *names[G_N_ELEMENTS(hb_commands) + 1] = {"help"};
+    const char *nearest;
+    g_autofree char *hint = NULL;
+
+    for (guint i = 0; hb_commands[i] != NULL; i++) {
+        if (strcmp(hb_commands[i]->name, name) == 0)
+            return hb_commands[i];
+        names[i + 1] = hb_commands[i]->name;
+    }
+    nearest = hb_options_find_nearest(name, names);
+    hint = nearest != NULL ? g_strdup_printf("did you mean %s? `hornbeam help` lists the commands", nearest)
+                           : g_strdup("`hornbeam help` lists the commands");
+    hb_error_set(error, HB_ERROR_USAGE, hint, "there is no command “%s”", name);
+    return NULL;
+}
+
+static HbStatus show_help(const char *name)
+{
+    g_autoptr(GError) error = NULL;
+    const HbCommand *command = name != NULL ? find_command(name, &error) : NULL;
+    gboolean color = want_color(&(HbOptions){0}, hb_terminal_is_output());
+    g_autofree char *text = NULL;
+
+    if (error != NULL)
+        return fail_early(error);
+    text = command != NULL ? hb_help_command(command, color) : hb_help_program(color);
+    fputs(text, stdout);
+    return HB_STATUS_DONE;
+}
+
+static HbStatus dispatch(char ***arguments)
+{
+    const char *name = (*arguments)[0] != NULL ? (*arguments)[1] : NULL;
+    g_autoptr(GError) error = NULL;
+    const HbCommand *command;
+
+    if (name == NULL) {
+        show_help(NULL);
+        return HB_STATUS_USAGE;
+    }
+    if (strcmp(name, "--version") == 0) {
+        printf("hornbeam %s\n", HB_VERSION);
+        return HB_STATUS_DONE;
+    }
+    if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0 || strcmp(name, "-h") == 0)
+        return show_help((*arguments)[2]);
+    command = find_command(name, &error);
+    if (command == NULL)
+        return fail_early(error);
+    g_free((*arguments)[1]);
+    for (char **at = *arguments + 1; (*at = at[1]) != NULL; at++)
+        continue;
+    return run_command(command, arguments);
+}
+
+/* What was printed must have arrived: a full disk behind a redirection is an error like any other */
+static HbStatus check_output(HbStatus status)
+{
+    g_autoptr(GError) error = NULL;
+
+    if (fflush(stdout) == 0 && !ferror(stdout))
+        return status;
+    hb_error_set(&error, HB_ERROR_FILE, NULL, "writing to standard output: %s", g_strerror(errno));
+    return fail_early(error);
+}
+
+int hb_cli_run(int argc, char **argv)
+{
+    char **arguments;
+    HbStatus status;
+
+    setlocale(LC_CTYPE, "");
+    arguments = g_new0(char *, (gsize)argc + 1);
+    for (int i = 0; i < argc; i++)
+        arguments[i] = g_strdup(argv[i]);
+    hb_terminal_hide_passwords(argc, argv);
+    status = dispatch(&arguments);
+    g_strfreev(arguments);
+    return (int)check_output(status);
+}

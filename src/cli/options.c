@@ -1,0 +1,233 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/options.h"
+
+#include "core/error.h"
+#include "core/object.h"
+
+#include <stddef.h>
+#include <string.h>
+#include <unistd.h>
+
+#define JOBS_MAX           64
+#define JOBS_DEFAULT_MAX   8
+#define LOCK_WAIT_DEFAULT  5
+#define LOCK_WAIT_MAX      86400
+#define COMPRESSION_MAX    19
+#define COMPRESSION_NORMAL 1
+
+#define FLAG(name, letter, field, help, commands)                                                                      \
+    {                                                                                                                  \
+        name, letter, FALSE, offsetof(HbOptions, field), NULL, help, commands                                          \
+    }
+#define VALUE(name, field, value, help, commands)                                                                      \
+    {                                                                                                                  \
+        name, 0, TRUE, offsetof(HbOptions, field), value, help, commands                                               \
+    }
+
+/* clang-format off */
+const HbOptionRow hb_option_rows[] = {
+    VALUE("parts", parts, "PARTS", "which parts: schema,data,users,settings (default: all)",
+          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("jobs", jobs, "N", "sessions that work at the same time (default: one for each core, at most 8)",
+          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
+    VALUE("lock-wait", lock_wait, "SECONDS", "how long to wait for a read lock on a table (default: 5)",
+          HB_FOR_DUMP | HB_FOR_VERIFY),
+    FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
+    FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
+    VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
+    VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
+    FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
+    VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),
+    FLAG("quiet", 'q', quiet, "print results and errors only", HB_FOR_ALL),
+    FLAG("verbose", 'v', verbose, "tell more", HB_FOR_ALL),
+    VALUE("color", color, "WHEN", "auto (default), always or never", HB_FOR_ALL),
+    FLAG("help", 'h', help, "show this help", HB_FOR_ALL),
+    {NULL, 0, FALSE, 0, NULL, NULL, 0},
+};
+/* clang-format on */
+
+/* ---- The nearest word ---- */
+
+/* Edits (insert, remove, change a letter) that lead from one word to the other */
+static guint count_edits(const char *one, const char *other)
+{
+    gsize length = strlen(other);
+    g_autofree guint *row = g_new(guint, length + 1);
+
+    for (gsize j = 0; j <= length; j++)
+        row[j] = (guint)j;
+    for (gsize i = 1; one[i - 1] != '\0'; i++) {
+        guint diagonal = row[0];
+        row[0] = (guint)i;
+        for (gsize j = 1; j <= length; j++) {
+            guint changed = diagonal + (one[i - 1] != other[j - 1]);
+            diagonal = row[j];
+            row[j] = MIN(changed, MIN(row[j], row[j - 1]) + 1);
+        }
+    }
+    return row[length];
+}
+
+const char *hb_options_find_nearest(const char *word, const char *const *candidates)
+{
+    const char *nearest = NULL;
+    guint least = MAX((guint)strlen(word) / 2, 2);
+
+    for (; *candidates != NULL; candidates++) {
+        guint edits = g_str_has_prefix(*candidates, word) ? 0 : count_edits(word, *candidates);
+        if (edits < least || (nearest == NULL && edits == least)) {
+            nearest = *candidates;
+            least = edits;
+        }
+    }
+    return nearest;
+}
+
+/* ---- Parsing ---- */
+
+static GArray *entries_of(HbOptions *options, guint command)
+{
+    GArray *entries = g_array_new(TRUE, TRUE, sizeof(GOptionEntry));
+
+    for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
+        GOptionEntry entry = {row->name,
+                              row->letter,
+                              0,
+                              row->takes_value ? G_OPTION_ARG_STRING : G_OPTION_ARG_NONE,
+                              (char *)options + row->offset,
+                              row->help,
+                              row->value};
+        if (row->commands & command)
+            g_array_append_val(entries, entry);
+    }
+    return entries;
+}
+
+static const char *find_nearest_option(const char *word, guint command)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new();
+
+    for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
+        if (row->commands & command)
+            g_ptr_array_add(names, (gpointer)row->name);
+    }
+    g_ptr_array_add(names, NULL);
+    return hb_options_find_nearest(word, (const char *const *)names->pdata);
+}
+
+/* The first argument that looks like an option and is none of this command's */
+static const char *find_unknown(char **arguments, guint command)
+{
+    for (; *arguments != NULL && strcmp(*arguments, "--") != 0; arguments++) {
+        g_autofree char *name = NULL;
+        gboolean known = FALSE;
+        if (!g_str_has_prefix(*arguments, "--"))
+            continue;
+        name = g_strndup(*arguments + 2, strcspn(*arguments + 2, "="));
+        for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++)
+            known = known || ((row->commands & command) && strcmp(row->name, name) == 0);
+        if (!known)
+            return *arguments;
+    }
+    return NULL;
+}
+
+static gboolean report_unknown(const char *argument, guint command, GError **error)
+{
+    g_autofree char *name = g_strndup(argument + 2, strcspn(argument + 2, "="));
+    const char *nearest = find_nearest_option(name, command);
+    g_autofree char *hint =
+        nearest != NULL ? g_strdup_printf("did you mean --%s? `hornbeam help COMMAND` lists them all", nearest)
+                        : g_strdup("`hornbeam help COMMAND` lists the options");
+
+    return hb_error_set(error, HB_ERROR_USAGE, hint, "there is no option --%s here", name);
+}
+
+gboolean hb_options_parse(HbOptions *options, guint command, char ***arguments, GError **error)
+{
+    GOptionContext *context = g_option_context_new(NULL);
+    g_autoptr(GArray) entries = entries_of(options, command);
+    g_autoptr(GError) cause = NULL;
+    const char *unknown = find_unknown(*arguments, command);
+    gboolean ok = TRUE;
+
+    g_option_context_set_help_enabled(context, FALSE);
+    g_option_context_add_main_entries(context, (GOptionEntry *)(gpointer)entries->data, NULL);
+    if (unknown != NULL)
+        ok = report_unknown(unknown, command, error);
+    else if (!g_option_context_parse_strv(context, arguments, &cause))
+        ok = hb_error_set(error, HB_ERROR_USAGE, "`hornbeam help COMMAND` lists the options", "%s", cause->message);
+    g_option_context_free(context);
+    return ok;
+}
+
+/* ---- Checking ---- */
+
+static gboolean read_number(const char *text, const char *option, guint least, guint most, guint *number, GError **error)
+{
+    guint64 value;
+
+    if (!g_ascii_string_to_unsigned(text, 10, least, most, &value, NULL))
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes a whole number from %u to %u, not “%s”", option,
+                            least, most, text);
+    *number = (guint)value;
+    return TRUE;
+}
+
+static gboolean check_jobs(HbOptions *options, GError **error)
+{
+    options->job_count = CLAMP(g_get_num_processors(), 1, JOBS_DEFAULT_MAX);
+    return options->jobs == NULL || read_number(options->jobs, "jobs", 1, JOBS_MAX, &options->job_count, error);
+}
+
+static gboolean check_lock_wait(HbOptions *options, GError **error)
+{
+    guint seconds = LOCK_WAIT_DEFAULT;
+
+    if (options->lock_wait != NULL &&
+        !read_number(options->lock_wait, "lock-wait", 1, LOCK_WAIT_MAX, &seconds, error))
+        return FALSE;
+    options->lock_wait_ms = seconds * 1000;
+    return TRUE;
+}
+
+static gboolean check_compression(HbOptions *options, GError **error)
+{
+    guint level = COMPRESSION_NORMAL;
+
+    if (g_strcmp0(options->compress, "none") == 0)
+        level = 0;
+    else if (options->compress != NULL &&
+             !read_number(options->compress, "compress", 1, COMPRESSION_MAX, &level, error))
+        return FALSE;
+    options->compression = (int)level;
+    return TRUE;
+}
+
+static gboolean check_color(const HbOptions *options, GError **error)
+{
+    static const char *const words[] = {"auto", "always", "never", NULL};
+
+    return options->color == NULL || g_strv_contains(words, options->color) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--color takes auto, always or never, not “%s”", options->color);
+}
+
+gboolean hb_options_check(HbOptions *options, GError **error)
+{
+    options->part_bits = HB_PART_ALL;
+    if (options->quiet && options->verbose)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
+    return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
+           check_color(options, error) &&
+           (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
+}
+
+void hb_options_clear(HbOptions *options)
+{
+    for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
+        if (row->takes_value)
+            g_free(*(char **)(gpointer)((char *)options + row->offset));
+    }
+    *options = (HbOptions){0};
+}

@@ -1,0 +1,67 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * options - all options of all commands, as rows of one table: what an option is called, which commands take it, where
+ * its value goes. Help texts are made from the same rows.
+ */
+#pragma once
+
+#include <glib.h>
+
+/* Which commands take an option */
+enum {
+    HB_FOR_SURVEY = 1,
+    HB_FOR_DUMP = 2,
+    HB_FOR_SHOW = 4,
+    HB_FOR_RESTORE = 8,
+    HB_FOR_VERIFY = 16,
+    HB_FOR_ALL = 31
+};
+
+/* Values as given; NULL or FALSE when not given */
+typedef struct {
+    gboolean help;
+    gboolean json;
+    gboolean quiet;
+    gboolean verbose;
+    gboolean resume;
+    gboolean no_analyze;
+    char *jobs;
+    char *lock_wait;
+    char *parts;
+    char *compress;
+    char *out;
+    char *needs;
+    char *log;
+    char *color;
+
+    /* Made from the above by hb_options_check() */
+    guint job_count;
+    guint lock_wait_ms;
+    guint part_bits;
+    int compression;
+} HbOptions;
+
+typedef struct {
+    const char *name; /* without the dashes */
+    char letter;      /* of the short form, or 0 */
+    gboolean takes_value;
+    gsize offset; /* of the value in HbOptions */
+    const char *value; /* what help calls it: "N" */
+    const char *help;
+    guint commands;
+} HbOptionRow;
+
+extern const HbOptionRow hb_option_rows[]; /* ended by a row without a name */
+
+/*
+ * Takes the options of a command out of the arguments (NULL-terminated, changed in place). HB_ERROR_USAGE names an
+ * unknown option and the nearest one that there is.
+ */
+gboolean hb_options_parse(HbOptions *options, guint command, char ***arguments, GError **error);
+
+/* Turns texts into numbers and bits, with defaults */
+gboolean hb_options_check(HbOptions *options, GError **error);
+void hb_options_clear(HbOptions *options);
+
+/* The candidate that a mistyped word is nearest to, borrowed; NULL if none is near. candidates ends with NULL */
+const char *hb_options_find_nearest(const char *word, const char *const *candidates);

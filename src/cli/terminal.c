@@ -1,0 +1,125 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/terminal.h"
+
+#include <pthread.h>
+#include <signal.h>
+#include <stdio.h>
+#include <string.h>
+#include <termios.h>
+#include <unistd.h>
+
+#define PASSWORD_LIMIT 1024
+
+/* The thread that waits for signals, so that what they cause may take locks */
+static struct {
+    pthread_t thread;
+    HbStop *stop;
+    sigset_t signals;
+} watch;
+
+gboolean hb_terminal_is_output(void)
+{
+    return isatty(STDOUT_FILENO);
+}
+
+gboolean hb_terminal_is_error_live(void)
+{
+    return isatty(STDERR_FILENO) && g_strcmp0(g_getenv("TERM"), "dumb") != 0;
+}
+
+gboolean hb_terminal_can_ask(void)
+{
+    return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
+}
+
+static char *read_line(void)
+{
+    char line[PASSWORD_LIMIT];
+    char *answer = NULL;
+
+    if (fgets(line, sizeof line, stdin) != NULL) {
+        line[strcspn(line, "\n")] = '\0';
+        answer = g_strdup(line);
+    }
+    memset(line, 0, sizeof line);
+    return answer;
+}
+
+char *hb_terminal_ask_password(const char *server)
+{
+    struct termios before, silent;
+    char *answer;
+
+    if (tcgetattr(STDIN_FILENO, &before) != 0)
+        return NULL;
+    silent = before;
+    silent.c_lflag &= ~(tcflag_t)ECHO;
+    fprintf(stderr, "Password for %s: ", server);
+    fflush(stderr);
+    tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
+    answer = read_line();
+    tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
+    fputc('\n', stderr);
+    return answer;
+}
+
+/* The first signal asks for an orderly end; a second one gets its default effect */
+static void *wait_for_signal(void *data)
+{
+    int number = 0;
+
+    (void)data;
+    sigwait(&watch.signals, &number);
+    if (number == SIGUSR2)
+        return NULL;
+    hb_stop_trigger_by_user(watch.stop);
+    for (;;) {
+        sigwait(&watch.signals, &number);
+        if (number == SIGUSR2)
+            return NULL;
+        signal(number, SIG_DFL);
+        pthread_sigmask(SIG_UNBLOCK, &watch.signals, NULL);
+        raise(number);
+    }
+}
+
+void hb_terminal_watch_signals(HbStop *stop)
+{
+    signal(SIGPIPE, SIG_IGN);
+    watch.stop = stop;
+    sigemptyset(&watch.signals);
+    sigaddset(&watch.signals, SIGINT);
+    sigaddset(&watch.signals, SIGTERM);
+    sigaddset(&watch.signals, SIGHUP);
+    sigaddset(&watch.signals, SIGUSR2);
+    pthread_sigmask(SIG_BLOCK, &watch.signals, NULL);
+    g_assert(pthread_create(&watch.thread, NULL, wait_for_signal, NULL) == 0);
+}
+
+void hb_terminal_forget_signals(void)
+{
+    pthread_kill(watch.thread, SIGUSR2);
+    pthread_join(watch.thread, NULL);
+}
+
+static void hide_password(char *uri)
+{
+    char *start = strstr(uri, "://");
+    char *at, *colon;
+
+    if (start == NULL)
+        return;
+    start += 3;
+    at = start + strcspn(start, "@/");
+    colon = memchr(start, ':', (size_t)(at - start));
+    if (*at == '@' && colon != NULL)
+        memset(colon + 1, '*', (size_t)(at - colon) - 1);
+    for (at = strstr(uri, "password="); at != NULL; at = strstr(at + 1, "password="))
+        memset(at + strlen("password="), '*', strcspn(at, "&") - strlen("password="));
+}
+
+void hb_terminal_hide_passwords(int argc, char **argv)
+{
+    for (int i = 1; i < argc; i++)
+        hide_password(argv[i]);
+}

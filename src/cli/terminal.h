@@ -1,0 +1,21 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * terminal - what the program has to do with its terminal and its process: signals, prompts, its own command line.
+ */
+#pragma once
+
+#include "work/stop.h"
+
+gboolean hb_terminal_is_output(void);     /* standard output is a terminal */
+gboolean hb_terminal_is_error_live(void); /* standard error is one that can move its cursor */
+gboolean hb_terminal_can_ask(void);       /* there is somebody to ask */
+
+/* Asks without echo; NULL if there is no answer. The caller's, to be wiped */
+char *hb_terminal_ask_password(const char *server);
+
+/* SIGINT, SIGTERM and SIGHUP trigger the stop; the second signal ends the program at once. SIGPIPE is ignored */
+void hb_terminal_watch_signals(HbStop *stop);
+void hb_terminal_forget_signals(void);
+
+/* Overwrites passwords inside URIs on the command line, which other users of this machine can read */
+void hb_terminal_hide_passwords(int argc, char **argv);

@@ -1,0 +1,282 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/voice.h"
+
+#include "cli/view.h"
+#include "core/error.h"
+#include "report/text.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#define REDRAW_EVERY_US (G_USEC_PER_SEC / 10)
+#define LINE_EVERY_US   (15 * G_USEC_PER_SEC)
+#define COLUMNS_DEFAULT 80
+
+struct HbVoice {
+    HbVoiceOptions options;
+    FILE *log;       /* NULL without one */
+    GMutex lock;     /* guards everything below, and both streams */
+    HbView *view;
+    guint drawn;     /* lines of the live view that stand on the terminal */
+    gint64 last_line; /* when a plain line was last printed */
+    GThread *ticker; /* redraws the live view; NULL without one */
+    GCond ended;
+    gboolean is_ended;
+};
+
+static const struct {
+    const char *word;
+    HbPaint paint;
+} voices[] = {
+    [HB_SEVERITY_DETAIL] = {"", HB_PAINT_FAINT},
+    [HB_SEVERITY_NOTE] = {"note: ", HB_PAINT_STRONG},
+    [HB_SEVERITY_WARNING] = {"warning: ", HB_PAINT_WARN},
+    [HB_SEVERITY_ERROR] = {"error: ", HB_PAINT_BAD},
+};
+
+/* ---- The live view; the lock is held ---- */
+
+static guint terminal_columns(void)
+{
+    struct winsize size;
+
+    return ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : COLUMNS_DEFAULT;
+}
+
+/* Up to the view's first line, and everything from there on is cleared */
+static void erase(HbVoice *voice)
+{
+    if (voice->drawn > 0)
+        fprintf(stderr, "\033[%uA\r\033[J", voice->drawn);
+    voice->drawn = 0;
+}
+
+static void draw(HbVoice *voice)
+{
+    g_autofree char *text = NULL;
+    guint lines = 0;
+
+    if (!voice->options.live || voice->options.quiet || voice->is_ended)
+        return;
+    text = hb_view_draw(voice->view, g_get_monotonic_time(), terminal_columns(), voice->options.color, &lines);
+    erase(voice);
+    fputs(text, stderr);
+    fflush(stderr);
+    voice->drawn = lines;
+}
+
+static gpointer tick(gpointer data)
+{
+    HbVoice *voice = data;
+
+    g_mutex_lock(&voice->lock);
+    while (!voice->is_ended) {
+        gint64 until = g_get_monotonic_time() + REDRAW_EVERY_US;
+        draw(voice);
+        while (!voice->is_ended && g_cond_wait_until(&voice->ended, &voice->lock, until))
+            continue;
+    }
+    g_mutex_unlock(&voice->lock);
+    return NULL;
+}
+
+/* ---- The log; the lock is held ---- */
+
+static void write_log(HbVoice *voice, const char *word, const char *text)
+{
+    g_autoptr(GDateTime) now = NULL;
+    g_autofree char *stamp = NULL;
+
+    if (voice->log == NULL)
+        return;
+    now = g_date_time_new_now_utc();
+    stamp = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
+    fprintf(voice->log, "%s %s%s\n", stamp, word, text);
+    fflush(voice->log);
+}
+
+/* ---- Life ---- */
+
+HbVoice *hb_voice_new(const HbVoiceOptions *options, GError **error)
+{
+    FILE *log = options->log != NULL ? fopen(options->log, "ae") : NULL;
+    HbVoice *voice;
+
+    if (options->log != NULL && log == NULL) {
+        hb_error_set(error, HB_ERROR_FILE, "name a file that you may write", "the log %s cannot be opened: %s",
+                     options->log, g_strerror(errno));
+        return NULL;
+    }
+    voice = g_new0(HbVoice, 1);
+    voice->options = *options;
+    voice->log = log;
+    voice->view = hb_view_new();
+    g_mutex_init(&voice->lock);
+    g_cond_init(&voice->ended);
+    return voice;
+}
+
+void hb_voice_end_view(HbVoice *voice)
+{
+    g_mutex_lock(&voice->lock);
+    voice->is_ended = TRUE;
+    erase(voice);
+    fflush(stderr);
+    g_cond_broadcast(&voice->ended);
+    g_mutex_unlock(&voice->lock);
+    if (voice->ticker != NULL)
+        g_thread_join(g_steal_pointer(&voice->ticker));
+}
+
+void hb_voice_free(HbVoice *voice)
+{
+    if (voice == NULL)
+        return;
+    hb_voice_end_view(voice);
+    if (voice->log != NULL)
+        fclose(voice->log);
+    hb_view_free(voice->view);
+    g_mutex_clear(&voice->lock);
+    g_cond_clear(&voice->ended);
+    g_free(voice);
+}
+
+gboolean hb_voice_has_color(const HbVoice *voice)
+{
+    return voice->options.color;
+}
+
+/* ---- Speaking ---- */
+
+static gboolean is_heard(const HbVoice *voice, HbSeverity severity)
+{
+    if (severity == HB_SEVERITY_DETAIL)
+        return voice->options.verbose;
+    return severity >= HB_SEVERITY_WARNING || !voice->options.quiet;
+}
+
+static void print_message(HbVoice *voice, HbSeverity severity, const char *what, const char *hint)
+{
+    g_autoptr(GString) out = g_string_new(NULL);
+
+    hb_text_append_painted(out, voice->options.color, voices[severity].paint, voices[severity].word);
+    g_string_append_printf(out, "%s\n", what);
+    if (hint != NULL)
+        g_string_append_printf(out, "  what to do: %s\n", hint);
+    erase(voice);
+    fputs(out->str, stderr);
+    fflush(stderr);
+}
+
+static void say(HbVoice *voice, HbSeverity severity, const char *what, const char *hint)
+{
+    g_autofree char *visible = hb_text_visible(what);
+    g_autofree char *visible_hint = hint != NULL ? hb_text_visible(hint) : NULL;
+
+    write_log(voice, voices[severity].word, visible);
+    if (visible_hint != NULL)
+        write_log(voice, "  what to do: ", visible_hint);
+    if (is_heard(voice, severity))
+        print_message(voice, severity, visible, visible_hint);
+}
+
+void hb_voice_say(HbVoice *voice, HbSeverity severity, const char *what, const char *hint)
+{
+    g_mutex_lock(&voice->lock);
+    say(voice, severity, what, hint);
+    g_mutex_unlock(&voice->lock);
+}
+
+void hb_voice_write_log(HbVoice *voice, const char *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+
+    g_mutex_lock(&voice->lock);
+    for (char **line = lines; *line != NULL; line++) {
+        if (**line != '\0')
+            write_log(voice, "", *line);
+    }
+    g_mutex_unlock(&voice->lock);
+}
+
+void hb_voice_show(HbVoice *voice, const char *text)
+{
+    hb_voice_write_log(voice, text);
+    g_mutex_lock(&voice->lock);
+    if (!voice->options.quiet) {
+        erase(voice);
+        fputs(text, stderr);
+        fflush(stderr);
+    }
+    g_mutex_unlock(&voice->lock);
+}
+
+/* ---- Observing ---- */
+
+static void start_ticker(HbVoice *voice)
+{
+    if (voice->ticker == NULL && !voice->is_ended && voice->options.live && !voice->options.quiet)
+        voice->ticker = g_thread_new("view", tick, voice);
+}
+
+static void say_progress(HbVoice *voice)
+{
+    g_autofree char *line = hb_view_describe(voice->view, g_get_monotonic_time());
+
+    voice->last_line = g_get_monotonic_time();
+    write_log(voice, "", line);
+    if (!voice->options.live && !voice->options.quiet)
+        fprintf(stderr, "%s\n", line);
+}
+
+static void begin_phase(HbVoice *voice, const HbEvent *event)
+{
+    g_autofree char *total = event->total > 0 ? hb_text_bytes(event->total) : NULL;
+    g_autofree char *line = total != NULL ? g_strdup_printf("%s (about %s)", event->what, total) : g_strdup(event->what);
+
+    voice->last_line = g_get_monotonic_time();
+    write_log(voice, "", line);
+    if (!voice->options.live && !voice->options.quiet)
+        fprintf(stderr, "%s\n", line);
+    start_ticker(voice);
+}
+
+static void say_step(HbVoice *voice, const HbEvent *event)
+{
+    g_autofree char *line = g_strdup_printf("%u: %s", event->worker + 1, event->what);
+
+    if (voice->options.verbose)
+        say(voice, HB_SEVERITY_DETAIL, line, NULL);
+}
+
+void hb_voice_observe(gpointer data, const HbEvent *event)
+{
+    HbVoice *voice = data;
+    gboolean is_known;
+
+    g_mutex_lock(&voice->lock);
+    is_known = event->type == HB_EVENT_PHASE && hb_view_is_in_phase(voice->view, event->what);
+    hb_view_follow(voice->view, event, g_get_monotonic_time());
+    switch (event->type) {
+    case HB_EVENT_PHASE:
+        if (!is_known)
+            begin_phase(voice, event);
+        break;
+    case HB_EVENT_STARTED:
+        say_step(voice, event);
+        break;
+    case HB_EVENT_ADVANCED:
+        if (hb_view_is_running(voice->view) && g_get_monotonic_time() - voice->last_line >= LINE_EVERY_US)
+            say_progress(voice);
+        break;
+    case HB_EVENT_NOTED:
+        say(voice, event->severity, event->what, event->hint);
+        break;
+    case HB_EVENT_FINISHED:
+        break;
+    }
+    g_mutex_unlock(&voice->lock);
+}

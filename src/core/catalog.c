@@ -1,0 +1,193 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/catalog.h"
+
+#include "core/error.h"
+
+struct HbCatalog {
+    GPtrArray *objects;     /* HbObject *, owned, in order */
+    GHashTable *places;     /* identity (borrowed from the object) to place */
+    GPtrArray *row_sets;    /* HbRowSet *, owned */
+    GPtrArray *omissions;   /* HbOmission *, owned */
+    GHashTable *properties; /* char * to char *, owned */
+    gboolean unread[HB_KIND_COUNT];
+};
+
+static void row_set_free(gpointer data)
+{
+    HbRowSet *set = data;
+
+    g_free(set->identity);
+    g_free(set->table);
+    g_ptr_array_unref(set->columns);
+    g_free(set);
+}
+
+static void omission_free(gpointer data)
+{
+    HbOmission *omission = data;
+
+    g_free(omission->what);
+    g_free(omission->why);
+    g_free(omission);
+}
+
+HbCatalog *hb_catalog_new(void)
+{
+    HbCatalog *catalog = g_new0(HbCatalog, 1);
+
+    catalog->objects = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
+    catalog->places = g_hash_table_new(g_str_hash, g_str_equal);
+    catalog->row_sets = g_ptr_array_new_with_free_func(row_set_free);
+    catalog->omissions = g_ptr_array_new_with_free_func(omission_free);
+    catalog->properties = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    return catalog;
+}
+
+void hb_catalog_free(HbCatalog *catalog)
+{
+    if (catalog == NULL)
+        return;
+    g_hash_table_unref(catalog->places);
+    g_ptr_array_unref(catalog->objects);
+    g_ptr_array_unref(catalog->row_sets);
+    g_ptr_array_unref(catalog->omissions);
+    g_hash_table_unref(catalog->properties);
+    g_free(catalog);
+}
+
+gboolean hb_catalog_add(HbCatalog *catalog, HbObject *object, GError **error)
+{
+    if (g_hash_table_contains(catalog->places, object->identity)) {
+        hb_error_set(error, HB_ERROR_DUPLICATE, NULL, "%s: two objects have this identity", object->identity);
+        hb_object_free(object);
+        return FALSE;
+    }
+    g_hash_table_insert(catalog->places, object->identity, GUINT_TO_POINTER(catalog->objects->len));
+    g_ptr_array_add(catalog->objects, object);
+    return TRUE;
+}
+
+HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const char *table)
+{
+    HbRowSet *set = g_new0(HbRowSet, 1);
+
+    set->identity = g_strdup(identity);
+    set->table = g_strdup(table);
+    set->columns = g_ptr_array_new_with_free_func(g_free);
+    g_ptr_array_add(catalog->row_sets, set);
+    return set;
+}
+
+void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why)
+{
+    HbOmission *omission = g_new0(HbOmission, 1);
+
+    omission->what = g_strdup(what);
+    omission->why = g_strdup(why);
+    g_ptr_array_add(catalog->omissions, omission);
+}
+
+void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *value)
+{
+    g_hash_table_insert(catalog->properties, g_strdup(name), g_strdup(value));
+}
+
+void hb_catalog_set_unread(HbCatalog *catalog, HbKind kind)
+{
+    catalog->unread[kind] = TRUE;
+}
+
+gboolean hb_catalog_is_unread(const HbCatalog *catalog, HbKind kind)
+{
+    return catalog->unread[kind];
+}
+
+HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity)
+{
+    gpointer place;
+
+    if (!g_hash_table_lookup_extended(catalog->places, identity, NULL, &place))
+        return NULL;
+    return hb_catalog_get(catalog, GPOINTER_TO_UINT(place));
+}
+
+guint hb_catalog_count(const HbCatalog *catalog)
+{
+    return catalog->objects->len;
+}
+
+HbObject *hb_catalog_get(const HbCatalog *catalog, guint place)
+{
+    g_assert(place < catalog->objects->len);
+    return g_ptr_array_index(catalog->objects, place);
+}
+
+guint hb_catalog_get_place(const HbCatalog *catalog, const char *identity)
+{
+    gpointer place;
+
+    g_assert(g_hash_table_lookup_extended(catalog->places, identity, NULL, &place));
+    return GPOINTER_TO_UINT(place);
+}
+
+const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog)
+{
+    return catalog->row_sets;
+}
+
+const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog)
+{
+    return catalog->omissions;
+}
+
+GHashTable *hb_catalog_get_properties(const HbCatalog *catalog)
+{
+    return catalog->properties;
+}
+
+const char *hb_catalog_get_property(const HbCatalog *catalog, const char *name)
+{
+    return g_hash_table_lookup(catalog->properties, name);
+}
+
+static void index_places(HbCatalog *catalog)
+{
+    g_hash_table_remove_all(catalog->places);
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        HbObject *object = g_ptr_array_index(catalog->objects, i);
+        g_hash_table_insert(catalog->places, object->identity, GUINT_TO_POINTER(i));
+    }
+}
+
+static void drop_unmet_needs(HbCatalog *catalog)
+{
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        GPtrArray *needs = hb_catalog_get(catalog, i)->needs;
+        for (guint n = needs->len; n-- > 0;) {
+            if (!g_hash_table_contains(catalog->places, g_ptr_array_index(needs, n)))
+                g_ptr_array_remove_index(needs, n);
+        }
+    }
+}
+
+void hb_catalog_keep_parts(HbCatalog *catalog, guint parts)
+{
+    g_hash_table_remove_all(catalog->places);
+    for (guint i = catalog->objects->len; i-- > 0;) {
+        if (!(hb_kind_get_traits(hb_catalog_get(catalog, i)->kind)->part & parts))
+            g_ptr_array_remove_index(catalog->objects, i);
+    }
+    if (!(parts & HB_PART_DATA))
+        g_ptr_array_set_size(catalog->row_sets, 0);
+    index_places(catalog);
+    drop_unmet_needs(catalog);
+}
+
+void hb_catalog_take_order(HbCatalog *catalog, GPtrArray *places)
+{
+    g_ptr_array_set_free_func(catalog->objects, NULL);
+    g_ptr_array_unref(catalog->objects);
+    g_ptr_array_set_free_func(places, (GDestroyNotify)hb_object_free);
+    catalog->objects = places;
+    index_places(catalog);
+}

@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * catalog - the objects of one database (its users and settings among them), and what each of them needs.
+ *
+ * Life: an engine or a dump fills it; hb_order_arrange() completes it and puts it in order; from then on any number of
+ * threads may read it without a lock. It owns what is added to it; what it hands out is borrowed until
+ * hb_catalog_free().
+ */
+#pragma once
+
+#include "core/digest.h"
+#include "core/object.h"
+
+typedef struct HbCatalog HbCatalog;
+
+/* The rows of one table: what to read, and an estimate of how much that is */
+typedef struct {
+    char *identity;     /* of its object: "rows garden.plot" */
+    char *table;        /* as the engine quotes it: "garden.plot" */
+    GPtrArray *columns; /* char *: as the engine quotes them, in the order of reading; none: the table has no columns */
+    guint64 bytes;      /* estimate of the text */
+    guint64 extent;     /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
+} HbRowSet;
+
+/* What stands in the source but cannot be carried, and why */
+typedef struct {
+    char *what;
+    char *why;
+} HbOmission;
+
+/* Life */
+HbCatalog *hb_catalog_new(void);
+void hb_catalog_free(HbCatalog *catalog);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCatalog, hb_catalog_free)
+
+/* Filling: takes the object, also on failure. HB_ERROR_DUPLICATE if the identity is taken */
+gboolean hb_catalog_add(HbCatalog *catalog, HbObject *object, GError **error);
+HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const char *table);
+void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why);
+void hb_catalog_set_unread(HbCatalog *catalog, HbKind kind); /* the source did not let us read these */
+void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *value);
+
+/* Drops needs that no object of the catalog meets, and the objects of parts that are not chosen */
+void hb_catalog_keep_parts(HbCatalog *catalog, guint parts);
+
+/* Reading */
+HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */
+guint hb_catalog_count(const HbCatalog *catalog);
+HbObject *hb_catalog_get(const HbCatalog *catalog, guint place); /* in the order of adding, or as arranged */
+guint hb_catalog_get_place(const HbCatalog *catalog, const char *identity); /* the object must exist */
+const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog);         /* HbRowSet * */
+const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog);        /* HbOmission * */
+GHashTable *hb_catalog_get_properties(const HbCatalog *catalog);            /* char * to char *: the database's own */
+gboolean hb_catalog_is_unread(const HbCatalog *catalog, HbKind kind);
+const char *hb_catalog_get_property(const HbCatalog *catalog, const char *name); /* NULL if absent */
+
+/* For order: makes places[i] the object at place i; places holds each object once, and new ones too, and is taken */
+void hb_catalog_take_order(HbCatalog *catalog, GPtrArray *places);

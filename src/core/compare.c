@@ -1,0 +1,149 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/compare.h"
+
+#include "core/sqltext.h"
+
+#include <string.h>
+
+static const char *const names[HB_DIFFERENCE_COUNT] = {"missing", "extra", "definition", "owner", "rows"};
+
+const char *hb_difference_get_name(HbDifferenceType type)
+{
+    g_assert(type < HB_DIFFERENCE_COUNT);
+    return names[type];
+}
+
+static void difference_free(gpointer data)
+{
+    HbDifference *difference = data;
+
+    g_free(difference->identity);
+    g_free(difference->from);
+    g_free(difference->to);
+    g_free(difference);
+}
+
+GPtrArray *hb_compare_new(void)
+{
+    return g_ptr_array_new_with_free_func(difference_free);
+}
+
+/* Takes from and to */
+static void add(GPtrArray *differences, HbDifferenceType type, const char *identity, char *from, char *to)
+{
+    HbDifference *difference = g_new0(HbDifference, 1);
+
+    difference->type = type;
+    difference->identity = g_strdup(identity);
+    difference->from = from;
+    difference->to = to;
+    g_ptr_array_add(differences, difference);
+}
+
+/* ---- Definitions ---- */
+
+static char *join_lines(char **lines, guint from, guint to)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = from; i < to; i++)
+        g_string_append_printf(text, "%s%s", text->len > 0 ? "\n" : "", g_strstrip(lines[i]));
+    return g_string_free(text, FALSE);
+}
+
+/* The lines between the common beginning and the common end of two texts */
+static void cut_to_difference(const char *from, const char *to, char **from_cut, char **to_cut)
+{
+    g_auto(GStrv) a = g_strsplit(from, "\n", -1);
+    g_auto(GStrv) b = g_strsplit(to, "\n", -1);
+    guint a_end = g_strv_length(a), b_end = g_strv_length(b), start = 0;
+
+    while (start < a_end && start < b_end && strcmp(a[start], b[start]) == 0)
+        start++;
+    while (a_end > start && b_end > start && strcmp(a[a_end - 1], b[b_end - 1]) == 0) {
+        a_end--;
+        b_end--;
+    }
+    *from_cut = join_lines(a, start, a_end);
+    *to_cut = join_lines(b, start, b_end);
+}
+
+static gboolean is_same_sql(const char *one, const char *other)
+{
+    if (strcmp(one, other) == 0)
+        return TRUE;
+    g_autofree char *a = hb_sqltext_normalise(one);
+    g_autofree char *b = hb_sqltext_normalise(other);
+    return strcmp(a, b) == 0;
+}
+
+static void add_definition(const HbObject *from, const HbObject *to, GPtrArray *differences)
+{
+    g_autofree char *a = hb_sqltext_hide_passwords(from->definition);
+    g_autofree char *b = hb_sqltext_hide_passwords(to->definition);
+    char *from_cut = NULL, *to_cut = NULL;
+
+    if (strcmp(a, b) == 0) {
+        from_cut = g_strdup("a password");
+        to_cut = g_strdup("another password");
+    } else {
+        cut_to_difference(a, b, &from_cut, &to_cut);
+    }
+    add(differences, HB_DIFFERENCE_DEFINITION, from->identity, from_cut, to_cut);
+}
+
+static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray *differences)
+{
+    if (from->definition != NULL && to->definition != NULL && !is_same_sql(from->definition, to->definition))
+        add_definition(from, to, differences);
+    if (g_strcmp0(from->owner, to->owner) != 0)
+        add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));
+}
+
+/* A server may have users and settings of its own; and the placeholder in a circle is no object of the server's */
+static gboolean counts_as_extra(const HbObject *object)
+{
+    return object->kind != HB_KIND_PLACEHOLDER &&
+           !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
+}
+
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, GPtrArray *differences)
+{
+    for (guint i = 0; i < hb_catalog_count(from); i++) {
+        const HbObject *object = hb_catalog_get(from, i);
+        const HbObject *twin = hb_catalog_find(to, object->identity);
+        if (object->kind == HB_KIND_PLACEHOLDER || hb_catalog_is_unread(to, object->kind))
+            continue;
+        if (twin == NULL)
+            add(differences, HB_DIFFERENCE_MISSING, object->identity, NULL, NULL);
+        else
+            compare_objects(object, twin, differences);
+    }
+    for (guint i = 0; i < hb_catalog_count(to); i++) {
+        const HbObject *object = hb_catalog_get(to, i);
+        if (counts_as_extra(object) && !hb_catalog_is_unread(from, object->kind) && hb_catalog_find(from, object->identity) == NULL)
+            add(differences, HB_DIFFERENCE_EXTRA, object->identity, NULL, NULL);
+    }
+}
+
+/* ---- Rows ---- */
+
+static char *describe(const HbDigest *digest)
+{
+    char sum[HB_DIGEST_TEXT_LENGTH + 1];
+
+    hb_digest_write(digest, sum);
+    return g_strdup_printf("%" G_GUINT64_FORMAT " rows, digest %s", digest->rows, sum);
+}
+
+void hb_compare_digests(GHashTable *from, GHashTable *to, GPtrArray *differences)
+{
+    g_autoptr(GList) identities = g_list_sort(g_hash_table_get_keys(from), (GCompareFunc)strcmp);
+
+    for (GList *at = identities; at != NULL; at = at->next) {
+        const HbDigest *a = g_hash_table_lookup(from, at->data);
+        const HbDigest *b = g_hash_table_lookup(to, at->data);
+        if (b != NULL && !hb_digest_is_equal(a, b))
+            add(differences, HB_DIFFERENCE_ROWS, at->data, describe(a), describe(b));
+    }
+}

@@ -1,0 +1,185 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/sqltext.h"
+
+#include <string.h>
+
+static gboolean is_word_byte(char byte)
+{
+    return g_ascii_isalnum(byte) || byte == '_' || byte == '$' || (byte & 0x80) != 0;
+}
+
+/* ---- Where each sort of token ends; `at` stands on its first byte ---- */
+
+static const char *end_of_quoted(const char *at, gboolean backslashes)
+{
+    char quote = *at++;
+
+    while (*at != '\0') {
+        if (backslashes && *at == '\\' && at[1] != '\0')
+            at += 2;
+        else if (*at == quote && at[1] == quote)
+            at += 2;
+        else if (*at++ == quote)
+            break;
+    }
+    return at;
+}
+
+static const char *end_of_line_comment(const char *at)
+{
+    return at + strcspn(at, "\n");
+}
+
+static const char *end_of_block_comment(const char *at)
+{
+    int depth = 0;
+
+    do {
+        if (at[0] == '/' && at[1] == '*') {
+            depth++;
+            at += 2;
+        } else if (at[0] == '*' && at[1] == '/') {
+            depth--;
+            at += 2;
+        } else {
+            at++;
+        }
+    } while (depth > 0 && *at != '\0');
+    return at;
+}
+
+static const char *end_of_space(const char *at)
+{
+    for (;;) {
+        if (g_ascii_isspace(*at))
+            at++;
+        else if (at[0] == '-' && at[1] == '-')
+            at = end_of_line_comment(at);
+        else if (at[0] == '/' && at[1] == '*')
+            at = end_of_block_comment(at);
+        else
+            return at;
+    }
+}
+
+/* $tag$ ... $tag$; NULL if the dollar begins no quote (a parameter such as $1) */
+static const char *end_of_dollar_quoted(const char *at)
+{
+    const char *tag_end = at + 1;
+
+    while (is_word_byte(*tag_end) && *tag_end != '$')
+        tag_end++;
+    if (*tag_end != '$' || g_ascii_isdigit(at[1]))
+        return NULL;
+    g_autofree char *tag = g_strndup(at, (gsize)(tag_end - at) + 1);
+    const char *close = strstr(tag_end + 1, tag);
+    return close != NULL ? close + strlen(tag) : at + strlen(at);
+}
+
+static const char *end_of_word(const char *at)
+{
+    while (is_word_byte(*at))
+        at++;
+    return at;
+}
+
+static gboolean begins_prefixed_text(const char *at)
+{
+    return strchr("eEbBxXnN", *at) != NULL && at[1] == '\'';
+}
+
+static const char *end_of_token(const char *at, HbTokenType *type)
+{
+    const char *end = end_of_space(at);
+
+    *type = HB_TOKEN_SPACE;
+    if (end != at)
+        return end;
+    *type = HB_TOKEN_TEXT;
+    if (*at == '\'')
+        return end_of_quoted(at, FALSE);
+    if (begins_prefixed_text(at))
+        return end_of_quoted(at + 1, *at == 'e' || *at == 'E');
+    if (*at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
+        return end;
+    *type = HB_TOKEN_NAME;
+    if (*at == '"' || *at == '`')
+        return end_of_quoted(at, FALSE);
+    *type = HB_TOKEN_WORD;
+    if (is_word_byte(*at))
+        return end_of_word(at);
+    *type = HB_TOKEN_SIGN;
+    return at + 1;
+}
+
+HbToken hb_sqltext_read_token(const char **text)
+{
+    HbToken token = {HB_TOKEN_END, *text, 0};
+
+    if (**text == '\0')
+        return token;
+    *text = end_of_token(*text, &token.type);
+    token.length = (gsize)(*text - token.start);
+    return token;
+}
+
+gboolean hb_token_is_word(const HbToken *token, const char *word)
+{
+    return token->type == HB_TOKEN_WORD && strlen(word) == token->length &&
+           g_ascii_strncasecmp(token->start, word, token->length) == 0;
+}
+
+char *hb_sqltext_normalise(const char *sql)
+{
+    GString *result = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_SPACE)
+            continue;
+        if (result->len > 0)
+            g_string_append_c(result, ' ');
+        g_string_append_len(result, token.start, (gssize)token.length);
+    }
+    return g_string_free(result, FALSE);
+}
+
+char *hb_sqltext_hide_passwords(const char *sql)
+{
+    GString *result = g_string_new(NULL);
+    gboolean after_word = FALSE;
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_TEXT && after_word)
+            g_string_append(result, "'(hidden)'");
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        if (token.type != HB_TOKEN_SPACE)
+            after_word = hb_token_is_word(&token, "PASSWORD");
+    }
+    return g_string_free(result, FALSE);
+}
+
+static gboolean is_name(const HbToken *token, const char *name)
+{
+    return (token->type == HB_TOKEN_WORD || token->type == HB_TOKEN_NAME) && strlen(name) == token->length &&
+           strncmp(token->start, name, token->length) == 0;
+}
+
+char *hb_sqltext_rename_database(const char *sql, const char *old_name, const char *new_name)
+{
+    GString *result = g_string_new(NULL);
+    gboolean after_word = FALSE;
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+        if (after_word && is_name(&token, old_name))
+            g_string_append(result, new_name);
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        if (token.type != HB_TOKEN_SPACE)
+            after_word = hb_token_is_word(&token, "DATABASE");
+    }
+    return g_string_free(result, FALSE);
+}

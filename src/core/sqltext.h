@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * sqltext - reading SQL text as the tokens that it is made of, never as a bare string.
+ *
+ * The lexical rules are those of ISO SQL with PostgreSQL's additions (E'' strings, dollar quotes, nested comments);
+ * see "Lexical Structure" in its manual. Bytes above 127 belong to words.
+ */
+#pragma once
+
+#include <glib.h>
+
+typedef enum {
+    HB_TOKEN_END,
+    HB_TOKEN_SPACE, /* white space and comments */
+    HB_TOKEN_WORD,  /* an unquoted identifier or key word, or a number */
+    HB_TOKEN_NAME,  /* a quoted identifier, quotes included */
+    HB_TOKEN_TEXT,  /* a string literal, quotes and prefix included */
+    HB_TOKEN_SIGN   /* any other single byte */
+} HbTokenType;
+
+typedef struct {
+    HbTokenType type;
+    const char *start; /* within the text that is read */
+    gsize length;
+} HbToken;
+
+/* The token at *text; moves *text behind it. An unterminated quote or comment runs to the end */
+HbToken hb_sqltext_read_token(const char **text);
+
+gboolean hb_token_is_word(const HbToken *token, const char *word); /* case is ignored */
+
+/* Equal for texts that differ in white space and comments only: one blank between tokens. The caller's */
+char *hb_sqltext_normalise(const char *sql);
+
+/* A copy in which each literal that follows the word PASSWORD is hidden. The caller's */
+char *hb_sqltext_hide_passwords(const char *sql);
+
+/* A copy in which the name after each word DATABASE, if it is old_name, is new_name; both as quoted by the engine. */
+char *hb_sqltext_rename_database(const char *sql, const char *old_name, const char *new_name);

@@ -1,0 +1,187 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#define _GNU_SOURCE /* sync_file_range */
+#include "dump/file.h"
+
+#include "core/error.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <openssl/evp.h>
+#include <unistd.h>
+
+#define READ_BLOCK (1024 * 1024)
+
+struct HbFile {
+    int fd;
+    char *path;
+    char *name;
+    guint64 bytes;
+    EVP_MD_CTX *digest;
+};
+
+static const char *file_hint(int code)
+{
+    switch (code) {
+    case ENOSPC:
+    case EDQUOT:
+    case EFBIG:
+        return "make room, or write to another disk";
+    case EACCES:
+    case EPERM:
+    case EROFS:
+        return "use a folder in which you may write, or have its rights changed";
+    case ENOENT:
+        return "see whether the path is right";
+    default:
+        return NULL;
+    }
+}
+
+gboolean hb_file_error(GError **error, const char *doing, const char *name)
+{
+    int code = errno;
+
+    return hb_error_set(error, HB_ERROR_FILE, file_hint(code), "%s %s: %s", doing, name, g_strerror(code));
+}
+
+void hb_file_sum_free(HbFileSum *sum)
+{
+    if (sum == NULL)
+        return;
+    g_free(sum->name);
+    g_free(sum);
+}
+
+static EVP_MD_CTX *new_digest(void)
+{
+    EVP_MD_CTX *digest = EVP_MD_CTX_new();
+
+    g_assert(digest != NULL && EVP_DigestInit_ex(digest, EVP_sha256(), NULL) == 1);
+    return digest;
+}
+
+static void finish_digest(EVP_MD_CTX *digest, char *text)
+{
+    unsigned char raw[EVP_MAX_MD_SIZE];
+    unsigned int length = 0;
+
+    g_assert(EVP_DigestFinal_ex(digest, raw, &length) == 1 && length * 2 == HB_SUM_TEXT_LENGTH);
+    for (unsigned int i = 0; i < length; i++)
+        g_snprintf(text + (gsize)2 * i, 3, "%02x", raw[i]);
+}
+
+HbFile *hb_file_create(const char *path, const char *name, GError **error)
+{
+    int fd = open(path, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+    HbFile *file;
+
+    if (fd < 0) {
+        hb_file_error(error, "creating", name);
+        return NULL;
+    }
+    file = g_new0(HbFile, 1);
+    file->fd = fd;
+    file->path = g_strdup(path);
+    file->name = g_strdup(name);
+    file->digest = new_digest();
+    return file;
+}
+
+gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error)
+{
+    const char *at = bytes;
+
+    g_assert(EVP_DigestUpdate(file->digest, bytes, length) == 1);
+    file->bytes += length;
+    while (length > 0) {
+        ssize_t written = write(file->fd, at, length);
+        if (written < 0 && errno == EINTR)
+            continue;
+        if (written < 0)
+            return hb_file_error(error, "writing", file->name);
+        at += written;
+        length -= (gsize)written;
+    }
+    return TRUE;
+}
+
+static void file_free(HbFile *file)
+{
+    EVP_MD_CTX_free(file->digest);
+    g_free(file->path);
+    g_free(file->name);
+    g_free(file);
+}
+
+/* Starts the way to the disk now, so that the final sync finds little left to do */
+static void start_writing_back(int fd)
+{
+#ifdef SYNC_FILE_RANGE_WRITE
+    sync_file_range(fd, 0, 0, SYNC_FILE_RANGE_WRITE);
+#else
+    (void)fd;
+#endif
+}
+
+HbFileSum *hb_file_close(HbFile *file, GError **error)
+{
+    HbFileSum *sum = g_new0(HbFileSum, 1);
+
+    sum->name = g_strdup(file->name);
+    sum->bytes = file->bytes;
+    finish_digest(file->digest, sum->sum);
+    start_writing_back(file->fd);
+    if (close(file->fd) != 0) {
+        hb_file_error(error, "closing", file->name);
+        g_clear_pointer(&sum, hb_file_sum_free);
+    }
+    file_free(file);
+    return sum;
+}
+
+void hb_file_discard(HbFile *file)
+{
+    if (file == NULL)
+        return;
+    close(file->fd);
+    unlink(file->path);
+    file_free(file);
+}
+
+static gboolean sum_descriptor(int fd, HbFileSum *sum, HbFileProgress progress, gpointer data, GError **error)
+{
+    g_autofree char *block = g_malloc(READ_BLOCK);
+    EVP_MD_CTX *digest = new_digest();
+    ssize_t count;
+
+    while ((count = read(fd, block, READ_BLOCK)) > 0 || (count < 0 && errno == EINTR)) {
+        if (count < 0)
+            continue;
+        g_assert(EVP_DigestUpdate(digest, block, (size_t)count) == 1);
+        sum->bytes += (guint64)count;
+        if (progress != NULL && !progress(data, (guint64)count)) {
+            EVP_MD_CTX_free(digest);
+            return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+        }
+    }
+    if (count == 0)
+        finish_digest(digest, sum->sum);
+    EVP_MD_CTX_free(digest);
+    return count == 0 || hb_file_error(error, "reading", sum->name);
+}
+
+HbFileSum *hb_file_sum(const char *path, const char *name, HbFileProgress progress, gpointer data, GError **error)
+{
+    g_autoptr(HbFileSum) sum = g_new0(HbFileSum, 1);
+    int fd = open(path, O_RDONLY | O_CLOEXEC);
+    gboolean ok;
+
+    sum->name = g_strdup(name);
+    if (fd < 0) {
+        hb_file_error(error, "opening", name);
+        return NULL;
+    }
+    ok = sum_descriptor(fd, sum, progress, data, error);
+    close(fd);
+    return ok ? g_steal_pointer(&sum) : NULL;
+}

@@ -1,0 +1,37 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * file - one file of a dump while it is written: counted and summed (SHA-256) as the bytes pass.
+ *
+ * Life: create, write, close or discard. One thread at a time.
+ */
+#pragma once
+
+#include <glib.h>
+
+typedef struct HbFile HbFile;
+
+#define HB_SUM_TEXT_LENGTH 64 /* a SHA-256 in hexadecimal */
+
+typedef struct {
+    char *name;    /* within the dump, with '/' */
+    char sum[HB_SUM_TEXT_LENGTH + 1];
+    guint64 bytes;
+} HbFileSum;
+
+void hb_file_sum_free(HbFileSum *sum);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbFileSum, hb_file_sum_free)
+
+/* path: where it really is; name: within the dump. It must not exist yet. HB_ERROR_FILE */
+HbFile *hb_file_create(const char *path, const char *name, GError **error);
+gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error);
+
+/* Both free the file. close() hands out its sum; the bytes are on their way to the disk, but not yet safe there */
+HbFileSum *hb_file_close(HbFile *file, GError **error);
+void hb_file_discard(HbFile *file); /* accepts NULL; removes what was written */
+
+/* The sum of a file that is there. progress (may be NULL) is told the bytes of each block */
+typedef gboolean (*HbFileProgress)(gpointer data, guint64 bytes);
+HbFileSum *hb_file_sum(const char *path, const char *name, HbFileProgress progress, gpointer data, GError **error);
+
+/* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
+gboolean hb_file_error(GError **error, const char *doing, const char *name);

@@ -1,0 +1,298 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#define _GNU_SOURCE /* syncfs */
+#include "dump/folder.h"
+
+#include "core/error.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <ftw.h>
+#include <glib/gstdio.h>
+#include <string.h>
+#include <unistd.h>
+
+/* Beyond so many files it is cheaper to sync the whole file system than each of them */
+#define SYNC_EACH_LIMIT  500
+#define SUMS_BYTES_LIMIT (256 * 1024 * 1024)
+
+struct HbFolder {
+    char *path;      /* the final one */
+    char *temporary; /* where it is now */
+    GMutex lock;     /* guards sums */
+    GHashTable *sums; /* name to HbFileSum *, owned */
+};
+
+static void folder_free(HbFolder *folder)
+{
+    g_free(folder->path);
+    g_free(folder->temporary);
+    g_hash_table_unref(folder->sums);
+    g_mutex_clear(&folder->lock);
+    g_free(folder);
+}
+
+static GHashTable *new_sums(void)
+{
+    return g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)hb_file_sum_free);
+}
+
+HbFolder *hb_folder_create(const char *path, GError **error)
+{
+    g_autofree char *clean = g_canonicalize_filename(path, NULL);
+    g_autofree char *parent = g_path_get_dirname(clean);
+    g_autofree char *base = g_path_get_basename(clean);
+    g_autofree char *temporary = g_strdup_printf("%s/.%s.unfinished-XXXXXX", parent, base);
+    HbFolder *folder;
+
+    if (g_file_test(clean, G_FILE_TEST_EXISTS)) {
+        hb_error_set(error, HB_ERROR_FILE, "name a folder that does not exist yet, or move this one away",
+                     "%s exists already; a dump never overwrites anything", path);
+        return NULL;
+    }
+    if (g_mkdtemp_full(temporary, 0700) == NULL) {
+        hb_file_error(error, "creating a folder in", parent);
+        return NULL;
+    }
+    folder = g_new0(HbFolder, 1);
+    folder->path = g_steal_pointer(&clean);
+    folder->temporary = g_steal_pointer(&temporary);
+    folder->sums = new_sums();
+    g_mutex_init(&folder->lock);
+    return folder;
+}
+
+HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error)
+{
+    g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+    g_autofree char *parent = g_path_get_dirname(path);
+
+    if (g_mkdir_with_parents(parent, 0700) != 0) {
+        hb_file_error(error, "creating the folder of", name);
+        return NULL;
+    }
+    return hb_file_create(path, name, error);
+}
+
+gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GError **error)
+{
+    HbFileSum *sum = hb_file_close(file, error);
+
+    if (sum == NULL)
+        return FALSE;
+    if (bytes != NULL)
+        *bytes = sum->bytes;
+    g_mutex_lock(&folder->lock);
+    g_hash_table_insert(folder->sums, sum->name, sum);
+    g_mutex_unlock(&folder->lock);
+    return TRUE;
+}
+
+void hb_folder_remove_file(HbFolder *folder, const char *name)
+{
+    g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+
+    unlink(path);
+    g_mutex_lock(&folder->lock);
+    g_hash_table_remove(folder->sums, name);
+    g_mutex_unlock(&folder->lock);
+}
+
+gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *bytes, gsize length, GError **error)
+{
+    HbFile *file = hb_folder_create_file(folder, name, error);
+
+    if (file == NULL)
+        return FALSE;
+    if (!hb_file_write(file, bytes, length, error)) {
+        hb_file_discard(file);
+        return FALSE;
+    }
+    return hb_folder_close_file(folder, file, NULL, error);
+}
+
+/* ---- Committing ---- */
+
+static gboolean write_sums(HbFolder *folder, GError **error)
+{
+    g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(folder->sums), (GCompareFunc)strcmp);
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    for (GList *at = names; at != NULL; at = at->next) {
+        const HbFileSum *sum = g_hash_table_lookup(folder->sums, at->data);
+        g_string_append_printf(text, "%s  %s\n", sum->sum, sum->name);
+    }
+    return hb_folder_write_file(folder, HB_SUMS_FILE, text->str, text->len, error);
+}
+
+static gboolean sync_path(const char *path, const char *name, int flags, GError **error)
+{
+    int fd = open(path, flags | O_CLOEXEC);
+    gboolean ok = fd >= 0 && fsync(fd) == 0;
+
+    if (!ok)
+        hb_file_error(error, "syncing", name);
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}
+
+static gboolean sync_each(HbFolder *folder, GError **error)
+{
+    GHashTableIter iter;
+    gpointer name;
+
+    g_hash_table_iter_init(&iter, folder->sums);
+    while (g_hash_table_iter_next(&iter, &name, NULL)) {
+        g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+        g_autofree char *parent = g_path_get_dirname(path);
+        if (!sync_path(path, name, O_RDONLY, error) || !sync_path(parent, name, O_RDONLY | O_DIRECTORY, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+#ifdef __linux__
+static gboolean sync_file_system(HbFolder *folder, GError **error)
+{
+    int fd = open(folder->temporary, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    gboolean ok = fd >= 0 && syncfs(fd) == 0;
+
+    if (!ok)
+        hb_file_error(error, "syncing", folder->path);
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}
+#endif
+
+static gboolean sync_all(HbFolder *folder, GError **error)
+{
+#ifdef __linux__
+    if (g_hash_table_size(folder->sums) > SYNC_EACH_LIMIT)
+        return sync_file_system(folder, error);
+#endif
+    return sync_each(folder, error) && sync_path(folder->temporary, folder->path, O_RDONLY | O_DIRECTORY, error);
+}
+
+static gboolean take_name(HbFolder *folder, GError **error)
+{
+    g_autofree char *parent = g_path_get_dirname(folder->path);
+
+    /* rename() would quietly replace an empty folder that came meanwhile; that loses nothing */
+    if (g_rename(folder->temporary, folder->path) != 0)
+        return hb_file_error(error, "giving the finished dump its name", folder->path);
+    return sync_path(parent, parent, O_RDONLY | O_DIRECTORY, error);
+}
+
+gboolean hb_folder_commit(HbFolder *folder, GError **error)
+{
+    if (write_sums(folder, error) && sync_all(folder, error) && take_name(folder, error)) {
+        folder_free(folder);
+        return TRUE;
+    }
+    hb_folder_discard(folder);
+    return FALSE;
+}
+
+static int remove_entry(const char *path, const struct stat *info, int type, struct FTW *at)
+{
+    (void)info;
+    (void)type;
+    (void)at;
+    remove(path);
+    return 0;
+}
+
+void hb_folder_discard(HbFolder *folder)
+{
+    if (folder == NULL)
+        return;
+    nftw(folder->temporary, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+    folder_free(folder);
+}
+
+/* ---- Reading ---- */
+
+gboolean hb_folder_is_safe_name(const char *name)
+{
+    g_auto(GStrv) words = g_strsplit(name, "/", -1);
+
+    if (*name == '\0' || strlen(name) > 1024)
+        return FALSE;
+    for (char **word = words; *word != NULL; word++) {
+        if (**word == '\0' || strcmp(*word, ".") == 0 || strcmp(*word, "..") == 0)
+            return FALSE;
+        for (const char *at = *word; *at != '\0'; at++) {
+            if (g_ascii_iscntrl(*at) || *at == '\\')
+                return FALSE;
+        }
+    }
+    return TRUE;
+}
+
+static gboolean read_sum_line(const char *line, GHashTable *sums, GError **error)
+{
+    HbFileSum *sum;
+
+    if (strlen(line) < HB_SUM_TEXT_LENGTH + 3 || strncmp(line + HB_SUM_TEXT_LENGTH, "  ", 2) != 0 ||
+        strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH || !hb_folder_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
+        return hb_error_set(error, HB_ERROR_DAMAGED, NULL, HB_SUMS_FILE ": a line is no sum and file name");
+    sum = g_new0(HbFileSum, 1);
+    sum->name = g_strdup(line + HB_SUM_TEXT_LENGTH + 2);
+    memcpy(sum->sum, line, HB_SUM_TEXT_LENGTH);
+    g_hash_table_insert(sums, sum->name, sum);
+    return TRUE;
+}
+
+GHashTable *hb_folder_read_sums(const char *path, GError **error)
+{
+    g_autofree char *file = g_build_filename(path, HB_SUMS_FILE, NULL);
+    g_autofree char *text = NULL;
+    g_autoptr(GHashTable) sums = new_sums();
+    GStatBuf info;
+
+    if (g_stat(file, &info) != 0 || info.st_size > SUMS_BYTES_LIMIT || !g_file_get_contents(file, &text, NULL, NULL)) {
+        hb_error_set(error, HB_ERROR_DAMAGED, "only a folder that `hornbeam dump` finished is a dump",
+                     "%s: there is no readable " HB_SUMS_FILE, path);
+        return NULL;
+    }
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+    for (char **line = lines; *line != NULL; line++) {
+        if (**line != '\0' && !read_sum_line(*line, sums, error))
+            return NULL;
+    }
+    return g_steal_pointer(&sums);
+}
+
+static gboolean list_below(const char *path, const char *prefix, GPtrArray *names, GError **error)
+{
+    g_autoptr(GDir) folder = g_dir_open(path, 0, NULL);
+    const char *entry;
+
+    if (folder == NULL)
+        return hb_file_error(error, "reading the folder", path);
+    while ((entry = g_dir_read_name(folder)) != NULL) {
+        g_autofree char *below = g_build_filename(path, entry, NULL);
+        g_autofree char *name = *prefix != '\0' ? g_strdup_printf("%s/%s", prefix, entry) : g_strdup(entry);
+        if (!g_file_test(below, G_FILE_TEST_IS_DIR))
+            g_ptr_array_add(names, g_steal_pointer(&name));
+        else if (!list_below(below, name, names, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static int compare_names(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(const char *const *)one, *(const char *const *)other);
+}
+
+GPtrArray *hb_folder_list(const char *path, GError **error)
+{
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+
+    if (!list_below(path, "", names, error))
+        return NULL;
+    g_ptr_array_sort(names, compare_names);
+    return g_steal_pointer(&names);
+}

@@ -1,0 +1,44 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * folder - a dump as a folder: created under a temporary name beside its final one, complete or not there at all.
+ *
+ *     create ---> .NAME.unfinished-XXXXXX/ ---commit: sync, rename---> NAME/
+ *                          \------discard: removed
+ *
+ * The folder is 0700, its files 0600. create_file() and note() may be called from several threads.
+ */
+#pragma once
+
+#include "dump/file.h"
+
+#define HB_SUMS_FILE "SHA256SUMS"
+
+typedef struct HbFolder HbFolder;
+
+/* HB_ERROR_FILE if path is taken, or its parent cannot be written */
+HbFolder *hb_folder_create(const char *path, GError **error);
+
+/* A new file; name may hold one level of sub-folders after "rows/", which are made */
+HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error);
+
+/* Closes the file and keeps its sum for SHA256SUMS. *bytes (may be NULL): its size */
+gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GError **error);
+
+/* Removes a file that was closed before */
+void hb_folder_remove_file(HbFolder *folder, const char *name);
+
+/* Writes a whole small file at once */
+gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *bytes, gsize length, GError **error);
+
+/* Writes SHA256SUMS, syncs everything and gives the folder its name. Frees the folder in any case */
+gboolean hb_folder_commit(HbFolder *folder, GError **error);
+void hb_folder_discard(HbFolder *folder); /* accepts NULL */
+
+/* Reading SHA256SUMS: HbFileSum * by name; NULL with HB_ERROR_DAMAGED. The caller's */
+GHashTable *hb_folder_read_sums(const char *path, GError **error);
+
+/* All files below path, as names within it, sorted; HB_ERROR_FILE. The caller's */
+GPtrArray *hb_folder_list(const char *path, GError **error);
+
+/* Is the name one that a dump may contain: relative, without "..", no odd bytes? */
+gboolean hb_folder_is_safe_name(const char *name);

@@ -1,0 +1,68 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * manifest - what a dump says of itself: manifest.json. Its fields are described in docs/dump-format.md.
+ *
+ * Life: a writer fills it and writes it; a reader reads it, fills in the definitions from the SQL files, and from then on
+ * only reads. Everything in it is owned by it.
+ */
+#pragma once
+
+#include "core/catalog.h"
+#include "core/sheet.h"
+#include "dump/chunk.h"
+
+#define HB_MANIFEST_FILE    "manifest.json"
+#define HB_MANIFEST_VERSION 1
+
+/* Where an object's SQL stands */
+typedef struct {
+    guint64 at;          /* byte offset in the stage's file */
+    guint64 bytes;       /* of the definition; 0: none */
+    guint64 owner_bytes; /* of the statement that gives the owner, which stands `bytes` + 1 behind `at`; 0: none */
+} HbSegment;
+
+typedef struct {
+    const HbRowSet *set; /* in the catalog */
+    HbDigest digest;     /* of all its rows, count included */
+    guint64 bytes;       /* of text */
+    GPtrArray *chunks;   /* HbChunk *, in reading order */
+} HbStoredRows;
+
+typedef struct {
+    char *id; /* a UUID */
+    char *created; /* ISO 8601, UTC */
+    char *tool;    /* version of the program */
+    char *engine;
+    char *product;
+    char *server_version;
+    guint version_number;
+    char *address;         /* of the source, for people */
+    char *database;        /* plain */
+    char *database_quoted; /* as its SQL has it */
+    char *snapshot_time;
+    char *snapshot_position; /* may be NULL */
+    guint parts;
+    HbCatalog *catalog;  /* arranged */
+    GArray *segments;    /* HbSegment, by place in the catalog */
+    GPtrArray *rows;     /* HbStoredRows *, one for each row set of the catalog, same index */
+    GPtrArray *survey;   /* HbSheet * */
+} HbManifest;
+
+HbManifest *hb_manifest_new(void);
+void hb_manifest_free(HbManifest *manifest);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbManifest, hb_manifest_free)
+
+/* Adds a row set's place for chunks; set is one of the manifest's catalog */
+HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
+
+/* Sums over all row sets */
+guint64 hb_manifest_count_rows(const HbManifest *manifest);
+guint64 hb_manifest_count_bytes(const HbManifest *manifest);
+guint64 hb_manifest_count_stored(const HbManifest *manifest);
+guint hb_manifest_count_chunks(const HbManifest *manifest);
+
+/* The JSON text; the caller's */
+char *hb_manifest_write(const HbManifest *manifest);
+
+/* Checks everything that can be checked without the other files. HB_ERROR_DAMAGED, naming the field */
+HbManifest *hb_manifest_read(const char *text, gsize length, GError **error);

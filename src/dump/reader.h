@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * reader - a dump that is there: opened only if it is whole as far as can be seen without reading its rows.
+ *
+ * Opening checks the sums of manifest and SQL files, that each file of the dump is listed and there with the right size.
+ * Rows are checked while they are read, by digest. After opening, any number of threads may read.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+
+typedef struct HbReader HbReader;
+
+/* HB_ERROR_DAMAGED, HB_ERROR_FILE */
+HbReader *hb_reader_open(const char *path, GError **error);
+void hb_reader_close(HbReader *reader); /* accepts NULL */
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbReader, hb_reader_close)
+
+const HbManifest *hb_reader_get_manifest(const HbReader *reader);
+const char *hb_reader_get_path(const HbReader *reader);
+
+/* Opens a chunk's rows */
+HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error);
+
+/* The sums that SHA256SUMS gives: HbFileSum * by name; borrowed */
+GHashTable *hb_reader_get_sums(const HbReader *reader);

@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * writer - puts a dump together: SQL files from a catalog, chunks of rows, the manifest, the sums.
+ *
+ * Life: open with a manifest whose catalog is arranged; write chunks from any number of threads, each with its own
+ * packer; finish or discard. Nothing has the dump's name until finish() returns TRUE.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+
+typedef struct HbWriter HbWriter;
+
+/* preamble: the engine's SQL that stands at the top of each SQL file. Borrows the manifest */
+HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error);
+
+/* A packer for one thread, freed by the caller. level: see HB_COMPRESSION_NONE */
+HbPacker *hb_writer_new_packer(HbWriter *writer, int level);
+
+/* The next free chunk name of a row set ("rows/garden.plot/0001.tsv.zst"); thread-safe; the caller's */
+char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *suffix);
+
+/* Takes back a chunk that was written */
+void hb_writer_remove_chunk(HbWriter *writer, const HbChunk *chunk);
+
+/* Writes SQL files and manifest, and makes the dump exist. Frees the writer in any case */
+gboolean hb_writer_finish(HbWriter *writer, GError **error);
+void hb_writer_discard(HbWriter *writer); /* accepts NULL */

@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/engine.h"
+
+#include "engine/postgres/postgres.h"
+
+#include <string.h>
+
+static const HbEngine *const engines[] = {&hb_postgres_engine};
+
+void hb_server_info_clear(HbServerInfo *info)
+{
+    g_free(info->product);
+    g_free(info->version);
+    g_free(info->address);
+    g_free(info->database);
+    g_free(info->database_quoted);
+    g_free(info->user);
+    g_free(info->identity);
+    *info = (HbServerInfo){0};
+}
+
+void hb_snapshot_clear(HbSnapshot *snapshot)
+{
+    g_free(snapshot->token);
+    g_free(snapshot->time);
+    g_free(snapshot->position);
+    *snapshot = (HbSnapshot){0};
+}
+
+gboolean hb_engine_is_uri(const char *text)
+{
+    return strstr(text, "://") != NULL;
+}
+
+static gboolean has_scheme(const HbEngine *engine, const char *scheme)
+{
+    for (const char *const *known = engine->schemes; *known != NULL; known++) {
+        if (g_ascii_strcasecmp(*known, scheme) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+const HbEngine *hb_engine_find(const char *uri, GError **error)
+{
+    const char *colon = strstr(uri, "://");
+    g_autofree char *scheme = g_strndup(uri, colon != NULL ? (gsize)(colon - uri) : 0);
+
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        if (has_scheme(engines[i], scheme))
+            return engines[i];
+    }
+    if (colon == NULL)
+        hb_error_set(error, HB_ERROR_USAGE, "name a server as postgresql://user@host:port/database",
+                     "a server was expected here, as a URI with a scheme");
+    else
+        hb_error_set(error, HB_ERROR_USAGE, "the scheme that is known is postgresql://",
+                     "no engine knows servers of the scheme “%s://”", scheme);
+    return NULL;
+}
+
+const HbEngine *hb_engine_find_by_name(const char *name)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        if (strcmp(engines[i]->name, name) == 0)
+            return engines[i];
+    }
+    return NULL;
+}

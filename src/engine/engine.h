@@ -1,0 +1,133 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * engine - the contract between Hornbeam and a kind of database server.
+ *
+ * An engine is one constant HbEngine: a table of functions and of what it can do. Nothing outside its folder knows its
+ * SQL. All functions that can fail return FALSE or NULL and set the error; all strings that an engine hands out as names
+ * are quoted as its SQL wants them.
+ *
+ * Life of a session: open, use from one thread at a time, close. Only interrupt() may come from another thread.
+ *
+ * Errors: HB_ERROR_CONNECT when a session cannot be opened, HB_ERROR_LOST when an open one breaks (close it and open
+ * another), HB_ERROR_RETRY for passing reasons, HB_ERROR_EXISTS, HB_ERROR_RIGHTS, HB_ERROR_LOCKED, HB_ERROR_STATEMENT,
+ * HB_ERROR_CANCELLED after interrupt(). What is cancelled or lost in the middle leaves nothing half-done in the server.
+ */
+#pragma once
+
+#include "core/catalog.h"
+#include "core/error.h"
+#include "core/sheet.h"
+
+typedef struct HbSession HbSession; /* each engine's own */
+
+/* Where a server is. Nothing here is ever shown: use display() */
+typedef struct {
+    const char *uri;
+    const char *database; /* NULL: the URI's own */
+    const char *password; /* NULL: the engine's own places */
+} HbAddress;
+
+/* What a server says of itself and of us; clear with hb_server_info_clear() */
+typedef struct {
+    char *product; /* "PostgreSQL" */
+    char *version; /* "15.14" */
+    guint version_number;
+    char *address; /* for people, without secrets and without the database */
+    char *database;
+    char *database_quoted;
+    char *user;
+    gboolean is_superuser;
+    char *identity; /* the same for two addresses of one server and database; NULL if it cannot be known */
+} HbServerInfo;
+
+void hb_server_info_clear(HbServerInfo *info);
+
+/* A moment in time that several sessions can read; clear with hb_snapshot_clear() */
+typedef struct {
+    char *token;    /* for joining */
+    char *time;     /* ISO 8601, UTC */
+    char *position; /* in the server's log; NULL if unknown */
+} HbSnapshot;
+
+void hb_snapshot_clear(HbSnapshot *snapshot);
+
+/* A piece of a row set, in the engine's own unit: first <= unit < end */
+typedef struct {
+    guint64 first;
+    guint64 end;    /* G_MAXUINT64: to the end, however far that is by now */
+    guint64 bytes;  /* estimate */
+} HbRange;
+
+/* Takes one row, its line end included. FALSE ends the reading */
+typedef gboolean (*HbRowSink)(gpointer data, const char *row, gsize length, GError **error);
+
+/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: the rows are not to be kept */
+typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
+
+/* Told of what a reader should know, such as a lock that could not be taken ahead */
+typedef void (*HbRemark)(gpointer data, const char *what, const char *hint);
+
+typedef struct {
+    gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */
+    gboolean shared_snapshots;          /* several sessions can read one snapshot */
+    gboolean schemas;                   /* databases have schemas inside */
+} HbEngineTraits;
+
+typedef struct HbEngine HbEngine;
+struct HbEngine {
+    const char *name;           /* in manifests: "postgresql" */
+    const char *const *schemes; /* of URIs, NULL-terminated */
+    HbEngineTraits traits;
+    const char *preamble; /* SQL that makes a stock shell read a dump's SQL files as they were meant */
+
+    /* ---- Addresses, without connecting ---- */
+    gboolean (*check_uri)(const char *uri, GError **error); /* HB_ERROR_USAGE */
+    char *(*display)(const HbAddress *address);             /* for people, without secrets; the caller's */
+    char *(*get_database)(const char *uri);                 /* NULL if the URI names none; the caller's */
+    char *(*quote_name)(const char *name);                  /* quoted whether it needs it or not; the caller's */
+
+    /* ---- Sessions ---- */
+    HbSession *(*open)(const HbAddress *address, GError **error);
+    void (*close)(HbSession *session); /* accepts NULL */
+    void (*interrupt)(HbSession *session);
+    gboolean (*needs_password)(const HbAddress *address); /* would a password make open() succeed? */
+    gboolean (*describe)(HbSession *session, HbServerInfo *info, GError **error);
+
+    /* ---- Looking ---- */
+    GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbSheet *; the caller's */
+    HbCatalog *(*read_catalog)(HbSession *session, guint parts, GError **error);     /* not yet arranged */
+
+    /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
+    gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
+                               gpointer data, GError **error);
+    gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot, GError **error);
+    gboolean (*end_snapshot)(HbSession *session, GError **error); /* fails if the structure changed meanwhile */
+
+    /* ---- Rows ---- */
+    GArray *(*split_rows)(HbSession *session, const HbRowSet *set, guint64 bytes); /* HbRange; the caller's */
+    gboolean (*read_rows)(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
+                          GError **error);
+
+    /* ---- A target: address->database must be set for the first two ---- */
+    gboolean (*find_target)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
+    gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
+    gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
+    gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
+    gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
+    GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    gboolean (*find_step)(HbSession *session, const char *key, gboolean *found, GError **error);
+    gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
+
+    /* Each does its work and notes the key in the journal, both or neither */
+    gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
+    gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                           GError **error);
+    char *(*get_analyze_sql)(const char *table); /* SQL that refreshes the planner's figures; the caller's */
+};
+
+/* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
+const HbEngine *hb_engine_find(const char *uri, GError **error);
+const HbEngine *hb_engine_find_by_name(const char *name); /* NULL if there is none */
+
+/* Does the text look like a URI (scheme://...) rather than a path? */
+gboolean hb_engine_is_uri(const char *text);

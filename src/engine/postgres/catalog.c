@@ -1,0 +1,398 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/catalog.h"
+
+#include "engine/postgres/queries.h"
+#include "sql.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+/* How many never-used sequences one statement asks for their state */
+#define SEQUENCES_PER_STATEMENT 500
+
+typedef struct {
+    HbSession *session;
+    HbCatalog *catalog;
+    GHashTable *by_address;   /* "classid:objid" to HbObject *, borrowed from the catalog */
+    GHashTable *designations; /* HbObject * to what SQL calls it: "TABLE garden.plot" */
+    GHashTable *pending;      /* HbObject * to addresses that it needs, joined by commas */
+} Reader;
+
+static void reader_init(Reader *reader, HbSession *session)
+{
+    reader->session = session;
+    reader->catalog = hb_catalog_new();
+    reader->by_address = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    reader->designations = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    reader->pending = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+}
+
+static void reader_clear(Reader *reader)
+{
+    hb_catalog_free(reader->catalog);
+    g_hash_table_unref(reader->by_address);
+    g_hash_table_unref(reader->designations);
+    g_hash_table_unref(reader->pending);
+}
+
+static HbResult *run(Reader *reader, const char *sql, GError **error)
+{
+    g_autofree char *fitted = hb_pg_fit_query(sql, reader->session->version);
+    HbResult *result = hb_pg_query(reader->session, fitted, error);
+
+    if (result == NULL) {
+        const char *line_end = strchr(sql, '\n');
+        g_autofree char *title = g_strndup(sql, (gsize)(line_end - sql));
+        g_prefix_error(error, "reading the catalog of %s (%s): ", reader->session->address,
+                       g_str_has_prefix(title, "-- ") ? title + 3 : "objects");
+    }
+    return result;
+}
+
+/* ---- Objects: the rows that most queries give ---- */
+
+static void set_owner(HbObject *object, const char *owner, const char *designation)
+{
+    if (owner == NULL || designation == NULL)
+        return;
+    object->owner = g_strdup(owner);
+    object->owner_sql = g_strdup_printf("ALTER %s OWNER TO %s;", designation, owner);
+}
+
+static HbObject *object_from_row(const PGresult *result, int row)
+{
+    const char *kind_name = hb_pg_get(result, row, "kind");
+    const char *after = hb_pg_get(result, row, "after");
+    const char *cost = hb_pg_get(result, row, "cost");
+    HbKind kind;
+
+    g_assert(hb_kind_find(kind_name, &kind));
+    HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
+    object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
+    object->definition = g_strdup(hb_pg_get(result, row, "definition"));
+    object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
+    object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
+    set_owner(object, hb_pg_get(result, row, "owner"), hb_pg_get(result, row, "designation"));
+    if (object->on != NULL)
+        hb_object_add_need(object, object->on);
+    if (after != NULL) {
+        g_assert(hb_after_find(after, &object->after));
+        object->stage = HB_STAGE_COMPLETION;
+    }
+    return object;
+}
+
+static char *address_of(const PGresult *result, int row, const char *class_column, const char *object_column)
+{
+    return g_strdup_printf("%s:%s", hb_pg_get(result, row, class_column), hb_pg_get(result, row, object_column));
+}
+
+static gboolean add_object(Reader *reader, const PGresult *result, int row, GError **error)
+{
+    HbObject *object = object_from_row(result, row);
+    const char *designation = hb_pg_get(result, row, "designation");
+    const char *needs = hb_pg_get(result, row, "needs");
+
+    if (!hb_catalog_add(reader->catalog, object, error))
+        return FALSE;
+    if (strcmp(hb_pg_get(result, row, "classid"), "0") != 0)
+        g_hash_table_insert(reader->by_address, address_of(result, row, "classid", "objid"), object);
+    if (designation != NULL)
+        g_hash_table_insert(reader->designations, object, g_strdup(designation));
+    if (needs != NULL && *needs != '\0')
+        g_hash_table_insert(reader->pending, object, g_strdup(needs));
+    return TRUE;
+}
+
+static gboolean read_objects(Reader *reader, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, sql, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        if (!add_object(reader, result, row, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- Rows ---- */
+
+/* Columns come as length:name, one after the other, because a name may hold any separator */
+static void read_columns(HbRowSet *set, const char *text)
+{
+    while (text != NULL && *text != '\0') {
+        char *name;
+        gsize length = strtoul(text, &name, 10);
+        g_ptr_array_add(set->columns, g_strndup(name + 1, length));
+        text = name + 1 + length;
+    }
+}
+
+static gboolean read_rows(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_rows, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        const char *extent = hb_pg_get(result, row, "extent");
+        if (!add_object(reader, result, row, error))
+            return FALSE;
+        if (extent == NULL)
+            continue;
+        g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, hb_pg_get(result, row, "name"));
+        HbRowSet *set = hb_catalog_add_row_set(reader->catalog, identity, hb_pg_get(result, row, "name"));
+        set->bytes = g_ascii_strtoull(hb_pg_get(result, row, "cost"), NULL, 10);
+        set->extent = g_ascii_strtoull(extent, NULL, 10);
+        read_columns(set, hb_pg_get(result, row, "columns"));
+    }
+    return result != NULL;
+}
+
+static gboolean add_sequence_value(Reader *reader, const PGresult *known, int row, const char *value, gboolean used,
+                                   GError **error)
+{
+    HbObject *object = hb_object_new(HB_KIND_SEQUENCE_VALUE, hb_pg_get(known, row, "name"));
+    g_autofree char *address = g_strdup_printf("1259:%s", hb_pg_get(known, row, "oid"));
+    HbObject *sequence = g_hash_table_lookup(reader->by_address, address);
+
+    object->definition = g_strdup_printf("SELECT pg_catalog.setval(%s, %s, %s);", hb_pg_get(known, row, "literal"),
+                                         value, used ? "true" : "false");
+    if (sequence != NULL)
+        hb_object_add_need(object, sequence->identity);
+    return hb_catalog_add(reader->catalog, object, error);
+}
+
+/* The unused sequences among known, from row `from` on; *from moves behind those that were read */
+static gboolean read_unused(Reader *reader, const PGresult *known, int *from, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new(NULL);
+    g_autoptr(HbResult) states = NULL;
+
+    for (int asked = 0; *from < PQntuples(known) && asked < SEQUENCES_PER_STATEMENT; (*from)++) {
+        if (hb_pg_get(known, *from, "value") != NULL)
+            continue;
+        g_string_append_printf(sql, "%sSELECT %d AS row, last_value, is_called FROM %s", asked > 0 ? " UNION ALL " : "",
+                               *from, hb_pg_get(known, *from, "name"));
+        asked++;
+    }
+    if (sql->len == 0)
+        return TRUE;
+    states = hb_pg_query(reader->session, sql->str, error);
+    for (int i = 0; states != NULL && i < PQntuples(states); i++) {
+        if (!add_sequence_value(reader, known, atoi(hb_pg_get(states, i, "row")), hb_pg_get(states, i, "last_value"),
+                                *hb_pg_get(states, i, "is_called") == 't', error))
+            return FALSE;
+    }
+    return states != NULL;
+}
+
+static gboolean read_sequence_values(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) known = run(reader, hb_sql_sequence_values, error);
+
+    if (known == NULL)
+        return FALSE;
+    for (int row = 0; row < PQntuples(known); row++) {
+        const char *value = hb_pg_get(known, row, "value");
+        if (value != NULL && !add_sequence_value(reader, known, row, value, TRUE, error))
+            return FALSE;
+    }
+    for (int from = 0; from < PQntuples(known);) {
+        if (!read_unused(reader, known, &from, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* ---- Comments: their statement needs what SQL calls the object ---- */
+
+static HbObject *comment_from_row(Reader *reader, const PGresult *result, int row, HbObject *subject)
+{
+    const char *designation = hb_pg_get(result, row, "designation");
+    const char *kind = hb_pg_get(result, row, "kind");
+    g_autofree char *name = kind != NULL ? g_strdup_printf("%s %s", kind, hb_pg_get(result, row, "name"))
+                                         : g_strdup(subject->identity);
+    HbObject *comment = hb_object_new(HB_KIND_COMMENT, name);
+
+    if (designation == NULL)
+        designation = g_hash_table_lookup(reader->designations, subject);
+    comment->definition = g_strdup_printf("COMMENT ON %s IS %s;", designation, hb_pg_get(result, row, "literal"));
+    comment->on = g_strdup(subject->identity);
+    hb_object_add_need(comment, subject->identity);
+    return comment;
+}
+
+static gboolean read_comments(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_comments, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        g_autofree char *address = address_of(result, row, "classid", "objid");
+        HbObject *subject = g_hash_table_lookup(reader->by_address, address);
+        if (subject == NULL || (hb_pg_get(result, row, "designation") == NULL &&
+                                !g_hash_table_contains(reader->designations, subject)))
+            continue; /* on something that is not carried, and is named as such */
+        if (!hb_catalog_add(reader->catalog, comment_from_row(reader, result, row, subject), error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- Needs ---- */
+
+static gboolean read_aliases(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_aliases, error);
+    gboolean found = result != NULL;
+
+    /* An alias may stand for another alias, which then resolves in a later round */
+    for (int round = 0; found && round < 3; round++) {
+        found = FALSE;
+        for (int row = 0; row < PQntuples(result); row++) {
+            g_autofree char *address = address_of(result, row, "classid", "objid");
+            g_autofree char *target = address_of(result, row, "target_classid", "target_objid");
+            HbObject *object = g_hash_table_lookup(reader->by_address, target);
+            if (object != NULL && !g_hash_table_contains(reader->by_address, address)) {
+                g_hash_table_insert(reader->by_address, g_steal_pointer(&address), object);
+                found = TRUE;
+            }
+        }
+    }
+    return result != NULL;
+}
+
+static gboolean read_dependencies(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_dependencies, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        g_autofree char *from = address_of(result, row, "classid", "objid");
+        g_autofree char *to = address_of(result, row, "refclassid", "refobjid");
+        HbObject *object = g_hash_table_lookup(reader->by_address, from);
+        HbObject *need = g_hash_table_lookup(reader->by_address, to);
+        if (object != NULL && need != NULL)
+            hb_object_add_need(object, need->identity);
+    }
+    return result != NULL;
+}
+
+static void resolve_pending(Reader *reader)
+{
+    GHashTableIter iter;
+    gpointer object, text;
+
+    g_hash_table_iter_init(&iter, reader->pending);
+    while (g_hash_table_iter_next(&iter, &object, &text)) {
+        g_auto(GStrv) addresses = g_strsplit(text, ",", -1);
+        for (char **address = addresses; *address != NULL; address++) {
+            HbObject *need = g_hash_table_lookup(reader->by_address, *address);
+            if (need != NULL)
+                hb_object_add_need(object, need->identity);
+        }
+    }
+}
+
+/* ---- Users, settings, what is left out ---- */
+
+static gboolean may_read_passwords(Reader *reader, gboolean *may, GError **error)
+{
+    g_autoptr(HbResult) result =
+        hb_pg_query(reader->session, "SELECT has_table_privilege('pg_catalog.pg_authid', 'SELECT') AS may", error);
+
+    *may = result != NULL && *hb_pg_get(result, 0, "may") == 't';
+    return result != NULL;
+}
+
+/* Passwords of roles that the database does not need are passed over */
+static gboolean add_password(Reader *reader, const PGresult *result, int row, GError **error)
+{
+    const char *role = hb_pg_get(result, row, "needs");
+
+    return !g_hash_table_contains(reader->by_address, role) || add_object(reader, result, row, error);
+}
+
+static gboolean read_users(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = NULL;
+    gboolean may;
+
+    if (!read_objects(reader, hb_sql_roles, error) || !may_read_passwords(reader, &may, error))
+        return FALSE;
+    if (!may) {
+        hb_catalog_set_unread(reader->catalog, HB_KIND_PASSWORD);
+        hb_catalog_add_omission(reader->catalog, "passwords of roles",
+                                "only a superuser may read their hashes; set new passwords on the target");
+        return TRUE;
+    }
+    result = run(reader, hb_sql_passwords, error);
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        if (!add_password(reader, result, row, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+static gboolean read_properties(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_database, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++)
+        hb_catalog_set_property(reader->catalog, hb_pg_get(result, row, "name"), hb_pg_get(result, row, "value"));
+    return result != NULL;
+}
+
+static gboolean read_omissions(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = run(reader, hb_sql_omissions, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++)
+        hb_catalog_add_omission(reader->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
+    return result != NULL;
+}
+
+/* ---- The whole ---- */
+
+static gboolean read_schema(Reader *reader, GError **error)
+{
+    const char *const queries[] = {
+        hb_sql_schemas,   hb_sql_extensions,  hb_sql_collations,         hb_sql_types,         hb_sql_functions,
+        hb_sql_aggregates, hb_sql_sequences,  hb_sql_sequence_links,     hb_sql_tables,        hb_sql_attachments,
+        hb_sql_defaults,  hb_sql_constraints, hb_sql_indexes,            hb_sql_index_attachments,
+        hb_sql_views,     hb_sql_materialized_views, hb_sql_refreshes,   hb_sql_rules,         hb_sql_triggers,
+        hb_sql_policies,  hb_sql_oddments,    hb_sql_grants,             hb_sql_default_grants};
+
+    for (gsize i = 0; i < G_N_ELEMENTS(queries); i++) {
+        if (!read_objects(reader, queries[i], error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean read_all(Reader *reader, guint parts, GError **error)
+{
+    if (!read_properties(reader, error) || !read_schema(reader, error) || !read_rows(reader, error) ||
+        !read_aliases(reader, error) || !read_comments(reader, error) || !read_dependencies(reader, error))
+        return FALSE;
+    if ((parts & HB_PART_DATA) && !read_sequence_values(reader, error))
+        return FALSE;
+    if ((parts & HB_PART_USERS) && !read_users(reader, error))
+        return FALSE;
+    if ((parts & HB_PART_SETTINGS) && !read_objects(reader, hb_sql_database_settings, error))
+        return FALSE;
+    resolve_pending(reader);
+    if ((parts & HB_PART_SCHEMA) && !read_omissions(reader, error))
+        return FALSE;
+    hb_catalog_keep_parts(reader->catalog, parts);
+    return TRUE;
+}
+
+HbCatalog *hb_pg_read_catalog(HbSession *session, guint parts, GError **error)
+{
+    Reader reader;
+    HbCatalog *catalog = NULL;
+
+    reader_init(&reader, session);
+    if (read_all(&reader, parts, error))
+        catalog = g_steal_pointer(&reader.catalog);
+    reader_clear(&reader);
+    return catalog;
+}

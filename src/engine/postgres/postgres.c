@@ -1,0 +1,48 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/postgres.h"
+
+#include "engine/postgres/catalog.h"
+#include "engine/postgres/rows.h"
+#include "engine/postgres/session.h"
+#include "engine/postgres/snapshot.h"
+#include "engine/postgres/survey.h"
+#include "engine/postgres/target.h"
+
+static const char *const schemes[] = {"postgresql", "postgres", NULL};
+
+const HbEngine hb_postgres_engine = {
+    .name = "postgresql",
+    .schemes = schemes,
+    .traits = {.transactional_definitions = TRUE, .shared_snapshots = TRUE, .schemas = TRUE},
+    .preamble = "SET client_encoding = 'UTF8';\n"
+                "SET standard_conforming_strings = on;\n"
+                "SET check_function_bodies = off;\n"
+                "SET search_path = '';\n",
+    .check_uri = hb_pg_check_uri,
+    .display = hb_pg_display,
+    .get_database = hb_pg_get_database,
+    .quote_name = hb_pg_quote_any_name,
+    .open = hb_pg_open,
+    .close = hb_pg_close,
+    .interrupt = hb_pg_interrupt,
+    .needs_password = hb_pg_needs_password,
+    .describe = hb_pg_describe,
+    .survey = hb_pg_survey,
+    .read_catalog = hb_pg_read_catalog,
+    .begin_snapshot = hb_pg_begin_snapshot,
+    .join_snapshot = hb_pg_join_snapshot,
+    .end_snapshot = hb_pg_end_snapshot,
+    .split_rows = hb_pg_split_rows,
+    .read_rows = hb_pg_read_rows,
+    .find_target = hb_pg_find_target,
+    .create_database = hb_pg_create_database,
+    .find_content = hb_pg_find_content,
+    .find_journal = hb_pg_find_journal,
+    .begin_journal = hb_pg_begin_journal,
+    .read_journal = hb_pg_read_journal,
+    .find_step = hb_pg_find_step,
+    .end_journal = hb_pg_end_journal,
+    .run_step = hb_pg_run_step,
+    .write_rows = hb_pg_write_rows,
+    .get_analyze_sql = hb_pg_get_analyze_sql,
+};

@@ -1,0 +1,176 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/rows.h"
+
+#include "engine/postgres/target.h"
+
+#define FIRST_VERSION_WITH_RANGE_SCANS 140000
+
+/* ---- Splitting ---- */
+
+GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
+{
+    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS ? 1 : (set->bytes + bytes - 1) / bytes;
+
+    pieces = CLAMP(pieces, 1, MAX(set->extent, 1));
+    for (guint64 i = 0; i < pieces; i++) {
+        HbRange range = {.first = set->extent * i / pieces,
+                         .end = i + 1 < pieces ? set->extent * (i + 1) / pieces : G_MAXUINT64,
+                         .bytes = set->bytes / pieces};
+        g_array_append_val(ranges, range);
+    }
+    return ranges;
+}
+
+/* ---- Reading ---- */
+
+static char *join_columns(const HbRowSet *set)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < set->columns->len; i++)
+        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", (const char *)set->columns->pdata[i]);
+    return g_string_free(text, FALSE);
+}
+
+/* " (a, b)", or nothing for a table without columns, for which COPY takes no list */
+static char *column_list(const HbRowSet *set)
+{
+    g_autofree char *columns = join_columns(set);
+
+    return set->columns->len > 0 ? g_strdup_printf(" (%s)", columns) : g_strdup("");
+}
+
+static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
+{
+    g_autofree char *columns = join_columns(set);
+    g_autofree char *list = column_list(set);
+    g_autofree char *upper = NULL;
+
+    if (range->first == 0 && range->end == G_MAXUINT64)
+        return g_strdup_printf("COPY %s%s TO STDOUT", set->table, list);
+    upper = range->end == G_MAXUINT64
+                ? g_strdup("")
+                : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
+    return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT",
+                           columns, set->table, range->first, upper);
+}
+
+/* After the last row, or to be rid of rows that nobody wants any more */
+static gboolean finish(HbSession *session, GError **error)
+{
+    gboolean ok = TRUE;
+    PGresult *result;
+    char *row;
+
+    while (PQgetCopyData(session->conn, &row, 0) > 0)
+        PQfreemem(row);
+    while ((result = PQgetResult(session->conn)) != NULL) {
+        if (PQresultStatus(result) == PGRES_FATAL_ERROR && ok)
+            ok = hb_pg_set_error(session, result, error);
+        PQclear(result);
+        if (PQstatus(session->conn) == CONNECTION_BAD)
+            break;
+    }
+    return ok;
+}
+
+static gboolean pass_rows(HbSession *session, HbRowSink sink, gpointer data, GError **error)
+{
+    char *row;
+    int length;
+
+    while ((length = PQgetCopyData(session->conn, &row, 0)) > 0) {
+        gboolean taken = sink(data, row, (gsize)length, error);
+        PQfreemem(row);
+        if (!taken) {
+            hb_pg_interrupt(session);
+            finish(session, NULL);
+            return FALSE;
+        }
+    }
+    if (length == -2)
+        return hb_pg_set_error(session, NULL, error);
+    return finish(session, error);
+}
+
+/* Rolling back to a savepoint gives back the locks taken since; only worth its cost where locks are scarce */
+static char *with_savepoint(const char *copy)
+{
+    return g_strdup_printf("SAVEPOINT reading; %s; ROLLBACK TO SAVEPOINT reading", copy);
+}
+
+gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
+                         GError **error)
+{
+    g_autofree char *copy = copy_out_statement(set, range);
+    g_autofree char *sql = session->release_locks ? with_savepoint(copy) : g_strdup(copy);
+    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+
+    if (PQresultStatus(result) != PGRES_COPY_OUT)
+        return hb_pg_set_error(session, result, error);
+    return pass_rows(session, sink, data, error);
+}
+
+/* ---- Writing ---- */
+
+static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, GError **error)
+{
+    const char *bytes;
+    gsize length;
+
+    for (;;) {
+        if (!source(data, &bytes, &length, error))
+            return FALSE;
+        if (length == 0)
+            return TRUE;
+        if (PQputCopyData(session->conn, bytes, (int)length) != 1)
+            return hb_pg_set_error(session, NULL, error);
+    }
+}
+
+/* The server's complaint, if it has one, tells more than ours */
+static gboolean give_up(HbSession *session, GError **error)
+{
+    g_autoptr(GError) servers = NULL;
+
+    PQputCopyEnd(session->conn, "the rows cannot be read");
+    finish(session, &servers);
+    if (error != NULL && hb_error_is(*error, HB_ERROR_LOST) && servers != NULL) {
+        g_clear_error(error);
+        g_propagate_error(error, g_steal_pointer(&servers));
+    }
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return FALSE;
+}
+
+static gboolean commit_with_key(HbSession *session, const char *key, GError **error)
+{
+    g_autofree char *note = hb_pg_journal_entry_sql(session, key, "");
+    g_autofree char *sql = g_strdup_printf("%s; COMMIT", note);
+
+    return hb_pg_execute(session, sql, error);
+}
+
+gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                          GError **error)
+{
+    g_autofree char *list = column_list(set);
+    g_autofree char *sql = g_strdup_printf("BEGIN; COPY %s%s FROM STDIN", set->table, list);
+    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+
+    if (PQresultStatus(result) != PGRES_COPY_IN) {
+        hb_pg_set_error(session, result, error);
+        hb_pg_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    if (!send_rows(session, source, data, error))
+        return give_up(session, error);
+    if (PQputCopyEnd(session->conn, NULL) != 1)
+        return hb_pg_set_error(session, NULL, error);
+    if (!finish(session, error) || !commit_with_key(session, key, error)) {
+        hb_pg_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    return TRUE;
+}

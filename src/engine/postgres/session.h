@@ -1,0 +1,57 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * session - one connection to a PostgreSQL server, its settings, its errors.
+ *
+ * Every session reads and writes canonical text: empty search_path, ISO dates, UTC, shortest exact floats, hex bytea,
+ * no timeouts. Only the files in this folder include this header.
+ */
+#pragma once
+
+#include "engine/postgres/postgres.h"
+
+#include <libpq-fe.h>
+
+struct HbSession {
+    PGconn *conn;
+    PGcancel *cancel;
+    int version;           /* as libpq numbers it: 150014 */
+    char *address;         /* for people */
+    char *fingerprint;     /* of the structure when the snapshot began; NULL without one */
+    gboolean release_locks; /* give a table's lock back when its rows are read, because there are too many */
+};
+
+typedef PGresult HbResult;
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbResult, PQclear)
+
+/* Addresses */
+gboolean hb_pg_check_uri(const char *uri, GError **error);
+char *hb_pg_display(const HbAddress *address);
+char *hb_pg_get_database(const char *uri);
+
+/* "name" with its quotes doubled: right whatever the connection's encoding, as it only looks at ASCII. The caller's */
+char *hb_pg_quote_any_name(const char *name);
+
+/* Life */
+HbSession *hb_pg_open(const HbAddress *address, GError **error);
+void hb_pg_close(HbSession *session);
+void hb_pg_interrupt(HbSession *session);
+gboolean hb_pg_needs_password(const HbAddress *address);
+gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error);
+
+/* Runs one query that gives rows; NULL on error */
+HbResult *hb_pg_query(HbSession *session, const char *sql, GError **error);
+
+/* Runs one query with text parameters ($1...) */
+HbResult *hb_pg_query_with(HbSession *session, const char *sql, int count, const char *const *values, GError **error);
+
+/* Runs statements that give no rows */
+gboolean hb_pg_execute(HbSession *session, const char *sql, GError **error);
+
+/* Sets the error from a failed result, or from the connection if result is NULL. Returns FALSE */
+gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **error);
+
+/* Quoting, by the server's rules for this connection; the caller's */
+char *hb_pg_quote_literal(HbSession *session, const char *text);
+
+/* A cell as text, borrowed; NULL if it is NULL or the result has no such column */
+const char *hb_pg_get(const PGresult *result, int row, const char *column);

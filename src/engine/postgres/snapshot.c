@@ -1,0 +1,197 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/snapshot.h"
+
+#include "engine/postgres/queries.h"
+#include "sql.h"
+
+#include <stdlib.h>
+
+#define TABLES_PER_LOCK_STATEMENT 500
+
+/* New tables may come while others are locked; a database in which they come faster than this is not at rest */
+#define LOCK_ROUNDS 5
+
+static HbResult *list_tables(HbSession *session, GError **error)
+{
+    g_autofree char *sql = hb_pg_fit_query(hb_sql_lockable, session->version);
+
+    return hb_pg_query(session, sql, error);
+}
+
+/* How many locks this dump may take: half of what the server can hold */
+static gboolean read_lock_budget(HbSession *session, int *budget, GError **error)
+{
+    static const char sql[] = "SELECT current_setting('max_locks_per_transaction')::int"
+                              " * (current_setting('max_connections')::int"
+                              "    + current_setting('max_prepared_transactions')::int) / 2 AS budget";
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    if (result != NULL)
+        *budget = atoi(hb_pg_get(result, 0, "budget"));
+    return result != NULL;
+}
+
+/* Names whoever holds a lock that keeps us out; NULL if nobody does by now */
+static char *find_holder(HbSession *session)
+{
+    static const char sql[] = "SELECT l.relation::regclass AS name, a.pid, a.usename, a.application_name, a.state"
+                              " FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid"
+                              " WHERE l.locktype = 'relation' AND l.mode = 'AccessExclusiveLock' AND l.granted"
+                              "   AND l.relation >= 16384 AND l.pid <> pg_backend_pid()"
+                              "   AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())"
+                              "   AND EXISTS (SELECT FROM pg_class c WHERE c.oid = l.relation"
+                              "               AND c.relkind IN ('r', 'p') AND c.relnamespace <> 99) LIMIT 1";
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, NULL);
+
+    if (result == NULL || PQntuples(result) == 0)
+        return NULL;
+    return g_strdup_printf("table %s: locked by process %s of user %s (%s, %s)", hb_pg_get(result, 0, "name"),
+                           hb_pg_get(result, 0, "pid"), hb_pg_get(result, 0, "usename"),
+                           hb_pg_get(result, 0, "application_name"), hb_pg_get(result, 0, "state"));
+}
+
+static gboolean explain_lock_failure(HbSession *session, GError *cause, guint lock_wait_ms, GError **error)
+{
+    g_autoptr(GError) ours = cause;
+
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    g_autofree char *holder = find_holder(session);
+    if (hb_error_is(ours, HB_ERROR_LOCKED) && holder != NULL)
+        return hb_error_set(error, HB_ERROR_LOCKED, hb_error_hint(ours),
+                            "%s; the dump waited %u s for a read lock and gave up", holder, lock_wait_ms / 1000);
+    g_propagate_prefixed_error(error, g_steal_pointer(&ours), "locking the tables against changes of structure: ");
+    return FALSE;
+}
+
+static gboolean lock_some(HbSession *session, const PGresult *tables, int from, int to, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new("LOCK TABLE");
+
+    for (int row = from; row < to; row++)
+        g_string_append_printf(sql, "%s ONLY %s", row > from ? "," : "", PQgetvalue(tables, row, 0));
+    g_string_append(sql, " IN ACCESS SHARE MODE");
+    return hb_pg_execute(session, sql->str, error);
+}
+
+static gboolean lock_tables(HbSession *session, const PGresult *tables, int count, GError **error)
+{
+    for (int from = 0; from < count; from += TABLES_PER_LOCK_STATEMENT) {
+        if (!lock_some(session, tables, from, MIN(from + TABLES_PER_LOCK_STATEMENT, count), error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean is_same_list(const PGresult *one, const PGresult *other)
+{
+    g_autoptr(GHashTable) names = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (int row = 0; row < PQntuples(one); row++)
+        g_hash_table_add(names, PQgetvalue(one, row, 0));
+    for (int row = 0; row < PQntuples(other); row++) {
+        if (!g_hash_table_contains(names, PQgetvalue(other, row, 0)))
+            return FALSE;
+    }
+    return PQntuples(one) == PQntuples(other);
+}
+
+static void remark_unlocked(HbSession *session, int count, int budget, HbRemark remark, gpointer data)
+{
+    g_autofree char *text =
+        g_strdup_printf("%d of %d tables are not locked during the dump: the server holds too few locks", count - budget,
+                        count);
+
+    session->release_locks = TRUE;
+    remark(data, text,
+           "if their structure changes meanwhile, the dump notices and fails; a larger max_locks_per_transaction locks all");
+}
+
+static gboolean lock_all(HbSession *session, HbRemark remark, gpointer data, GError **error)
+{
+    g_autoptr(HbResult) tables = list_tables(session, error);
+    int budget = 0;
+
+    if (tables == NULL || !read_lock_budget(session, &budget, error))
+        return FALSE;
+    for (int round = 0; round < LOCK_ROUNDS; round++) {
+        g_autoptr(HbResult) again = NULL;
+        if (!lock_tables(session, tables, MIN(PQntuples(tables), budget), error))
+            return FALSE;
+        again = list_tables(session, error);
+        if (again == NULL)
+            return FALSE;
+        if (is_same_list(tables, again)) {
+            if (PQntuples(tables) > budget)
+                remark_unlocked(session, PQntuples(tables), budget, remark, data);
+            return TRUE;
+        }
+        PQclear(tables);
+        tables = g_steal_pointer(&again);
+    }
+    return hb_error_set(error, HB_ERROR_LOCKED, "dump when no tables are being created or dropped",
+                        "the list of tables keeps changing while they are locked");
+}
+
+static char *read_fingerprint(HbSession *session, GError **error)
+{
+    g_autofree char *sql = hb_pg_fit_query(hb_sql_fingerprint, session->version);
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    return result != NULL ? g_strdup(PQgetvalue(result, 0, 0)) : NULL;
+}
+
+/* Snapshot and fingerprint in one statement each, the fingerprint first: a change in between is then noticed */
+static gboolean export_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
+{
+    static const char sql[] =
+        "SELECT pg_export_snapshot() AS token, to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"') AS time,"
+        " CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_lsn() END AS position";
+    g_autoptr(HbResult) result = NULL;
+
+    session->fingerprint = read_fingerprint(session, error);
+    if (session->fingerprint == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
+        return FALSE;
+    snapshot->token = g_strdup_printf("%s%s", session->release_locks ? "+" : "", hb_pg_get(result, 0, "token"));
+    snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
+    snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
+    return TRUE;
+}
+
+gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
+                              gpointer data, GError **error)
+{
+    g_autofree char *begin = g_strdup_printf(
+        "BEGIN ISOLATION LEVEL READ COMMITTED READ ONLY; SET LOCAL lock_timeout = %u", lock_wait_ms);
+    GError *cause = NULL;
+
+    if (!hb_pg_execute(session, begin, error))
+        return FALSE;
+    if (!lock_all(session, remark, data, &cause))
+        return explain_lock_failure(session, cause, lock_wait_ms, error);
+    return export_snapshot(session, snapshot, error);
+}
+
+/* A token that begins with '+' comes from a session that could not lock all: then locks are given back early */
+gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
+{
+    const char *token = snapshot->token;
+
+    session->release_locks = *token == '+';
+    g_autofree char *literal = hb_pg_quote_literal(session, token + (session->release_locks ? 1 : 0));
+    g_autofree char *sql = g_strdup_printf("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY;"
+                                           " SET TRANSACTION SNAPSHOT %s",
+                                           literal);
+    return hb_pg_execute(session, sql, error);
+}
+
+gboolean hb_pg_end_snapshot(HbSession *session, GError **error)
+{
+    g_autofree char *now = read_fingerprint(session, error);
+
+    if (now == NULL)
+        return FALSE;
+    if (session->release_locks && g_strcmp0(now, session->fingerprint) != 0)
+        return hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                            "%s: the structure of the database changed during the dump", session->address);
+    return hb_pg_execute(session, "COMMIT", error);
+}

@@ -1,0 +1,17 @@
+-- Partitions joined to their parent, and children to theirs where tables.sql could not write INHERITS
+WITH inlined AS (
+    @inlined@
+)
+SELECT 'attachment' AS kind, 'pg_inherits'::regclass::oid AS classid, h.inhrelid AS objid,
+       h.inhrelid::regclass || CASE WHEN c.relispartition THEN '' ELSE ' to ' || h.inhparent::regclass END AS name,
+       'table ' || h.inhrelid::regclass AS on_identity,
+       CASE WHEN c.relispartition
+            THEN format('ALTER TABLE ONLY %s ATTACH PARTITION %s %s;', h.inhparent::regclass, h.inhrelid::regclass,
+                        pg_get_expr(c.relpartbound, c.oid))
+            ELSE format('ALTER TABLE ONLY %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass) END
+           AS definition,
+       format('%s:%s,%s:%s', 'pg_class'::regclass::oid, h.inhrelid, 'pg_class'::regclass::oid, h.inhparent) AS needs
+FROM pg_inherits h
+JOIN pg_class c ON c.oid = h.inhrelid
+WHERE c.relkind IN ('r', 'p') AND c.relnamespace IN (@namespaces@)
+  AND h.inhrelid NOT IN (SELECT oid FROM inlined)

@@ -1,0 +1,16 @@
+SELECT 'collation' AS kind, 'pg_collation'::regclass::oid AS classid, c.oid AS objid,
+       format('%I.%I', n.nspname, c.collname) AS name,
+       format('COLLATION %I.%I', n.nspname, c.collname) AS designation,
+       quote_ident(pg_get_userbyid(c.collowner)) AS owner,
+       format('CREATE COLLATION %I.%I (provider = %s', n.nspname, c.collname,
+              CASE c.collprovider WHEN 'i' THEN 'icu' WHEN 'b' THEN 'builtin' ELSE 'libc' END)
+           || CASE WHEN c.collprovider IN ('i', 'b') THEN ', locale = ' || quote_literal(@colllocale@)
+                   ELSE format(', lc_collate = %L, lc_ctype = %L', c.collcollate, c.collctype) END
+           || CASE WHEN c.collisdeterministic THEN '' ELSE ', deterministic = false' END
+           || coalesce(', rules = ' || quote_literal(@collrules@), '')
+           || ');' AS definition
+FROM pg_collation c
+JOIN pg_namespace n ON n.oid = c.collnamespace
+WHERE c.collnamespace IN (@namespaces@)
+  AND NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_collation'::regclass AND e.objid = c.oid AND e.deptype = 'e')

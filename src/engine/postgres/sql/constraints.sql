@@ -1,0 +1,60 @@
+-- Checks (of tables and domains), keys, exclusions and foreign keys. What a parent hands down is left to the parent.
+-- A check that calls a function may read other tables through it, and must wait for all rows.
+WITH RECURSIVE descent(root, relation) AS (
+    SELECT inhparent, inhrelid FROM pg_inherits
+    UNION
+    SELECT d.root, h.inhrelid FROM descent d JOIN pg_inherits h ON h.inhparent = d.relation
+), trees AS (
+    SELECT root, string_agg(format('%s:%s', 'pg_inherits'::regclass::oid, relation), ',') AS attachments
+    FROM descent GROUP BY root
+)
+SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
+       'pg_constraint'::regclass::oid AS classid, k.oid AS objid,
+       format('%s.%I', c.oid::regclass, k.conname) AS name,
+       format('CONSTRAINT %I ON %s', k.conname, c.oid::regclass) AS designation,
+       'table ' || c.oid::regclass AS on_identity,
+       format('ALTER TABLE %s%s ADD CONSTRAINT %I %s;',
+              CASE WHEN k.contype = 'c' OR (k.contype = 'f' AND c.relkind = 'p') THEN '' ELSE 'ONLY ' END,
+              c.oid::regclass, k.conname, pg_get_constraintdef(k.oid))
+           || coalesce((SELECT format(E'\nALTER INDEX %s SET (', x.oid::regclass) || string_agg(
+                                   split_part(o, '=', 1) || '=' || quote_literal(substr(o, strpos(o, '=') + 1)), ', ')
+                               || ');'
+                        FROM unnest(x.reloptions) o), '')
+           || CASE WHEN i.indisclustered
+                   THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END AS definition,
+       CASE WHEN k.contype = 'c' AND EXISTS (
+                SELECT FROM pg_depend d
+                WHERE d.classid = 'pg_constraint'::regclass AND d.objid = k.oid
+                  AND d.refclassid = 'pg_proc'::regclass AND d.refobjid >= 16384)
+            THEN 'rows' END AS after,
+       concat_ws(',',
+           CASE WHEN k.contype IN ('p', 'u', 'x') THEN '1:' || k.conrelid END,
+           CASE WHEN k.contype = 'f' THEN format('1:%s,1:%s', k.conrelid, k.confrelid) END,
+           CASE WHEN k.contype = 'f' THEN t.attachments END,
+           CASE WHEN k.contype IN ('c', 'f') THEN f.attachments END) AS needs,
+       CASE WHEN k.contype = 'c' THEN 0 ELSE pg_relation_size(c.oid) / CASE k.contype WHEN 'f' THEN 2 ELSE 1 END END
+           AS cost
+FROM pg_constraint k
+JOIN pg_class c ON c.oid = k.conrelid AND c.relkind IN ('r', 'p')
+LEFT JOIN pg_class x ON x.oid = k.conindid AND k.contype IN ('p', 'u', 'x')
+LEFT JOIN pg_index i ON i.indexrelid = x.oid
+LEFT JOIN trees t ON t.root = k.conindid
+LEFT JOIN trees f ON f.root = c.oid
+WHERE c.relnamespace IN (@namespaces@)
+  AND k.contype IN ('c', 'p', 'u', 'x', 'f')
+  AND (k.contype <> 'c' OR k.conislocal)
+  AND (k.contype <> 'f' OR k.conparentid = 0)
+  AND NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')
+UNION ALL
+SELECT 'check', 'pg_constraint'::regclass::oid, k.oid,
+       format('%s.%I', format_type(t.oid, NULL), k.conname),
+       format('CONSTRAINT %I ON DOMAIN %s', k.conname, format_type(t.oid, NULL)),
+       'domain ' || format_type(t.oid, NULL),
+       format('ALTER DOMAIN %s ADD CONSTRAINT %I %s;', format_type(t.oid, NULL), k.conname, pg_get_constraintdef(k.oid)),
+       NULL, NULL, 0
+FROM pg_constraint k
+JOIN pg_type t ON t.oid = k.contypid
+WHERE t.typnamespace IN (@namespaces@) AND k.contype = 'c'
+  AND NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_type'::regclass AND e.objid = t.oid AND e.deptype = 'e')

@@ -1,0 +1,13 @@
+SELECT 'materialized-view' AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid,
+       c.oid::regclass::text AS name,
+       'MATERIALIZED VIEW ' || c.oid::regclass AS designation,
+       quote_ident(pg_get_userbyid(c.relowner)) AS owner,
+       format(E'CREATE MATERIALIZED VIEW %s%s%s AS\n%s\nWITH NO DATA;', c.oid::regclass,
+              CASE WHEN m.amname <> 'heap' THEN ' USING ' || quote_ident(m.amname) ELSE '' END,
+              coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', ''),
+              rtrim(pg_get_viewdef(c.oid), ';')) AS definition
+FROM pg_class c
+LEFT JOIN pg_am m ON m.oid = c.relam
+WHERE c.relkind = 'm' AND c.relnamespace IN (@namespaces@)
+  AND NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')

@@ -1,0 +1,40 @@
+-- Extended statistics, replica identities, event triggers
+SELECT 'statistics' AS kind, 'pg_statistic_ext'::regclass::oid AS classid, s.oid AS objid,
+       format('%I.%I', n.nspname, s.stxname) AS name,
+       format('STATISTICS %I.%I', n.nspname, s.stxname) AS designation,
+       'table ' || c.oid::regclass AS on_identity,
+       quote_ident(pg_get_userbyid(s.stxowner)) AS owner,
+       pg_get_statisticsobjdef(s.oid) || ';'
+           || CASE WHEN s.stxstattarget >= 0
+                   THEN format(E'\nALTER STATISTICS %I.%I SET STATISTICS %s;', n.nspname, s.stxname, s.stxstattarget)
+                   ELSE '' END AS definition,
+       '1:' || c.oid AS needs
+FROM pg_statistic_ext s
+JOIN pg_namespace n ON n.oid = s.stxnamespace
+JOIN pg_class c ON c.oid = s.stxrelid AND c.relkind IN ('r', 'p')
+WHERE s.stxnamespace IN (@namespaces@)
+UNION ALL
+SELECT 'replica-identity', 0, c.oid, c.oid::regclass::text, NULL, 'table ' || c.oid::regclass, NULL,
+       format('ALTER TABLE ONLY %s REPLICA IDENTITY %s;', c.oid::regclass,
+              CASE c.relreplident WHEN 'f' THEN 'FULL' WHEN 'n' THEN 'NOTHING'
+                   ELSE 'USING INDEX ' || quote_ident(x.relname) END),
+       concat_ws(',', '1:' || c.oid, format('%s:%s', 'pg_class'::regclass::oid, x.oid))
+FROM pg_class c
+LEFT JOIN pg_index i ON i.indrelid = c.oid AND i.indisreplident
+LEFT JOIN pg_class x ON x.oid = i.indexrelid
+WHERE c.relnamespace IN (@namespaces@) AND c.relkind IN ('r', 'p')
+  AND (c.relreplident IN ('f', 'n') OR (c.relreplident = 'i' AND x.oid IS NOT NULL))
+UNION ALL
+SELECT 'event-trigger', 'pg_event_trigger'::regclass::oid, t.oid, quote_ident(t.evtname),
+       'EVENT TRIGGER ' || quote_ident(t.evtname), NULL, quote_ident(pg_get_userbyid(t.evtowner)),
+       format('CREATE EVENT TRIGGER %I ON %s%s EXECUTE FUNCTION %s();', t.evtname, t.evtevent,
+              coalesce(' WHEN TAG IN (' || (SELECT string_agg(quote_literal(g), ', ') FROM unnest(t.evttags) g) || ')', ''),
+              t.evtfoid::regproc)
+           || CASE t.evtenabled WHEN 'O' THEN ''
+                   ELSE format(E'\nALTER EVENT TRIGGER %I %s;', t.evtname,
+                               CASE t.evtenabled WHEN 'D' THEN 'DISABLE' WHEN 'A' THEN 'ENABLE ALWAYS'
+                                    ELSE 'ENABLE REPLICA' END) END,
+       NULL
+FROM pg_event_trigger t
+WHERE NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_event_trigger'::regclass AND e.objid = t.oid AND e.deptype = 'e')

@@ -1,0 +1,57 @@
+-- The roles that this database needs: owners, grantees and the like, and whoever is tied to them by membership
+WITH RECURSIVE here AS (
+    SELECT oid, datdba FROM pg_database WHERE datname = current_database()
+), needed(oid) AS (
+    SELECT d.refobjid FROM pg_shdepend d, here h
+    WHERE d.refclassid = 'pg_authid'::regclass
+      AND (d.dbid = h.oid OR (d.dbid = 0 AND d.classid = 'pg_database'::regclass AND d.objid = h.oid))
+    UNION SELECT h.datdba FROM here h
+    UNION SELECT s.setrole FROM pg_db_role_setting s, here h WHERE s.setdatabase = h.oid AND s.setrole <> 0
+    UNION SELECT 10::oid
+    UNION
+    SELECT CASE WHEN m.roleid = n.oid THEN m.member ELSE m.roleid END
+    FROM needed n
+    JOIN pg_auth_members m ON m.roleid = n.oid OR m.member = n.oid
+    WHERE n.oid >= 16384
+), wanted AS (
+    SELECT r.*, quote_ident(r.rolname) AS name
+    FROM pg_roles r JOIN needed n ON n.oid = r.oid
+    WHERE r.rolname !~ '^pg_'
+)
+SELECT 'role' AS kind, 'pg_authid'::regclass::oid AS classid, r.oid AS objid, r.name,
+       format('CREATE ROLE %s WITH %s %s %s %s %s %s %s%s%s;', r.name,
+              CASE WHEN r.rolsuper THEN 'SUPERUSER' ELSE 'NOSUPERUSER' END,
+              CASE WHEN r.rolinherit THEN 'INHERIT' ELSE 'NOINHERIT' END,
+              CASE WHEN r.rolcreaterole THEN 'CREATEROLE' ELSE 'NOCREATEROLE' END,
+              CASE WHEN r.rolcreatedb THEN 'CREATEDB' ELSE 'NOCREATEDB' END,
+              CASE WHEN r.rolcanlogin THEN 'LOGIN' ELSE 'NOLOGIN' END,
+              CASE WHEN r.rolreplication THEN 'REPLICATION' ELSE 'NOREPLICATION' END,
+              CASE WHEN r.rolbypassrls THEN 'BYPASSRLS' ELSE 'NOBYPASSRLS' END,
+              CASE WHEN r.rolconnlimit <> -1 THEN ' CONNECTION LIMIT ' || r.rolconnlimit ELSE '' END,
+              coalesce(' VALID UNTIL ' || quote_literal(r.rolvaliduntil), '')) AS definition,
+       NULL AS needs
+FROM wanted r
+UNION ALL
+SELECT 'membership', 0, m.roleid, format('%s in %s%s', quote_ident(pg_get_userbyid(m.member)),
+                                         quote_ident(pg_get_userbyid(m.roleid)), @membership_by@),
+       format('GRANT %I TO %I', pg_get_userbyid(m.roleid), pg_get_userbyid(m.member))
+           || @membership_options@
+           || CASE WHEN m.grantor <> 10 AND EXISTS (SELECT FROM pg_roles g WHERE g.oid = m.grantor)
+                   THEN format(' GRANTED BY %I', pg_get_userbyid(m.grantor)) ELSE '' END || ';',
+       format('%s:%s,%s:%s,%s:%s', 'pg_authid'::regclass::oid, m.roleid, 'pg_authid'::regclass::oid, m.member,
+              'pg_authid'::regclass::oid, m.grantor)
+FROM pg_auth_members m
+WHERE m.member IN (SELECT oid FROM wanted)
+UNION ALL
+SELECT 'role-setting', 0, r.oid, r.name || '.' || c.setting,
+       format('ALTER ROLE %s SET %s TO %s;', r.name, c.setting, c.value),
+       format('%s:%s', 'pg_authid'::regclass::oid, r.oid)
+FROM wanted r
+JOIN pg_db_role_setting s ON s.setrole = r.oid AND s.setdatabase = 0
+CROSS JOIN LATERAL (@settings_of_s@) c
+UNION ALL
+SELECT 'role-setting', 0, r.oid, r.name || ' comment',
+       format('COMMENT ON ROLE %s IS %L;', r.name, shobj_description(r.oid, 'pg_authid')),
+       format('%s:%s', 'pg_authid'::regclass::oid, r.oid)
+FROM wanted r
+WHERE shobj_description(r.oid, 'pg_authid') IS NOT NULL AND r.oid >= 16384

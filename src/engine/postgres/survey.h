@@ -1,0 +1,9 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * survey - what is on a server, or in one database, at this moment; each sheet is one query.
+ */
+#pragma once
+
+#include "engine/postgres/session.h"
+
+GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **error);

@@ -1,0 +1,231 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/target.h"
+
+#include "engine/postgres/queries.h"
+#include "sql.h"
+
+#include <string.h>
+
+/* ---- The database ---- */
+
+static const char *property(GHashTable *properties, const char *name)
+{
+    return g_hash_table_lookup(properties, name);
+}
+
+static void append_option(HbSession *session, GString *sql, const char *keyword, const char *value)
+{
+    if (value == NULL)
+        return;
+    g_autofree char *literal = hb_pg_quote_literal(session, value);
+    g_string_append_printf(sql, " %s %s", keyword, literal);
+}
+
+static char *create_database_sql(HbSession *session, const char *name, GHashTable *properties)
+{
+    const char *provider = property(properties, "provider");
+    g_autofree char *quoted = hb_pg_quote_any_name(name);
+    GString *sql = g_string_new(NULL);
+
+    g_string_append_printf(sql, "CREATE DATABASE %s TEMPLATE template0", quoted);
+    append_option(session, sql, "ENCODING", property(properties, "encoding"));
+    append_option(session, sql, "LC_COLLATE", property(properties, "collate"));
+    append_option(session, sql, "LC_CTYPE", property(properties, "ctype"));
+    if (g_strcmp0(provider, "icu") == 0) {
+        g_string_append(sql, " LOCALE_PROVIDER icu");
+        append_option(session, sql, "ICU_LOCALE", property(properties, "locale"));
+        append_option(session, sql, "ICU_RULES", property(properties, "icu-rules"));
+    } else if (g_strcmp0(provider, "builtin") == 0) {
+        g_string_append(sql, " LOCALE_PROVIDER builtin");
+        append_option(session, sql, "BUILTIN_LOCALE", property(properties, "locale"));
+    }
+    return g_string_free(sql, FALSE);
+}
+
+static gboolean database_exists(HbSession *session, const char *name, gboolean *exists, GError **error)
+{
+    static const char sql[] = "SELECT count(*) FROM pg_database WHERE datname = $1";
+    const char *const values[] = {name};
+    g_autoptr(HbResult) result = hb_pg_query_with(session, sql, 1, values, error);
+
+    *exists = result != NULL && *PQgetvalue(result, 0, 0) != '0';
+    return result != NULL;
+}
+
+/* template1 serves where the database named postgres is missing */
+static HbSession *open_maintenance(const HbAddress *address, GError **error)
+{
+    HbAddress here = {address->uri, "postgres", address->password};
+    g_autoptr(GError) first = NULL;
+    HbSession *session = hb_pg_open(&here, &first);
+
+    if (session != NULL)
+        return session;
+    here.database = "template1";
+    session = hb_pg_open(&here, NULL);
+    if (session == NULL)
+        g_propagate_error(error, g_steal_pointer(&first));
+    return session;
+}
+
+/*
+ * The database itself is tried first: who may restore into it need not have access to any other. Only if that fails is
+ * the server asked, in another database, whether it exists at all.
+ */
+gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
+{
+    g_autoptr(GError) refusal = NULL;
+    HbSession *session = hb_pg_open(address, &refusal);
+    gboolean ok;
+
+    *exists = session != NULL;
+    if (session == NULL) {
+        session = open_maintenance(address, NULL);
+        if (session == NULL || !database_exists(session, address->database, exists, NULL) || *exists) {
+            hb_pg_close(session);
+            g_propagate_error(error, g_steal_pointer(&refusal));
+            return FALSE;
+        }
+    }
+    ok = hb_pg_describe(session, info, error);
+    hb_pg_close(session);
+    return ok;
+}
+
+/* What a fresh database has and the source has not */
+static gboolean drop_absent(const HbAddress *address, GHashTable *properties, GError **error)
+{
+    gboolean no_schema = g_strcmp0(property(properties, "schema-public"), "absent") == 0;
+    gboolean no_language = g_strcmp0(property(properties, "language-plpgsql"), "absent") == 0;
+    HbSession *session;
+    gboolean ok;
+
+    if (!no_schema && !no_language)
+        return TRUE;
+    session = hb_pg_open(address, error);
+    ok = session != NULL && (!no_schema || hb_pg_execute(session, "DROP SCHEMA public", error)) &&
+         (!no_language || hb_pg_execute(session, "DROP EXTENSION plpgsql", error));
+    hb_pg_close(session);
+    return ok;
+}
+
+gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
+{
+    HbSession *session = open_maintenance(address, error);
+    gboolean exists = FALSE;
+    gboolean ok;
+
+    *created = FALSE;
+    if (session == NULL)
+        return FALSE;
+    ok = database_exists(session, address->database, &exists, error);
+    if (ok && !exists) {
+        g_autofree char *sql = create_database_sql(session, address->database, properties);
+        ok = hb_pg_execute(session, sql, error);
+        if (!ok)
+            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
+        *created = ok;
+    }
+    hb_pg_close(session);
+    return ok && (!*created || drop_absent(address, properties, error));
+}
+
+gboolean hb_pg_find_content(HbSession *session, char **example, GError **error)
+{
+    g_autofree char *sql = hb_pg_fit_query(hb_sql_content, session->version);
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    *example = result != NULL && PQntuples(result) > 0 ? g_strdup(PQgetvalue(result, 0, 0)) : NULL;
+    return result != NULL;
+}
+
+/* ---- The journal ---- */
+
+gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
+{
+    g_autoptr(HbResult) there = hb_pg_query(
+        session, "SELECT to_regclass('hornbeam_journal.dump') IS NOT NULL AS there", error);
+    g_autoptr(HbResult) result = NULL;
+
+    *dump_id = NULL;
+    if (there == NULL)
+        return FALSE;
+    if (*hb_pg_get(there, 0, "there") == 'f')
+        return TRUE;
+    result = hb_pg_query(session, "SELECT id FROM hornbeam_journal.dump", error);
+    if (result != NULL && PQntuples(result) == 1)
+        *dump_id = g_strdup(PQgetvalue(result, 0, 0));
+    return result != NULL;
+}
+
+gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error)
+{
+    g_autofree char *id = hb_pg_quote_literal(session, dump_id);
+    g_autofree char *sql =
+        g_strdup_printf("CREATE SCHEMA hornbeam_journal;"
+                        " CREATE TABLE hornbeam_journal.dump (id text NOT NULL, started timestamptz NOT NULL);"
+                        " CREATE TABLE hornbeam_journal.step (key text NOT NULL, note text NOT NULL,"
+                        "  finished timestamptz NOT NULL);"
+                        " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
+                        id);
+
+    if (hb_pg_execute(session, sql, error))
+        return TRUE;
+    g_prefix_error(error, "setting up the journal in %s: ", session->address);
+    return FALSE;
+}
+
+GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, "SELECT key, note FROM hornbeam_journal.step", error);
+    GHashTable *steps;
+
+    if (result == NULL)
+        return NULL;
+    steps = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    for (int row = 0; row < PQntuples(result); row++)
+        g_hash_table_insert(steps, g_strdup(PQgetvalue(result, row, 0)), g_strdup(PQgetvalue(result, row, 1)));
+    return steps;
+}
+
+gboolean hb_pg_find_step(HbSession *session, const char *key, gboolean *found, GError **error)
+{
+    const char *const values[] = {key};
+    g_autoptr(HbResult) result =
+        hb_pg_query_with(session, "SELECT count(*) FROM hornbeam_journal.step WHERE key = $1", 1, values, error);
+
+    *found = result != NULL && *PQgetvalue(result, 0, 0) != '0';
+    return result != NULL;
+}
+
+/* Commits wait for the disk from here on, and this one takes all earlier ones with it */
+gboolean hb_pg_end_journal(HbSession *session, GError **error)
+{
+    return hb_pg_execute(session, "SET synchronous_commit = on", error) &&
+           hb_pg_execute(session, "DROP SCHEMA hornbeam_journal CASCADE", error);
+}
+
+char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note)
+{
+    g_autofree char *key_literal = hb_pg_quote_literal(session, key);
+    g_autofree char *note_literal = hb_pg_quote_literal(session, note);
+
+    return g_strdup_printf("INSERT INTO hornbeam_journal.step VALUES (%s, %s, now())", key_literal, note_literal);
+}
+
+/*
+ * Several statements in one message are one transaction, so a step costs one round trip. The journal's entry comes
+ * first: the step may end with other rights, or with another search_path, than it began with.
+ */
+gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
+{
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, note != NULL ? note : "");
+    g_autofree char *all = g_strdup_printf("%s;\n%s", entry, sql != NULL ? sql : "");
+
+    return hb_pg_execute(session, all, error);
+}
+
+char *hb_pg_get_analyze_sql(const char *table)
+{
+    return g_strdup_printf("ANALYZE %s;", table);
+}

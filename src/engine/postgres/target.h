@@ -1,0 +1,24 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * target - what a restore does to a server besides loading rows: the database, the journal, the steps.
+ *
+ * The journal is a schema of its own in the target, hornbeam_journal, with one row for the dump and one for each
+ * finished step. A step and its row are one transaction.
+ */
+#pragma once
+
+#include "engine/postgres/session.h"
+
+gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
+gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
+gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);
+gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error);
+gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error);
+GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
+gboolean hb_pg_find_step(HbSession *session, const char *key, gboolean *found, GError **error);
+gboolean hb_pg_end_journal(HbSession *session, GError **error);
+gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
+char *hb_pg_get_analyze_sql(const char *table);
+
+/* The statement, without ';', that notes a step; for one who sends it in the step's own transaction. The caller's */
+char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note);

@@ -1,0 +1,255 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "report/json.h"
+
+#include "core/needs.h"
+
+#include "version.h"
+
+#include <jansson.h>
+#include <stdlib.h>
+
+static json_t *begin(const char *document)
+{
+    return json_pack("{s:s, s:s}", "hornbeam", HB_VERSION, "document", document);
+}
+
+static char *end(json_t *root)
+{
+    char *made = json_dumps(root, JSON_INDENT(2));
+    char *text = g_strdup(made);
+
+    free(made);
+    json_decref(root);
+    return text;
+}
+
+/* Bytes that are no UTF-8 cannot stand in JSON; they are replaced by U+FFFD */
+static json_t *text(const char *value)
+{
+    g_autofree char *valid = value != NULL ? g_utf8_make_valid(value, -1) : NULL;
+
+    return valid != NULL ? json_string(valid) : json_null();
+}
+
+static json_t *number(guint64 value)
+{
+    return json_integer((json_int_t)value);
+}
+
+static json_t *write_cell(const HbSheet *sheet, guint row, guint column)
+{
+    const HbColumn *type = sheet->columns->pdata[column];
+    const char *cell = hb_sheet_get(sheet, row, column);
+
+    return cell != NULL && type->type != HB_COLUMN_TEXT ? number(g_ascii_strtoull(cell, NULL, 10)) : text(cell);
+}
+
+static json_t *write_sheet(const HbSheet *sheet)
+{
+    json_t *rows = json_array();
+
+    for (guint r = 0; r < sheet->rows->len; r++) {
+        json_t *row = json_object();
+        for (guint c = 0; c < sheet->columns->len; c++)
+            json_object_set_new(row, ((HbColumn *)sheet->columns->pdata[c])->key, write_cell(sheet, r, c));
+        json_array_append_new(rows, row);
+    }
+    return rows;
+}
+
+static json_t *write_server(const HbServerInfo *server)
+{
+    return json_pack("{s:o, s:o, s:o, s:o, s:o, s:b}", "product", text(server->product), "version",
+                     text(server->version), "address", text(server->address), "database", text(server->database), "user",
+                     text(server->user), "superuser", server->is_superuser);
+}
+
+char *hb_json_survey(const HbSurvey *survey)
+{
+    json_t *root = begin("survey");
+
+    json_object_set_new(root, "time", text(survey->time));
+    json_object_set_new(root, "server", write_server(&survey->server));
+    json_object_set_new(root, "scope", text(survey->whole_server ? "server" : "database"));
+    for (guint i = 0; i < survey->sheets->len; i++) {
+        const HbSheet *sheet = survey->sheets->pdata[i];
+        json_object_set_new(root, sheet->key, write_sheet(sheet));
+    }
+    return end(root);
+}
+
+static void add_dump_head(json_t *root, const HbManifest *manifest, const char *path)
+{
+    g_autofree char *parts = hb_parts_write(manifest->parts);
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+    json_t *left_out = json_array();
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        json_array_append_new(left_out, json_pack("{s:o, s:o}", "what", text(omission->what), "why", text(omission->why)));
+    }
+    json_object_set_new(root, "path", text(path));
+    json_object_set_new(root, "id", text(manifest->id));
+    json_object_set_new(root, "source", text(manifest->address));
+    json_object_set_new(root, "product", text(manifest->product));
+    json_object_set_new(root, "server_version", text(manifest->server_version));
+    json_object_set_new(root, "database", text(manifest->database));
+    json_object_set_new(root, "snapshot_time", text(manifest->snapshot_time));
+    json_object_set_new(root, "snapshot_position", text(manifest->snapshot_position));
+    json_object_set_new(root, "parts", text(parts));
+    json_object_set_new(root, "objects", number(hb_catalog_count(manifest->catalog)));
+    json_object_set_new(root, "tables_with_rows", number(manifest->rows->len));
+    json_object_set_new(root, "rows", number(hb_manifest_count_rows(manifest)));
+    json_object_set_new(root, "bytes", number(hb_manifest_count_bytes(manifest)));
+    json_object_set_new(root, "stored_bytes", number(hb_manifest_count_stored(manifest)));
+    json_object_set_new(root, "chunks", number(hb_manifest_count_chunks(manifest)));
+    json_object_set_new(root, "left_out", left_out);
+}
+
+char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds)
+{
+    json_t *root = begin("dump");
+
+    add_dump_head(root, manifest, path);
+    json_object_set_new(root, "seconds", json_real(seconds));
+    return end(root);
+}
+
+static json_t *write_object(const HbObject *object)
+{
+    return json_pack("{s:o, s:o, s:o, s:o}", "identity", text(object->identity), "kind",
+                     text(hb_kind_get_traits(object->kind)->name), "stage", text(hb_stage_get_name(object->stage)),
+                     "owner", text(object->owner));
+}
+
+static json_t *write_stored(const HbStoredRows *rows)
+{
+    char digest[HB_DIGEST_TEXT_LENGTH + 1];
+
+    hb_digest_write(&rows->digest, digest);
+    return json_pack("{s:o, s:o, s:o, s:s, s:o}", "table", text(rows->set->table), "rows", number(rows->digest.rows),
+                     "bytes", number(rows->bytes), "digest", digest, "chunks", number(rows->chunks->len));
+}
+
+char *hb_json_show(const HbManifest *manifest, const char *path)
+{
+    json_t *root = begin("show");
+    json_t *order = json_array(), *rows = json_array();
+
+    add_dump_head(root, manifest, path);
+    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++)
+        json_array_append_new(order, write_object(hb_catalog_get(manifest->catalog, i)));
+    for (guint i = 0; i < manifest->rows->len; i++)
+        json_array_append_new(rows, write_stored(manifest->rows->pdata[i]));
+    json_object_set_new(root, "order", order);
+    json_object_set_new(root, "row_sets", rows);
+    return end(root);
+}
+
+static json_t *write_needs(GArray *needs)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < needs->len; i++) {
+        const HbNeed *need = &g_array_index(needs, HbNeed, i);
+        json_array_append_new(list, json_pack("{s:o, s:i}", "identity", text(need->object->identity), "distance",
+                                              (int)need->distance));
+    }
+    g_array_unref(needs);
+    return list;
+}
+
+char *hb_json_needs(const HbCatalog *catalog, const HbObject *object)
+{
+    json_t *root = begin("needs");
+
+    json_object_set_new(root, "object", write_object(object));
+    json_object_set_new(root, "needs", write_needs(hb_needs_find_needed(catalog, object)));
+    json_object_set_new(root, "needed_by", write_needs(hb_needs_find_needing(catalog, object)));
+    return end(root);
+}
+
+static json_t *write_exceptions(const HbRestoreResult *result, HbOutcome outcome)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < result->exceptions->len; i++) {
+        const HbException *exception = result->exceptions->pdata[i];
+        if (exception->outcome == outcome)
+            json_array_append_new(list, json_pack("{s:o, s:o, s:o}", "what", text(exception->what), "message",
+                                                  text(exception->message), "hint", text(exception->hint)));
+    }
+    return list;
+}
+
+char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
+{
+    json_t *root = begin("restore");
+
+    json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
+    json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
+    json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
+    json_object_set_new(root, "resumed", json_boolean(hb_restore_is_resumed(restore)));
+    json_object_set_new(root, "steps_done", number(result->done));
+    json_object_set_new(root, "steps_done_before", number(result->done_before));
+    json_object_set_new(root, "steps_open", number(result->open));
+    json_object_set_new(root, "rows", number(result->rows));
+    json_object_set_new(root, "bytes", number(result->bytes));
+    json_object_set_new(root, "seconds", json_real(result->seconds));
+    json_object_set_new(root, "kept", write_exceptions(result, HB_OUTCOME_KEPT));
+    json_object_set_new(root, "failed", write_exceptions(result, HB_OUTCOME_FAILED));
+    json_object_set_new(root, "left_out", write_exceptions(result, HB_OUTCOME_LEFT_OUT));
+    return end(root);
+}
+
+char *hb_json_files(const HbFileCheck *check, const char *path)
+{
+    json_t *root = begin("files");
+    json_t *flaws = json_array();
+
+    for (guint i = 0; i < check->flaws->len; i++) {
+        const HbFlaw *flaw = check->flaws->pdata[i];
+        json_array_append_new(flaws, json_pack("{s:o, s:o}", "file", text(flaw->file), "problem", text(flaw->problem)));
+    }
+    json_object_set_new(root, "path", text(path));
+    json_object_set_new(root, "whole", json_boolean(check->flaws->len == 0));
+    json_object_set_new(root, "files", number(check->files));
+    json_object_set_new(root, "bytes", number(check->bytes));
+    json_object_set_new(root, "rows", number(check->rows));
+    json_object_set_new(root, "flaws", flaws);
+    return end(root);
+}
+
+char *hb_json_verification(const HbVerification *verification)
+{
+    json_t *root = begin("verify");
+    json_t *differences = json_array(), *unread = json_array();
+
+    for (guint i = 0; i < verification->differences->len; i++) {
+        const HbDifference *difference = verification->differences->pdata[i];
+        json_array_append_new(differences, json_pack("{s:s, s:o, s:o, s:o}", "type",
+                                                     hb_difference_get_name(difference->type), "identity",
+                                                     text(difference->identity), "from", text(difference->from), "to",
+                                                     text(difference->to)));
+    }
+    for (guint i = 0; i < verification->unread->len; i++)
+        json_array_append_new(unread, text(verification->unread->pdata[i]));
+    json_object_set_new(root, "equal", json_boolean(verification->differences->len == 0));
+    json_object_set_new(root, "objects", number(verification->objects));
+    json_object_set_new(root, "tables", number(verification->tables));
+    json_object_set_new(root, "rows", number(verification->rows));
+    json_object_set_new(root, "bytes_read", number(verification->bytes));
+    json_object_set_new(root, "not_compared", unread);
+    json_object_set_new(root, "differences", differences);
+    return end(root);
+}
+
+char *hb_json_error(const GError *error, int status)
+{
+    json_t *root = begin("error");
+
+    json_object_set_new(root, "message", text(error->message));
+    json_object_set_new(root, "hint", text(hb_error_hint(error)));
+    json_object_set_new(root, "status", number((guint64)status));
+    return end(root);
+}

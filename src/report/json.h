@@ -1,0 +1,21 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * json - results as JSON documents. Each is an object with "hornbeam" (the program's version) and "document" (its sort);
+ * docs/json.md describes them.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/restore.h"
+#include "work/survey.h"
+#include "work/verify.h"
+
+/* All texts are the caller's */
+char *hb_json_survey(const HbSurvey *survey);
+char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds);
+char *hb_json_show(const HbManifest *manifest, const char *path);
+char *hb_json_needs(const HbCatalog *catalog, const HbObject *object);
+char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result);
+char *hb_json_files(const HbFileCheck *check, const char *path);
+char *hb_json_verification(const HbVerification *verification);
+char *hb_json_error(const GError *error, int status);

@@ -1,0 +1,375 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "report/pages.h"
+
+#include "core/needs.h"
+#include "report/table.h"
+
+#include <string.h>
+
+#define LABEL_WIDTH 11
+
+/* ---- Pieces ---- */
+
+static void append_heading(GString *out, gboolean color, const char *text)
+{
+    g_autofree char *visible = hb_text_visible(text);
+
+    hb_text_append_painted(out, color, HB_PAINT_STRONG, visible);
+    g_string_append_c(out, '\n');
+}
+
+/* "  label      value" */
+static void append_fact(GString *out, gboolean color, const char *label, const char *format, ...) G_GNUC_PRINTF(4, 5);
+static void append_fact(GString *out, gboolean color, const char *label, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *value = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *visible = hb_text_visible(value);
+    g_string_append(out, "  ");
+    hb_text_append_painted(out, color, HB_PAINT_FAINT, label);
+    hb_text_pad(out, (guint)strlen(label), LABEL_WIDTH);
+    g_string_append_printf(out, "%s\n", visible);
+}
+
+/* The last line: what it all comes to */
+static void append_verdict(GString *out, gboolean color, gboolean good, const char *format, ...) G_GNUC_PRINTF(4, 5);
+static void append_verdict(GString *out, gboolean color, gboolean good, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    hb_text_append_painted(out, color, good ? HB_PAINT_GOOD : HB_PAINT_BAD, text);
+    g_string_append_c(out, '\n');
+}
+
+static char *rate_text(guint64 bytes, double seconds)
+{
+    g_autofree char *rate = hb_text_bytes((guint64)((double)bytes / MAX(seconds, 0.001)));
+    g_autofree char *duration = hb_text_duration(seconds);
+
+    return g_strdup_printf("%s, %s/s", duration, rate);
+}
+
+/* ---- Survey ---- */
+
+char *hb_page_survey(const HbSurvey *survey, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    const HbServerInfo *server = &survey->server;
+
+    append_heading(out, color, survey->whole_server ? "Survey of a server" : "Survey of a database");
+    append_fact(out, color, "server", "%s, %s %s", server->address, server->product, server->version);
+    if (!survey->whole_server)
+        append_fact(out, color, "database", "%s", server->database);
+    append_fact(out, color, "as", "%s%s", server->user, server->is_superuser ? " (superuser)" : "");
+    append_fact(out, color, "time", "%s", survey->time);
+    for (guint i = 0; i < survey->sheets->len; i++) {
+        g_string_append_c(out, '\n');
+        hb_table_append(out, survey->sheets->pdata[i], color);
+    }
+    return g_string_free(out, FALSE);
+}
+
+/* ---- Dumps ---- */
+
+static void append_contents(GString *out, gboolean color, const HbManifest *manifest)
+{
+    g_autofree char *objects = hb_text_plural(hb_catalog_count(manifest->catalog), "object", "objects");
+    g_autofree char *rows = hb_text_plural(hb_manifest_count_rows(manifest), "row", "rows");
+    g_autofree char *tables = hb_text_plural(manifest->rows->len, "table", "tables");
+    g_autofree char *bytes = hb_text_bytes(hb_manifest_count_bytes(manifest));
+    g_autofree char *stored = hb_text_bytes(hb_manifest_count_stored(manifest));
+    g_autofree char *chunks = hb_text_plural(hb_manifest_count_chunks(manifest), "chunk", "chunks");
+
+    append_fact(out, color, "holds", "%s; %s of %s", objects, rows, tables);
+    append_fact(out, color, "size", "%s of rows as text, %s stored in %s", bytes, stored, chunks);
+}
+
+static void append_dump_head(GString *out, gboolean color, const HbManifest *manifest)
+{
+    g_autofree char *parts = hb_parts_write(manifest->parts);
+
+    append_fact(out, color, "source", "database %s at %s, %s %s", manifest->database, manifest->address,
+                manifest->product, manifest->server_version);
+    append_fact(out, color, "snapshot", "%s%s%s", manifest->snapshot_time,
+                manifest->snapshot_position != NULL ? ", log position " : "",
+                manifest->snapshot_position != NULL ? manifest->snapshot_position : "");
+    append_fact(out, color, "parts", "%s", parts);
+    append_contents(out, color, manifest);
+}
+
+static void append_omissions(GString *out, gboolean color, const HbManifest *manifest)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+    g_autoptr(HbSheet) sheet = hb_sheet_new("left_out", "Not in the dump");
+
+    if (omissions->len == 0)
+        return;
+    hb_sheet_add_column(sheet, "what", "what", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "why", "why", HB_COLUMN_TEXT);
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        guint row = hb_sheet_add_row(sheet);
+        hb_sheet_set(sheet, row, 0, omission->what);
+        hb_sheet_set(sheet, row, 1, omission->why);
+    }
+    g_string_append_c(out, '\n');
+    hb_table_append(out, sheet, color);
+}
+
+char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    guint omitted = hb_catalog_get_omissions(manifest->catalog)->len;
+    g_autofree char *visible = hb_text_visible(path);
+    g_autofree char *rate = rate_text(hb_manifest_count_bytes(manifest), seconds);
+    g_autofree char *things = hb_text_plural(omitted, "thing is", "things are");
+
+    append_heading(out, color, "Dump");
+    append_dump_head(out, color, manifest);
+    append_fact(out, color, "time", "%s", rate);
+    append_omissions(out, color, manifest);
+    if (omitted == 0)
+        append_verdict(out, color, TRUE, "Written whole: %s", visible);
+    else
+        append_verdict(out, color, FALSE, "Written: %s, but %s left out, as listed above", visible, things);
+    return g_string_free(out, FALSE);
+}
+
+static HbSheet *list_objects(const HbManifest *manifest)
+{
+    g_autoptr(GHashTable) stored = g_hash_table_new(g_str_hash, g_str_equal);
+    HbSheet *sheet = hb_sheet_new("order", "In the order of restoring");
+
+    hb_sheet_add_column(sheet, "place", "place", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "stage", "stage", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "kind", "kind", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "owner", "owner", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        g_hash_table_insert(stored, rows->set->identity, rows);
+    }
+    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(manifest->catalog, i);
+        const HbStoredRows *rows = g_hash_table_lookup(stored, object->identity);
+        guint row = hb_sheet_add_row(sheet);
+        hb_sheet_set_count(sheet, row, 0, i + 1);
+        hb_sheet_set(sheet, row, 1, hb_stage_get_name(object->stage));
+        hb_sheet_set(sheet, row, 2, hb_kind_get_traits(object->kind)->name);
+        hb_sheet_set(sheet, row, 3, hb_object_get_name(object));
+        hb_sheet_set(sheet, row, 4, object->owner);
+        if (rows != NULL) {
+            hb_sheet_set_count(sheet, row, 5, rows->digest.rows);
+            hb_sheet_set_count(sheet, row, 6, rows->bytes);
+        }
+    }
+    return sheet;
+}
+
+char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    g_autoptr(HbSheet) objects = list_objects(manifest);
+    g_autofree char *title = g_strdup_printf("Dump %s", path);
+
+    append_heading(out, color, title);
+    append_dump_head(out, color, manifest);
+    g_string_append_c(out, '\n');
+    hb_table_append(out, objects, color);
+    append_omissions(out, color, manifest);
+    return g_string_free(out, FALSE);
+}
+
+static void append_needs(GString *out, gboolean color, const char *title, GArray *needs)
+{
+    g_string_append_c(out, '\n');
+    append_heading(out, color, title);
+    if (needs->len == 0)
+        g_string_append(out, "  nothing\n");
+    for (guint i = 0; i < needs->len; i++) {
+        const HbNeed *need = &g_array_index(needs, HbNeed, i);
+        g_autofree char *visible = hb_text_visible(need->object->identity);
+        g_autofree char *distance =
+            need->distance == 1 ? g_strdup("") : g_strdup_printf("  (%u steps away)", need->distance);
+        g_string_append_printf(out, "  %s", visible);
+        hb_text_append_painted(out, color, HB_PAINT_FAINT, distance);
+        g_string_append_c(out, '\n');
+    }
+    g_array_unref(needs);
+}
+
+char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+
+    append_heading(out, color, object->identity);
+    append_fact(out, color, "place", "%u of %u", hb_catalog_get_place(catalog, object->identity) + 1,
+                hb_catalog_count(catalog));
+    append_fact(out, color, "stage", "%s", hb_stage_get_name(object->stage));
+    if (object->owner != NULL)
+        append_fact(out, color, "owner", "%s", object->owner);
+    append_needs(out, color, "It needs", hb_needs_find_needed(catalog, object));
+    append_needs(out, color, "Needed by", hb_needs_find_needing(catalog, object));
+    return g_string_free(out, FALSE);
+}
+
+/* ---- Restore ---- */
+
+char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    const HbServerInfo *target = hb_restore_get_target(restore);
+
+    append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
+    append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
+                manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
+    append_contents(out, color, manifest);
+    append_fact(out, color, "to", "database %s (%s) at %s, %s %s", hb_restore_get_database(restore),
+                hb_restore_is_new_database(restore) ? "to be created"
+                : hb_restore_is_resumed(restore)    ? "its restore was begun before"
+                                                    : "there, and empty",
+                target->address, target->product, target->version);
+    append_fact(out, color, "as", "%s%s", target->user, target->is_superuser ? " (superuser)" : "");
+    return g_string_free(out, FALSE);
+}
+
+static guint append_exceptions(GString *out, gboolean color, const HbRestoreResult *result, HbOutcome outcome,
+                               const char *title)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < result->exceptions->len; i++) {
+        const HbException *exception = result->exceptions->pdata[i];
+        if (exception->outcome != outcome)
+            continue;
+        if (count++ == 0)
+            append_heading(out, color, title);
+        g_autofree char *what = hb_text_visible(exception->what);
+        g_autofree char *message = hb_text_visible(exception->message);
+        g_string_append_printf(out, "  %s: %s\n", what, message);
+        if (exception->hint != NULL) {
+            g_autofree char *hint = hb_text_visible(exception->hint);
+            g_string_append_printf(out, "      what to do: %s\n", hint);
+        }
+    }
+    return count;
+}
+
+static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
+                                   const HbRestoreResult *result, guint failed, guint left_out)
+{
+    g_autofree char *database = hb_text_visible(hb_restore_get_database(restore));
+
+    if (failed > 0)
+        append_verdict(out, color, FALSE,
+                       "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume", failed,
+                       left_out);
+    else if (result->open > 0)
+        append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume", result->open);
+    else
+        append_verdict(out, color, TRUE, "Restored whole: database %s", database);
+}
+
+char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    g_autofree char *rate = rate_text(result->bytes, result->seconds);
+    g_autofree char *rows = hb_text_plural(result->rows, "row", "rows");
+    g_autofree char *done = hb_text_plural(result->done, "step", "steps");
+    g_autofree char *before =
+        hb_restore_is_resumed(restore) ? g_strdup_printf(" (and %u by the earlier run)", result->done_before) : NULL;
+    guint failed, left_out;
+
+    append_heading(out, color, "Restore");
+    append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
+    append_fact(out, color, "time", "%s", rate);
+    append_exceptions(out, color, result, HB_OUTCOME_KEPT, "Kept");
+    failed = append_exceptions(out, color, result, HB_OUTCOME_FAILED, "Failed");
+    left_out = append_exceptions(out, color, result, HB_OUTCOME_LEFT_OUT, "Left out");
+    append_restore_verdict(out, color, restore, result, failed, left_out);
+    return g_string_free(out, FALSE);
+}
+
+/* ---- Verify ---- */
+
+char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    g_autofree char *files = hb_text_plural(check->files, "file", "files");
+    g_autofree char *bytes = hb_text_bytes(check->bytes);
+    g_autofree char *rows = hb_text_plural(check->rows, "row", "rows");
+    g_autofree char *flaws = hb_text_plural(check->flaws->len, "flaw", "flaws");
+    g_autofree char *visible = hb_text_visible(path);
+
+    append_heading(out, color, "Verification of a dump's files");
+    append_fact(out, color, "read", "%s, %s, %s", files, bytes, rows);
+    for (guint i = 0; i < check->flaws->len; i++) {
+        const HbFlaw *flaw = check->flaws->pdata[i];
+        g_autofree char *file = hb_text_visible(flaw->file);
+        g_autofree char *problem = hb_text_visible(flaw->problem);
+        g_string_append_printf(out, "  %s: %s\n", file, problem);
+    }
+    if (check->flaws->len == 0)
+        append_verdict(out, color, TRUE, "Whole: %s", visible);
+    else
+        append_verdict(out, color, FALSE, "Damaged: %s has %s", visible, flaws);
+    return g_string_free(out, FALSE);
+}
+
+static void append_side(GString *out, gboolean color, const char *label, const char *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+
+    for (char **line = lines; *line != NULL; line++) {
+        g_autofree char *visible = hb_text_visible(*line);
+        g_string_append(out, "      ");
+        hb_text_append_painted(out, color, HB_PAINT_FAINT, line == lines ? label : "    ");
+        g_string_append_printf(out, "  %s\n", visible);
+    }
+}
+
+static void append_difference(GString *out, gboolean color, const HbDifference *difference)
+{
+    static const char *const texts[HB_DIFFERENCE_COUNT] = {
+        [HB_DIFFERENCE_MISSING] = "missing in TO",     [HB_DIFFERENCE_EXTRA] = "only in TO",
+        [HB_DIFFERENCE_DEFINITION] = "defined differently", [HB_DIFFERENCE_OWNER] = "owned by another",
+        [HB_DIFFERENCE_ROWS] = "other rows"};
+    g_autofree char *identity = hb_text_visible(difference->identity);
+
+    g_string_append_printf(out, "  %s: ", identity);
+    hb_text_append_painted(out, color, HB_PAINT_BAD, texts[difference->type]);
+    g_string_append_c(out, '\n');
+    if (difference->from != NULL)
+        append_side(out, color, "FROM", difference->from);
+    if (difference->to != NULL)
+        append_side(out, color, "TO  ", difference->to);
+}
+
+char *hb_page_verification(const HbVerification *verification, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    g_autofree char *objects = hb_text_plural(verification->objects, "object", "objects");
+    g_autofree char *rows = hb_text_plural(verification->rows, "row", "rows");
+    g_autofree char *tables = hb_text_plural(verification->tables, "table", "tables");
+    g_autofree char *count = hb_text_plural(verification->differences->len, "difference", "differences");
+
+    append_heading(out, color, "Verification");
+    append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
+    for (guint i = 0; i < verification->unread->len; i++)
+        append_fact(out, color, "not", "%s: one side may not read them", (char *)verification->unread->pdata[i]);
+    for (guint i = 0; i < verification->differences->len; i++)
+        append_difference(out, color, verification->differences->pdata[i]);
+    if (verification->differences->len == 0)
+        append_verdict(out, color, TRUE, "Equal: TO holds what FROM holds");
+    else
+        append_verdict(out, color, FALSE, "Different: %s", count);
+    return g_string_free(out, FALSE);
+}

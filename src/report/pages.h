@@ -1,0 +1,19 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * pages - results as text for people. Each gives the whole text; the caller prints and frees it.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/restore.h"
+#include "work/survey.h"
+#include "work/verify.h"
+
+char *hb_page_survey(const HbSurvey *survey, gboolean color);
+char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color);
+char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color);
+char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean color);
+char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color);
+char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color);
+char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color);
+char *hb_page_verification(const HbVerification *verification, gboolean color);

@@ -1,0 +1,11 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * table - a sheet as aligned text: numbers at the right, texts at the left, by display width.
+ */
+#pragma once
+
+#include "core/sheet.h"
+#include "report/text.h"
+
+/* Appends title (if the sheet has one), heading and rows; "none" for a sheet without rows */
+void hb_table_append(GString *out, const HbSheet *sheet, gboolean color);

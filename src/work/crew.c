@@ -1,0 +1,111 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/crew.h"
+
+/* Waits between attempts to open a broken connection again; their sum is the patience */
+static const guint reopen_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
+
+typedef struct {
+    HbWorker worker;
+    GThread *thread;
+    GError *error;
+} Member;
+
+static gboolean open_session(HbWorker *worker, GError **error)
+{
+    const HbCrew *crew = worker->crew;
+
+    worker->session = crew->engine->open(crew->address, error);
+    if (worker->session == NULL)
+        return FALSE;
+    hb_stop_add(crew->stop, crew->engine, worker->session);
+    return crew->enter == NULL || crew->enter(worker, crew->data, error);
+}
+
+static void close_session(HbWorker *worker)
+{
+    if (worker->session == NULL)
+        return;
+    hb_stop_remove(worker->crew->stop, worker->session);
+    worker->crew->engine->close(worker->session);
+    worker->session = NULL;
+}
+
+gboolean hb_worker_reopen(HbWorker *worker, GError **error)
+{
+    for (gsize attempt = 0; attempt < G_N_ELEMENTS(reopen_waits_ms); attempt++) {
+        gboolean is_last = attempt + 1 == G_N_ELEMENTS(reopen_waits_ms);
+        close_session(worker);
+        if (!hb_stop_sleep(worker->crew->stop, reopen_waits_ms[attempt]))
+            return hb_stop_set_error(error);
+        if (open_session(worker, is_last ? error : NULL))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static gpointer run_member(gpointer data)
+{
+    Member *member = data;
+    const HbCrew *crew = member->worker.crew;
+
+    if (!open_session(&member->worker, &member->error) ||
+        !crew->work(&member->worker, crew->data, &member->error))
+        hb_stop_trigger(crew->stop);
+    close_session(&member->worker);
+    return NULL;
+}
+
+/* The cause rather than its echo: an error that is no interruption, if there is one */
+static gboolean collect(Member *members, guint count, HbStop *stop, GError **error)
+{
+    GError *cause = NULL;
+
+    for (guint i = 0; i < count; i++) {
+        g_thread_join(members[i].thread);
+        if (members[i].error == NULL)
+            continue;
+        if (cause == NULL || (hb_error_is(cause, HB_ERROR_CANCELLED) && !hb_stop_is_by_user(stop))) {
+            g_clear_error(&cause);
+            cause = g_steal_pointer(&members[i].error);
+        }
+        g_clear_error(&members[i].error);
+    }
+    if (cause == NULL)
+        return TRUE;
+    if (hb_stop_is_by_user(stop)) {
+        g_error_free(cause);
+        return hb_stop_set_error(error);
+    }
+    g_propagate_error(error, cause);
+    return FALSE;
+}
+
+gboolean hb_crew_run(const HbCrew *crew, GError **error)
+{
+    g_autofree Member *members = g_new0(Member, crew->jobs);
+
+    for (guint i = 0; i < crew->jobs; i++) {
+        members[i].worker = (HbWorker){crew->first_number + i, NULL, crew};
+        members[i].thread = g_thread_new("worker", run_member, &members[i]);
+    }
+    return collect(members, crew->jobs, crew->stop, error);
+}
+
+void hb_worker_tell_started(const HbWorker *worker, const char *what)
+{
+    hb_observers_tell(worker->crew->observers,
+                      &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
+}
+
+void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
+{
+    hb_observers_tell(worker->crew->observers, &(HbEvent){.type = HB_EVENT_ADVANCED,
+                                                          .worker = worker->number,
+                                                          .cost = cost,
+                                                          .bytes = bytes});
+}
+
+void hb_worker_tell_finished(const HbWorker *worker)
+{
+    hb_observers_tell(worker->crew->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
+}

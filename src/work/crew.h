@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * crew - several workers, each a thread with a session of its own, doing one piece of work together.
+ *
+ * The crew opens the sessions, runs the work in all of them, and ends when all have ended. The first error of a worker
+ * stops the others. A worker whose connection broke may open it again with hb_worker_reopen() and go on.
+ */
+#pragma once
+
+#include "work/observer.h"
+#include "work/stop.h"
+
+typedef struct {
+    guint number;
+    HbSession *session;
+    const struct HbCrew *crew;
+} HbWorker;
+
+typedef struct HbCrew {
+    const HbEngine *engine;
+    const HbAddress *address;
+    guint jobs;
+    guint first_number; /* of the workers, where two crews work side by side */
+    HbStop *stop;
+    HbObservers *observers;
+    gboolean (*enter)(HbWorker *worker, gpointer data, GError **error); /* after each opening; NULL: nothing to do */
+    gboolean (*work)(HbWorker *worker, gpointer data, GError **error);  /* takes its jobs until there are none */
+    gpointer data;
+} HbCrew;
+
+gboolean hb_crew_run(const HbCrew *crew, GError **error);
+
+/* After HB_ERROR_LOST. Tries for a while, as a server that was restarted needs some time */
+gboolean hb_worker_reopen(HbWorker *worker, GError **error);
+
+/* Events in a worker's name */
+void hb_worker_tell_started(const HbWorker *worker, const char *what);
+void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes);
+void hb_worker_tell_finished(const HbWorker *worker);

@@ -1,0 +1,257 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/dump.h"
+
+#include "core/order.h"
+#include "dump/writer.h"
+#include "work/reading.h"
+#include "work/rowpipe.h"
+
+#include "version.h"
+
+/* One dump in the making */
+typedef struct {
+    const HbDumpOptions *options;
+    HbManifest *manifest;
+    HbWriter *writer;
+    HbSnapshot snapshot;
+    GMutex lock;         /* guards chunks of rows */
+    GHashTable *by_set;  /* HbRowSet * to HbStoredRows * */
+} Making;
+
+/* ---- Rows to chunks: the consumer of a reading ---- */
+
+typedef struct {
+    Making *making;
+    HbRowPipe *pipe;
+    const HbRowSet *set;
+} Packing;
+
+static gpointer open_packing(gpointer data)
+{
+    Packing *packing = g_new0(Packing, 1);
+
+    packing->making = data;
+    packing->pipe = hb_row_pipe_new(packing->making->writer, packing->making->options->level,
+                                    packing->making->options->chunk_bytes);
+    return packing;
+}
+
+static void close_packing(gpointer context)
+{
+    Packing *packing = context;
+
+    hb_row_pipe_free(packing->pipe);
+    g_free(packing);
+}
+
+static void begin_packing(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Packing *packing = context;
+
+    (void)first;
+    packing->set = set;
+    hb_row_pipe_begin(packing->pipe, set);
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Packing *packing = context;
+
+    return hb_row_pipe_take(packing->pipe, row, length, error);
+}
+
+static void keep_chunks(Making *making, const HbRowSet *set, GPtrArray *chunks)
+{
+    HbStoredRows *rows = g_hash_table_lookup(making->by_set, set);
+
+    g_mutex_lock(&making->lock);
+    g_ptr_array_extend_and_steal(rows->chunks, chunks);
+    g_mutex_unlock(&making->lock);
+}
+
+static gboolean end_packing(gpointer context, gboolean good, GError **error)
+{
+    Packing *packing = context;
+    GPtrArray *chunks;
+
+    if (!good) {
+        hb_row_pipe_give_up(packing->pipe);
+        return TRUE;
+    }
+    chunks = hb_row_pipe_end(packing->pipe, error);
+    if (chunks == NULL)
+        return FALSE;
+    keep_chunks(packing->making, packing->set, chunks);
+    return TRUE;
+}
+
+/* In the order of their names, which is stable for one worker */
+static gint compare_chunks(gconstpointer one, gconstpointer other)
+{
+    return strcmp((*(HbChunk *const *)one)->file, (*(HbChunk *const *)other)->file);
+}
+
+static void add_up(Making *making)
+{
+    for (guint i = 0; i < making->manifest->rows->len; i++) {
+        HbStoredRows *rows = making->manifest->rows->pdata[i];
+        g_ptr_array_sort(rows->chunks, compare_chunks);
+        for (guint c = 0; c < rows->chunks->len; c++) {
+            const HbChunk *chunk = rows->chunks->pdata[c];
+            hb_digest_add(&rows->digest, &chunk->digest);
+            rows->bytes += chunk->bytes;
+        }
+    }
+}
+
+static gboolean read_rows(Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    const HbRowConsumer consumer = {open_packing, close_packing, begin_packing, take_row, end_packing, making};
+    const HbReading reading = {.engine = options->engine,
+                               .address = &options->from,
+                               .snapshot = &making->snapshot,
+                               .sets = hb_catalog_get_row_sets(making->manifest->catalog),
+                               .jobs = options->jobs,
+                               .stop = options->stop,
+                               .observers = options->observers,
+                               .phase = "reading rows",
+                               .consumer = &consumer};
+
+    if (reading.sets->len > 0 && !hb_reading_run(&reading, error))
+        return FALSE;
+    add_up(making);
+    return TRUE;
+}
+
+/* ---- Catalog ---- */
+
+static gboolean read_catalog(Making *making, HbSession *session, GError **error)
+{
+    HbManifest *manifest = making->manifest;
+    GPtrArray *survey;
+
+    survey = making->options->engine->survey(session, FALSE, error);
+    if (survey == NULL)
+        return FALSE;
+    g_ptr_array_unref(manifest->survey);
+    manifest->survey = survey;
+    manifest->catalog = making->options->engine->read_catalog(session, making->options->parts, error);
+    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
+        return FALSE;
+    for (guint i = 0; i < hb_catalog_get_row_sets(manifest->catalog)->len; i++) {
+        const HbRowSet *set = hb_catalog_get_row_sets(manifest->catalog)->pdata[i];
+        g_hash_table_insert(making->by_set, (gpointer)set, hb_manifest_add_rows(manifest, set));
+    }
+    return TRUE;
+}
+
+static gboolean join_and_read_catalog(Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    HbSession *session = options->engine->open(&options->from, error);
+    gboolean ok;
+
+    if (session == NULL)
+        return FALSE;
+    hb_stop_add(options->stop, options->engine, session);
+    ok = options->engine->join_snapshot(session, &making->snapshot, error) && read_catalog(making, session, error);
+    hb_stop_remove(options->stop, session);
+    options->engine->close(session);
+    return ok;
+}
+
+static void pass_remark(gpointer data, const char *what, const char *hint)
+{
+    hb_observers_note(((Making *)data)->options->observers, HB_SEVERITY_WARNING, hint, "%s", what);
+}
+
+/* ---- The whole ---- */
+
+static gboolean describe_source(Making *making, HbSession *keeper, GError **error)
+{
+    HbManifest *manifest = making->manifest;
+    HbServerInfo info = {0};
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+
+    if (!making->options->engine->describe(keeper, &info, error))
+        return FALSE;
+    manifest->id = g_uuid_string_random();
+    manifest->created = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
+    manifest->tool = g_strdup(HB_VERSION);
+    manifest->engine = g_strdup(making->options->engine->name);
+    manifest->parts = making->options->parts;
+    manifest->product = g_steal_pointer(&info.product);
+    manifest->server_version = g_steal_pointer(&info.version);
+    manifest->version_number = info.version_number;
+    manifest->address = g_steal_pointer(&info.address);
+    manifest->database = g_steal_pointer(&info.database);
+    manifest->database_quoted = g_steal_pointer(&info.database_quoted);
+    hb_server_info_clear(&info);
+    return TRUE;
+}
+
+static gboolean read_source(Making *making, HbSession *keeper, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+
+    hb_observers_begin_phase(options->observers, "locking tables", 0);
+    if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
+        return FALSE;
+    making->manifest->snapshot_time = g_strdup(making->snapshot.time);
+    making->manifest->snapshot_position = g_strdup(making->snapshot.position);
+    hb_observers_begin_phase(options->observers, "reading the catalog", 0);
+    return join_and_read_catalog(making, error) && read_rows(making, error) &&
+           options->engine->end_snapshot(keeper, error);
+}
+
+static gboolean make(Making *making, HbSession *keeper, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+
+    if (!describe_source(making, keeper, error))
+        return FALSE;
+    making->writer = hb_writer_open(options->path, making->manifest, options->engine->preamble, error);
+    if (making->writer == NULL || !read_source(making, keeper, error))
+        return FALSE;
+    if (hb_stop_is_set(options->stop))
+        return hb_stop_set_error(error);
+    hb_observers_begin_phase(options->observers, "writing the manifest", 0);
+    return hb_writer_finish(g_steal_pointer(&making->writer), error);
+}
+
+static gboolean make_with_keeper(Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    HbSession *keeper = options->engine->open(&options->from, error);
+    g_autoptr(GError) ours = NULL;
+    gboolean ok;
+
+    if (keeper == NULL)
+        return FALSE;
+    hb_stop_add(options->stop, options->engine, keeper);
+    ok = make(making, keeper, &ours);
+    hb_stop_remove(options->stop, keeper);
+    options->engine->close(keeper);
+    if (!ok && hb_stop_is_by_user(options->stop))
+        return hb_stop_set_error(error);
+    if (!ok)
+        g_propagate_error(error, g_steal_pointer(&ours));
+    return ok;
+}
+
+HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error)
+{
+    Making making = {.options = options, .manifest = hb_manifest_new(), .by_set = g_hash_table_new(NULL, NULL)};
+    gboolean ok;
+
+    g_mutex_init(&making.lock);
+    ok = make_with_keeper(&making, error);
+    hb_writer_discard(making.writer);
+    hb_snapshot_clear(&making.snapshot);
+    g_hash_table_unref(making.by_set);
+    g_mutex_clear(&making.lock);
+    if (!ok)
+        g_clear_pointer(&making.manifest, hb_manifest_free);
+    return making.manifest;
+}

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * dump - the use case: a database becomes a dump.
+ *
+ *     keeper session: lock tables, export snapshot ................................ compare structure, end
+ *     first reader:                     catalog, survey -> order
+ *     N readers:                                              rows -> chunks
+ *     writer:          temporary folder                                                 SQL, manifest, sums, name
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/observer.h"
+#include "work/stop.h"
+
+#define HB_DUMP_CHUNK_BYTES_DEFAULT ((gsize)16 * 1024 * 1024)
+
+typedef struct {
+    const HbEngine *engine;
+    HbAddress from;
+    const char *path;
+    guint parts;
+    guint jobs;
+    int level; /* of compression */
+    guint lock_wait_ms;
+    gsize chunk_bytes;
+    HbStop *stop;
+    HbObservers *observers;
+} HbDumpOptions;
+
+/* The manifest of the finished dump; NULL on error, and then there is no dump. The caller's */
+HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error);

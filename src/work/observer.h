@@ -1,0 +1,45 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * observer - how the work tells the outside what happens.
+ *
+ * Any number of observers (a progress view, a log, a test) are told of typed events. Events come from several threads,
+ * but one at a time: hb_observers_tell() holds a lock while it tells, so an observer needs none of its own.
+ */
+#pragma once
+
+#include <glib.h>
+
+typedef enum {
+    HB_EVENT_PHASE,    /* what begins now; total: its cost in bytes, 0 if unknown. The same phase again adds to its total */
+    HB_EVENT_STARTED,  /* a worker begins: what */
+    HB_EVENT_ADVANCED, /* a worker got on: cost of the total, bytes of real data */
+    HB_EVENT_FINISHED, /* a worker ended what it did */
+    HB_EVENT_NOTED     /* something that the user should know: severity, what, hint */
+} HbEventType;
+
+typedef enum { HB_SEVERITY_DETAIL, HB_SEVERITY_NOTE, HB_SEVERITY_WARNING, HB_SEVERITY_ERROR } HbSeverity;
+
+typedef struct {
+    HbEventType type;
+    guint worker; /* from 0 */
+    const char *what;
+    guint64 total;
+    guint64 cost;
+    guint64 bytes;
+    HbSeverity severity;
+    const char *hint; /* may be NULL */
+} HbEvent;
+
+typedef void (*HbObserve)(gpointer data, const HbEvent *event);
+
+typedef struct HbObservers HbObservers;
+
+HbObservers *hb_observers_new(void);
+void hb_observers_free(HbObservers *observers);
+void hb_observers_add(HbObservers *observers, HbObserve observe, gpointer data); /* before the work begins */
+
+/* All accept NULL for observers: nobody listens */
+void hb_observers_tell(HbObservers *observers, const HbEvent *event);
+void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *hint, const char *format, ...)
+    G_GNUC_PRINTF(4, 5);
+void hb_observers_begin_phase(HbObservers *observers, const char *what, guint64 total);

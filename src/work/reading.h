@@ -1,0 +1,35 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * reading - the rows of many tables out of one snapshot, by several sessions at once.
+ *
+ * Large tables are split into ranges, so that one huge table keeps all workers busy; the largest pieces go first. What
+ * becomes of the rows is a consumer's business: dump packs them into chunks, verify only sums them up.
+ */
+#pragma once
+
+#include "work/crew.h"
+
+/* What a worker does with rows; each worker has a context of its own. A piece is ended once for each beginning */
+typedef struct {
+    gpointer (*open)(gpointer data);
+    void (*close)(gpointer context);
+    void (*begin)(gpointer context, const HbRowSet *set, guint64 first);
+    HbRowSink take; /* its data is the context */
+    gboolean (*end)(gpointer context, gboolean good, GError **error); /* !good: the rows of this piece do not count */
+    gpointer data;
+} HbRowConsumer;
+
+typedef struct {
+    const HbEngine *engine;
+    const HbAddress *address;
+    const HbSnapshot *snapshot;
+    const GPtrArray *sets; /* const HbRowSet * */
+    guint jobs;
+    guint first_worker; /* number of the first; see HbCrew */
+    HbStop *stop;
+    HbObservers *observers;
+    const char *phase; /* "reading rows" */
+    const HbRowConsumer *consumer;
+} HbReading;
+
+gboolean hb_reading_run(const HbReading *reading, GError **error);

@@ -1,0 +1,551 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore.h"
+
+#include "core/rowtext.h"
+#include "core/sqltext.h"
+#include "work/crew.h"
+#include "work/steps.h"
+
+#include <string.h>
+
+/* Attempts at a step that fails for a passing reason */
+#define ATTEMPTS 6
+
+/* The journal's note on a role that was there before us */
+#define NOTE_KEPT "kept"
+
+struct HbRestore {
+    HbRestoreOptions options;
+    HbManifest const *manifest;
+    HbAddress target; /* options.to with the database filled in */
+    char *database;
+    HbServerInfo info;
+    gboolean exists;
+    gboolean resumed;
+    HbSteps *steps;
+
+    GMutex lock;        /* guards the fields below, and the plan */
+    GCond settled;      /* a step was settled */
+    GHashTable *before; /* steps that an earlier run finished: key to note; only read while workers run */
+    GHashTable *kept;   /* identities of roles that were there before us */
+    HbRestoreResult *result;
+};
+
+/* ---- Results ---- */
+
+static void exception_free(gpointer data)
+{
+    HbException *exception = data;
+
+    g_free(exception->what);
+    g_free(exception->message);
+    g_free(exception->hint);
+    g_free(exception);
+}
+
+void hb_restore_result_clear(HbRestoreResult *result)
+{
+    g_clear_pointer(&result->exceptions, g_ptr_array_unref);
+}
+
+static void add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message, const char *hint)
+{
+    HbException *exception = g_new0(HbException, 1);
+
+    exception->outcome = outcome;
+    exception->what = g_strdup(what);
+    exception->message = g_strdup(message);
+    exception->hint = g_strdup(hint);
+    g_ptr_array_add(restore->result->exceptions, exception);
+}
+
+/* ---- Looking: what the target is, and whether it is fit ---- */
+
+static gboolean refuse_content(HbRestore *restore, const char *example, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_BLOCKED,
+                        "restore into a new database by naming one in the URI that does not exist yet",
+                        "database %s on %s is not empty (it holds %s, for example); nothing was written",
+                        restore->database, restore->info.address, example);
+}
+
+static gboolean check_journal(HbRestore *restore, const char *dump_id, GError **error)
+{
+    if (strcmp(dump_id, restore->manifest->id) != 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "name that dump, or restore into a new database",
+                            "database %s holds the unfinished restore of another dump (%s); nothing was written",
+                            restore->database, dump_id);
+    if (!restore->options.resume)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "go on with it: the same command with --resume",
+                            "database %s holds an unfinished restore of this dump; nothing was written",
+                            restore->database);
+    restore->resumed = TRUE;
+    return TRUE;
+}
+
+static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_autofree char *dump_id = NULL;
+    g_autofree char *example = NULL;
+    const HbEngine *engine = restore->options.engine;
+
+    if (!engine->find_journal(session, &dump_id, error) || !engine->find_content(session, &example, error))
+        return FALSE;
+    if (dump_id != NULL)
+        return check_journal(restore, dump_id, error);
+    return example == NULL || refuse_content(restore, example, error);
+}
+
+static gboolean look_at_target(HbRestore *restore, GError **error)
+{
+    const HbEngine *engine = restore->options.engine;
+    HbSession *session;
+    gboolean ok;
+
+    if (!engine->find_target(&restore->target, &restore->info, &restore->exists, error))
+        return FALSE;
+    if (!restore->exists)
+        return TRUE;
+    session = engine->open(&restore->target, error);
+    if (session == NULL)
+        return FALSE;
+    ok = check_content(restore, session, error);
+    engine->close(session);
+    return ok;
+}
+
+static gboolean check_dump(const HbRestore *restore, GError **error)
+{
+    if (strcmp(restore->manifest->engine, restore->options.engine->name) != 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "name a server of the kind that was dumped",
+                            "the dump comes from %s; it cannot be restored on another kind of server",
+                            restore->manifest->product);
+    if (!(restore->options.parts & HB_PART_SCHEMA) && (restore->options.parts & HB_PART_DATA))
+        return hb_error_set(error, HB_ERROR_BLOCKED, "restore a dump that holds the schema, with its data",
+                            "rows alone, without the schema that they need, are not restored");
+    return TRUE;
+}
+
+static void pick_database(HbRestore *restore)
+{
+    restore->database = restore->options.engine->get_database(restore->options.to.uri);
+    if (restore->database == NULL)
+        restore->database = g_strdup(restore->manifest->database);
+    restore->target.database = restore->database;
+}
+
+HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
+{
+    HbRestore *restore = g_new0(HbRestore, 1);
+
+    restore->options = *options;
+    restore->manifest = hb_reader_get_manifest(options->dump);
+    restore->options.parts &= restore->manifest->parts;
+    restore->target = options->to;
+    g_mutex_init(&restore->lock);
+    g_cond_init(&restore->settled);
+    restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
+    pick_database(restore);
+    if (check_dump(restore, error) && look_at_target(restore, error))
+        restore->steps = hb_steps_new(restore->manifest, restore->options.parts, options->analyze, options->jobs == 1,
+                                      error);
+    if (restore->steps == NULL)
+        g_clear_pointer(&restore, hb_restore_free);
+    return restore;
+}
+
+void hb_restore_free(HbRestore *restore)
+{
+    if (restore == NULL)
+        return;
+    hb_steps_free(restore->steps);
+    hb_server_info_clear(&restore->info);
+    g_clear_pointer(&restore->before, g_hash_table_unref);
+    g_hash_table_unref(restore->kept);
+    g_free(restore->database);
+    g_mutex_clear(&restore->lock);
+    g_cond_clear(&restore->settled);
+    g_free(restore);
+}
+
+const HbServerInfo *hb_restore_get_target(const HbRestore *restore)
+{
+    return &restore->info;
+}
+
+const char *hb_restore_get_database(const HbRestore *restore)
+{
+    return restore->database;
+}
+
+gboolean hb_restore_is_new_database(const HbRestore *restore)
+{
+    return !restore->exists;
+}
+
+gboolean hb_restore_is_resumed(const HbRestore *restore)
+{
+    return restore->resumed;
+}
+
+/* ---- Running one step ---- */
+
+/* A chunk's rows on their way: counted as they pass, and refused at the end if they are not those that were dumped */
+typedef struct {
+    HbRestore *restore;
+    HbWorker *worker;
+    const HbChunk *chunk;
+    HbUnpacker *unpacker;
+    HbRowCounter counter;
+    guint64 told;
+} Load;
+
+static gboolean check_load(Load *load, GError **error)
+{
+    if (hb_row_counter_is_whole(&load->counter) && hb_digest_is_equal(&load->counter.digest, &load->chunk->digest))
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole, then use --resume",
+                        "%s: its rows are not those that were dumped (count or digest differs)", load->chunk->file);
+}
+
+static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    Load *load = data;
+
+    if (hb_stop_is_set(load->restore->options.stop))
+        return hb_stop_set_error(error);
+    if (!hb_unpacker_read(load->unpacker, bytes, length, error))
+        return FALSE;
+    if (*length == 0)
+        return check_load(load, error);
+    hb_row_counter_add(&load->counter, *bytes, *length);
+    hb_worker_tell_advanced(load->worker, *length, *length);
+    load->told += *length;
+    return TRUE;
+}
+
+static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    Load load = {.restore = restore, .worker = worker, .chunk = step->chunk};
+    gboolean ok;
+
+    load.unpacker = hb_reader_open_chunk(restore->options.dump, step->chunk, error);
+    if (load.unpacker == NULL)
+        return FALSE;
+    hb_row_counter_init(&load.counter, 0);
+    ok = restore->options.engine->write_rows(worker->session, step->rows->set, give_rows, &load, step->key, error);
+    hb_row_counter_clear(&load.counter);
+    hb_unpacker_close(load.unpacker);
+    return ok;
+}
+
+/* Statements about the database name it; the target's name may be another */
+static char *fit_definition(const HbRestore *restore, const HbObject *object)
+{
+    g_autofree char *sql = g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
+
+    if (object->stage != HB_STAGE_SETTINGS || strcmp(restore->database, restore->manifest->database) == 0)
+        return g_steal_pointer(&sql);
+    g_autofree char *quoted = restore->options.engine->quote_name(restore->database);
+    return hb_sqltext_rename_database(sql, restore->manifest->database_quoted, quoted);
+}
+
+static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autofree char *sql = fit_definition(restore, step->object);
+
+    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+}
+
+static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->rows->set->table);
+
+    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+}
+
+static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    switch (step->type) {
+    case HB_STEP_TYPE_CHUNK:
+        return load_chunk(restore, worker, step, error);
+    case HB_STEP_TYPE_ANALYZE:
+        return run_analyze(restore, worker, step, error);
+    default:
+        return run_object(restore, worker, step, error);
+    }
+}
+
+/* Opens the session again. The step may have been committed just before the connection broke: *done says so */
+static gboolean recover(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *done, GError **error)
+{
+    hb_observers_note(restore->options.observers, HB_SEVERITY_NOTE, NULL, "connection lost during %s; opening it again",
+                      step->key);
+    return hb_worker_reopen(worker, error) &&
+           restore->options.engine->find_step(worker->session, step->key, done, error);
+}
+
+/*
+ * Tries again what failed for a passing reason. FALSE with *fatal set if the worker itself cannot go on.
+ */
+static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) ours = NULL;
+        gboolean done = FALSE;
+        gboolean lost;
+
+        if (run_once(restore, worker, step, &ours))
+            return TRUE;
+        lost = hb_error_is(ours, HB_ERROR_LOST);
+        *fatal = hb_error_is(ours, HB_ERROR_CANCELLED) || hb_stop_is_set(restore->options.stop);
+        if (lost && !*fatal && !recover(restore, worker, step, &done, NULL))
+            *fatal = TRUE;
+        if (done)
+            return TRUE;
+        if (*fatal || attempt == ATTEMPTS || !(lost || hb_error_is(ours, HB_ERROR_RETRY))) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+    }
+}
+
+/* ---- Users who are there already are kept as they are ---- */
+
+static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
+{
+    gboolean kept = object->needs->len > 0;
+
+    for (guint n = 0; n < object->needs->len; n++)
+        kept = kept && g_hash_table_contains(restore->kept, object->needs->pdata[n]);
+    return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
+                    object->kind == HB_KIND_ROLE_SETTING);
+}
+
+static gboolean keep_role(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    if (!restore->options.engine->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
+        return FALSE;
+    g_mutex_lock(&restore->lock);
+    g_hash_table_add(restore->kept, step->object->identity);
+    if (step->object->kind == HB_KIND_ROLE)
+        add_exception(restore, HB_OUTCOME_KEPT, step->key, "was there already and stays as it is", NULL);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
+static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+    gboolean about_kept = FALSE;
+
+    if (step->type == HB_STEP_TYPE_OBJECT) {
+        g_mutex_lock(&restore->lock);
+        about_kept = is_about_kept_role(restore, step->object);
+        g_mutex_unlock(&restore->lock);
+    }
+    if (about_kept)
+        return keep_role(restore, worker, step, error);
+    if (run_stubbornly(restore, worker, step, fatal, &ours))
+        return TRUE;
+    if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_ROLE && hb_error_is(ours, HB_ERROR_EXISTS))
+        return keep_role(restore, worker, step, error);
+    g_propagate_error(error, g_steal_pointer(&ours));
+    return FALSE;
+}
+
+/* ---- Walking the plan; the lock is held in all of these ---- */
+
+static void count_done(HbRestore *restore, const HbStep *step)
+{
+    restore->result->done++;
+    if (step->type == HB_STEP_TYPE_CHUNK) {
+        restore->result->rows += step->chunk->digest.rows;
+        restore->result->bytes += step->chunk->bytes;
+    }
+}
+
+static void settle(HbRestore *restore, guint number, HbStepState outcome)
+{
+    hb_plan_settle(restore->steps->plan, number, outcome);
+    g_cond_broadcast(&restore->settled);
+}
+
+/* Milestones, and what an earlier run did, are settled on the spot */
+static gboolean is_done_before(HbRestore *restore, const HbStep *step)
+{
+    const char *note;
+
+    if (step->type == HB_STEP_TYPE_MILESTONE)
+        return TRUE;
+    if (restore->before == NULL || (note = g_hash_table_lookup(restore->before, step->key)) == NULL)
+        return FALSE;
+    if (strcmp(note, NOTE_KEPT) == 0)
+        g_hash_table_add(restore->kept, step->object->identity);
+    restore->result->done_before++;
+    return TRUE;
+}
+
+/* The next step that needs a worker; NULL when there is none any more. Waits while others may make one ready */
+static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *number)
+{
+    HbPlan *plan = restore->steps->plan;
+
+    while (hb_plan_count_open(plan) > 0 && !hb_stop_is_set(restore->options.stop)) {
+        const HbStep *step;
+        if (!hb_plan_take(plan, number)) {
+            g_cond_wait_until(&restore->settled, &restore->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+            continue;
+        }
+        step = hb_plan_get_what(plan, *number);
+        if (!is_done_before(restore, step))
+            return step;
+        hb_worker_tell_advanced(worker, hb_plan_get_cost(plan, *number), 0);
+        settle(restore, *number, HB_STEP_DONE);
+    }
+    return NULL;
+}
+
+static const char *name_step(const HbStep *step)
+{
+    return step->type == HB_STEP_TYPE_CHUNK ? step->object->identity : step->key;
+}
+
+static void note_failure(HbRestore *restore, const HbStep *step, const GError *cause)
+{
+    add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));
+    hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,
+                      cause->message);
+}
+
+static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *step, guint number)
+{
+    if (step->type != HB_STEP_TYPE_CHUNK)
+        hb_worker_tell_advanced(worker, hb_plan_get_cost(restore->steps->plan, number), 0);
+    hb_worker_tell_finished(worker);
+}
+
+static gboolean work(HbWorker *worker, gpointer data, GError **error)
+{
+    HbRestore *restore = data;
+    gboolean fatal = FALSE;
+    const HbStep *step;
+    guint number;
+
+    g_mutex_lock(&restore->lock);
+    while (!fatal && (step = take_step(restore, worker, &number)) != NULL) {
+        g_autoptr(GError) ours = NULL;
+        gboolean ok;
+
+        g_mutex_unlock(&restore->lock);
+        hb_worker_tell_started(worker, name_step(step));
+        ok = run_step(restore, worker, step, &fatal, &ours);
+        tell_step_done(restore, worker, step, number);
+        g_mutex_lock(&restore->lock);
+        if (ok) {
+            count_done(restore, step);
+            settle(restore, number, HB_STEP_DONE);
+        } else if (fatal) {
+            hb_plan_put_back(restore->steps->plan, number);
+            g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", step->key);
+        } else {
+            note_failure(restore, step, ours);
+            settle(restore, number, HB_STEP_FAILED);
+        }
+    }
+    g_mutex_unlock(&restore->lock);
+    return !fatal;
+}
+
+/* ---- The whole ---- */
+
+static void list_left_out(HbRestore *restore)
+{
+    HbPlan *plan = restore->steps->plan;
+
+    for (guint i = 0; i < hb_plan_count(plan); i++) {
+        const HbStep *step = hb_plan_get_what(plan, i);
+        if (hb_plan_get_state(plan, i) != HB_STEP_LEFT_OUT || step->type == HB_STEP_TYPE_MILESTONE)
+            continue;
+        const HbStep *culprit = hb_plan_get_what(plan, hb_plan_get_culprit(plan, i));
+        g_autofree char *message = g_strdup_printf("needs %s, which failed", name_step(culprit));
+        add_exception(restore, HB_OUTCOME_LEFT_OUT, step->key, message, NULL);
+    }
+}
+
+static guint count_exceptions(const HbRestoreResult *result, HbOutcome outcome)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < result->exceptions->len; i++)
+        count += ((HbException *)result->exceptions->pdata[i])->outcome == outcome;
+    return count;
+}
+
+static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
+{
+    const HbEngine *engine = restore->options.engine;
+
+    if (!restore->resumed)
+        return engine->begin_journal(session, restore->manifest->id, error);
+    restore->before = engine->read_journal(session, error);
+    return restore->before != NULL;
+}
+
+static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
+{
+    HbSession *session = restore->options.engine->open(&restore->target, error);
+    gboolean ok;
+
+    if (session == NULL)
+        return FALSE;
+    ok = act(restore, session, error);
+    restore->options.engine->close(session);
+    return ok;
+}
+
+static gboolean end_journal(HbRestore *restore, HbSession *session, GError **error)
+{
+    return restore->options.engine->end_journal(session, error);
+}
+
+static gboolean prepare_target(HbRestore *restore, GError **error)
+{
+    gboolean created = FALSE;
+    GHashTable *properties = hb_catalog_get_properties(restore->manifest->catalog);
+
+    if (!restore->exists &&
+        !restore->options.engine->create_database(&restore->target, properties, &created, error))
+        return FALSE;
+    return with_session(restore, prepare_journal, error);
+}
+
+static gboolean walk(HbRestore *restore, GError **error)
+{
+    const HbCrew crew = {.engine = restore->options.engine,
+                         .address = &restore->target,
+                         .jobs = restore->options.jobs,
+                         .stop = restore->options.stop,
+                         .observers = restore->options.observers,
+                         .work = work,
+                         .data = restore};
+
+    hb_observers_begin_phase(restore->options.observers, "restoring", restore->steps->cost);
+    return hb_crew_run(&crew, error);
+}
+
+gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error)
+{
+    gint64 start = g_get_monotonic_time();
+    gboolean ok;
+
+    result->exceptions = g_ptr_array_new_with_free_func(exception_free);
+    restore->result = result;
+    ok = prepare_target(restore, error) && walk(restore, error);
+    list_left_out(restore);
+    result->open = hb_plan_count_open(restore->steps->plan);
+    if (ok && count_exceptions(result, HB_OUTCOME_FAILED) == 0)
+        ok = with_session(restore, end_journal, error);
+    result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
+    return ok;
+}

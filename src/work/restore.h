@@ -1,0 +1,62 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * restore - the use case: a dump becomes a database.
+ *
+ * In two halves, so that the user can be told what will be written, and where, before anything is: open() looks at dump
+ * and target and refuses what is not fit; run() writes. A step that fails does not stop the others; those that hang on it
+ * are left out. The journal stays in the target until everything is done, so that a later run can go on.
+ */
+#pragma once
+
+#include "dump/reader.h"
+#include "work/observer.h"
+#include "work/stop.h"
+
+typedef struct {
+    HbReader *dump; /* borrowed */
+    const HbEngine *engine;
+    HbAddress to; /* a database in it overrides the dump's name */
+    guint parts;
+    guint jobs;
+    gboolean resume;
+    gboolean analyze;
+    HbStop *stop;
+    HbObservers *observers;
+} HbRestoreOptions;
+
+typedef enum { HB_OUTCOME_FAILED, HB_OUTCOME_LEFT_OUT, HB_OUTCOME_KEPT } HbOutcome;
+
+/* A step that was not simply done */
+typedef struct {
+    HbOutcome outcome;
+    char *what;    /* the object, or chunk */
+    char *message; /* the server's; of a step left out: the failed step behind it */
+    char *hint;    /* may be NULL */
+} HbException;
+
+typedef struct {
+    guint done;      /* steps, those of earlier runs not counted */
+    guint done_before; /* by the run that is resumed */
+    guint open;      /* neither done nor given up: the restore was stopped */
+    guint64 rows;    /* loaded by this run */
+    guint64 bytes;
+    GPtrArray *exceptions; /* HbException * */
+    double seconds;
+} HbRestoreResult;
+
+void hb_restore_result_clear(HbRestoreResult *result);
+
+typedef struct HbRestore HbRestore;
+
+/* HB_ERROR_BLOCKED if the target holds something, or the dump cannot go there */
+HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error);
+void hb_restore_free(HbRestore *restore); /* accepts NULL */
+
+/* What run() will write to; borrowed */
+const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its database is the one connected to */
+const char *hb_restore_get_database(const HbRestore *restore);
+gboolean hb_restore_is_new_database(const HbRestore *restore);
+gboolean hb_restore_is_resumed(const HbRestore *restore);
+
+/* Fails only if the work could not go on at all; the result is filled in any case. Once */
+gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);

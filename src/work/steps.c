@@ -1,0 +1,246 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/steps.h"
+
+/* Costs are bytes of text loaded, or an equivalent in time */
+#define COST_OF_DEFINITION 4096
+#define ANALYZE_DIVISOR    20
+#define INDEX_DIVISOR      2
+
+typedef struct {
+    const HbManifest *manifest;
+    guint parts;
+    HbSteps *result;
+    GHashTable *by_identity; /* object's identity to step number + 1 */
+    GHashTable *stored;      /* row set's identity to HbStoredRows * */
+    guint users, structure, rows, everything; /* milestones */
+} Maker;
+
+static void step_free(gpointer data)
+{
+    HbStep *step = data;
+
+    g_free(step->key);
+    g_free(step);
+}
+
+void hb_steps_free(HbSteps *steps)
+{
+    if (steps == NULL)
+        return;
+    hb_plan_free(steps->plan);
+    g_ptr_array_unref(steps->steps);
+    g_free(steps);
+}
+
+static guint add(Maker *maker, HbStep step, guint64 cost)
+{
+    HbStep *copy = g_memdup2(&step, sizeof step);
+
+    g_ptr_array_add(maker->result->steps, copy);
+    maker->result->cost += cost;
+    return hb_plan_add_step(maker->result->plan, copy, cost);
+}
+
+static guint add_milestone(Maker *maker)
+{
+    return add(maker, (HbStep){.type = HB_STEP_TYPE_MILESTONE}, 0);
+}
+
+static gboolean is_chosen(const Maker *maker, const HbObject *object)
+{
+    return (hb_kind_get_traits(object->kind)->part & maker->parts) != 0;
+}
+
+static const HbStoredRows *stored_rows(const Maker *maker, const HbObject *object)
+{
+    return g_hash_table_lookup(maker->stored, object->identity);
+}
+
+/* ---- What a step works on; two that would wait for each other's locks in the server are never run together ---- */
+
+static void claim_needed_tables(Maker *maker, guint step, const HbObject *object)
+{
+    for (guint n = 0; n < object->needs->len; n++) {
+        if (g_str_has_prefix(object->needs->pdata[n], "table "))
+            hb_plan_add_claim(maker->result->plan, step, object->needs->pdata[n], TRUE);
+    }
+}
+
+static void claim(Maker *maker, guint step, const HbObject *object)
+{
+    HbPlan *plan = maker->result->plan;
+
+    switch (object->kind) {
+    case HB_KIND_INDEX:
+    case HB_KIND_STATISTICS:
+        hb_plan_add_claim(plan, step, object->on, FALSE);
+        break;
+    case HB_KIND_FOREIGN_KEY:
+    case HB_KIND_ATTACHMENT:
+    case HB_KIND_SEQUENCE_LINK:
+        claim_needed_tables(maker, step, object);
+        break;
+    case HB_KIND_PASSWORD:
+    case HB_KIND_ROLE_SETTING:
+    case HB_KIND_MEMBERSHIP:
+    case HB_KIND_DATABASE_OWNER:
+    case HB_KIND_DATABASE_SETTING:
+    case HB_KIND_DEFAULT_GRANT:
+        hb_plan_add_claim(plan, step, "rows of shared catalogs", TRUE);
+        break;
+    case HB_KIND_GRANT:
+        if (object->needs->len > 0)
+            hb_plan_add_claim(plan, step, object->needs->pdata[0], TRUE);
+        break;
+    default:
+        if (object->on != NULL)
+            hb_plan_add_claim(plan, step, object->on, TRUE);
+    }
+}
+
+/* ---- Steps ---- */
+
+static void add_chunks(Maker *maker, const HbObject *object, const HbStoredRows *rows, guint whole)
+{
+    for (guint c = 0; c < rows->chunks->len; c++) {
+        const HbChunk *chunk = rows->chunks->pdata[c];
+        char *key = g_strdup_printf("%s %s", object->identity, chunk->file);
+        guint step = add(
+            maker,
+            (HbStep){.type = HB_STEP_TYPE_CHUNK, .key = key, .object = object, .rows = rows, .chunk = chunk},
+            chunk->bytes);
+        hb_plan_add_need(maker->result->plan, whole, step);
+    }
+}
+
+static guint64 cost_of(const HbObject *object)
+{
+    return COST_OF_DEFINITION + object->cost / INDEX_DIVISOR;
+}
+
+/* The chunks get the lower numbers, so that in order they come before what stands for all of them */
+static void add_object(Maker *maker, const HbObject *object)
+{
+    const HbStoredRows *rows = stored_rows(maker, object);
+    guint step;
+
+    if (object->kind == HB_KIND_ROWS)
+        step = add_milestone(maker);
+    else
+        step = add(maker,
+                   (HbStep){.type = HB_STEP_TYPE_OBJECT, .key = g_strdup(object->identity), .object = object},
+                   cost_of(object));
+    g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(step + 1));
+    if (rows != NULL)
+        add_chunks(maker, object, rows, step);
+    if (object->kind != HB_KIND_ROWS)
+        claim(maker, step, object);
+}
+
+static void add_analyze(Maker *maker)
+{
+    for (guint i = 0; i < maker->manifest->rows->len; i++) {
+        const HbStoredRows *rows = maker->manifest->rows->pdata[i];
+        if (rows->digest.rows == 0)
+            continue;
+        char *key = g_strdup_printf("analyze %s", rows->set->table);
+        guint step =
+            add(maker, (HbStep){.type = HB_STEP_TYPE_ANALYZE, .key = key, .rows = rows}, rows->bytes / ANALYZE_DIVISOR);
+        hb_plan_add_soft_need(maker->result->plan, step, maker->everything);
+    }
+}
+
+/* ---- Needs ---- */
+
+static void add_milestones_of(Maker *maker, guint step, const HbObject *object)
+{
+    HbPlan *plan = maker->result->plan;
+
+    if (object->kind == HB_KIND_ROWS) {
+        hb_plan_add_soft_need(plan, step, maker->structure);
+        hb_plan_add_soft_need(plan, maker->rows, step);
+    } else if (object->stage == HB_STAGE_USERS) {
+        hb_plan_add_soft_need(plan, maker->users, step);
+    } else if (object->stage == HB_STAGE_STRUCTURE) {
+        hb_plan_add_soft_need(plan, step, maker->users);
+        hb_plan_add_soft_need(plan, maker->structure, step);
+    } else {
+        hb_plan_add_soft_need(plan, step, maker->structure);
+    }
+    if (object->after == HB_AFTER_ROWS)
+        hb_plan_add_soft_need(plan, step, maker->rows);
+    if (object->after == HB_AFTER_EVERYTHING)
+        hb_plan_add_soft_need(plan, step, maker->everything);
+    else
+        hb_plan_add_soft_need(plan, maker->everything, step);
+}
+
+static void add_needs(Maker *maker, guint step, const HbObject *object)
+{
+    for (guint n = 0; n < object->needs->len; n++) {
+        guint need = GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->needs->pdata[n]));
+        if (need != 0)
+            hb_plan_add_need(maker->result->plan, step, need - 1);
+    }
+    add_milestones_of(maker, step, object);
+}
+
+/* The milestone of a row set takes over the needs of its chunks, too: an empty set has none */
+static void connect(Maker *maker)
+{
+    GPtrArray *steps = maker->result->steps;
+
+    for (guint i = 0; i < steps->len; i++) {
+        const HbStep *step = steps->pdata[i];
+        if (step->object != NULL)
+            add_needs(maker, i, step->object);
+    }
+    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
+        if (object->kind == HB_KIND_ROWS && is_chosen(maker, object))
+            add_needs(maker, GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1, object);
+    }
+}
+
+static void make(Maker *maker, gboolean analyze)
+{
+    maker->users = add_milestone(maker);
+    maker->structure = add_milestone(maker);
+    maker->rows = add_milestone(maker);
+    maker->everything = add_milestone(maker);
+    hb_plan_add_soft_need(maker->result->plan, maker->structure, maker->users);
+    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
+        if (is_chosen(maker, hb_catalog_get(maker->manifest->catalog, i)))
+            add_object(maker, hb_catalog_get(maker->manifest->catalog, i));
+    }
+    if (analyze && (maker->parts & HB_PART_DATA))
+        add_analyze(maker);
+    connect(maker);
+}
+
+static GHashTable *index_rows(const HbManifest *manifest)
+{
+    GHashTable *stored = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        g_hash_table_insert(stored, rows->set->identity, rows);
+    }
+    return stored;
+}
+
+HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze, gboolean in_order, GError **error)
+{
+    Maker maker = {.manifest = manifest, .parts = parts, .result = g_new0(HbSteps, 1)};
+
+    maker.result->plan = hb_plan_new();
+    maker.result->steps = g_ptr_array_new_with_free_func(step_free);
+    maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
+    maker.stored = index_rows(manifest);
+    make(&maker, analyze);
+    g_hash_table_unref(maker.by_identity);
+    g_hash_table_unref(maker.stored);
+    if (!hb_plan_seal(maker.result->plan, in_order, error))
+        g_clear_pointer(&maker.result, hb_steps_free);
+    return maker.result;
+}

@@ -1,0 +1,39 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * steps - the plan of a restore, made from a dump: which steps there are, what each needs, and what each touches.
+ *
+ *     users --> structure --> chunks of rows --> completion --> analyze, settings
+ *
+ * The arrows are soft (all of the left is settled before any of the right begins) and stand only where something may use
+ * what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs of the
+ * objects rule: a table's indexes are built while other tables still load.
+ */
+#pragma once
+
+#include "core/plan.h"
+#include "dump/manifest.h"
+
+typedef enum {
+    HB_STEP_TYPE_OBJECT,
+    HB_STEP_TYPE_CHUNK,
+    HB_STEP_TYPE_ANALYZE,
+    HB_STEP_TYPE_MILESTONE /* nothing to do: there so that others can wait for it */
+} HbStepType;
+
+typedef struct {
+    HbStepType type;
+    char *key; /* in the journal; NULL of a milestone */
+    const HbObject *object;
+    const HbStoredRows *rows;
+    const HbChunk *chunk;
+} HbStep;
+
+typedef struct {
+    HbPlan *plan;
+    GPtrArray *steps; /* HbStep *, by step number */
+    guint64 cost;     /* of all steps */
+} HbSteps;
+
+/* The steps of the chosen parts, sealed. analyze: with a step that refreshes the planner's figures for each table */
+HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze, gboolean in_order, GError **error);
+void hb_steps_free(HbSteps *steps);

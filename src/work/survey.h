@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * survey - the use case: what is on a server, or in one database, at this moment.
+ */
+#pragma once
+
+#include "work/observer.h"
+#include "work/stop.h"
+
+typedef struct {
+    HbServerInfo server;
+    gboolean whole_server;
+    char *time;      /* ISO 8601, UTC */
+    GPtrArray *sheets; /* HbSheet * */
+} HbSurvey;
+
+/* A URI that names a database surveys it, one without surveys the server. The caller's */
+HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, GError **error);
+void hb_survey_free(HbSurvey *survey);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbSurvey, hb_survey_free)

@@ -1,0 +1,284 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/verify.h"
+
+#include "core/order.h"
+#include "core/sqltext.h"
+#include "work/reading.h"
+
+#include <string.h>
+
+/* What was found on one side */
+typedef struct {
+    const HbVerifyOptions *options;
+    const HbSide *side;
+    guint first_worker;
+    char *database_quoted;
+    HbCatalog *own_catalog;       /* of a server */
+    const HbCatalog *catalog;     /* own_catalog, or the dump's */
+    GMutex lock;                  /* guards digests and bytes */
+    GHashTable *digests;          /* row set's identity to HbDigest * */
+    guint64 bytes;
+    HbSnapshot snapshot;
+    GError *error;
+} Finding;
+
+/* ---- Rows to digests: the consumer of a reading ---- */
+
+typedef struct {
+    Finding *finding;
+    const HbRowSet *set;
+    HbDigest digest;
+    guint64 bytes;
+} Summing;
+
+static gpointer open_summing(gpointer data)
+{
+    Summing *summing = g_new0(Summing, 1);
+
+    summing->finding = data;
+    return summing;
+}
+
+static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Summing *summing = context;
+
+    (void)first;
+    summing->set = set;
+    summing->digest = (HbDigest){0};
+    summing->bytes = 0;
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Summing *summing = context;
+
+    (void)error;
+    hb_digest_add_row(&summing->digest, row, length - 1);
+    summing->bytes += length;
+    return TRUE;
+}
+
+static gboolean end_summing(gpointer context, gboolean good, GError **error)
+{
+    Summing *summing = context;
+    Finding *finding = summing->finding;
+
+    (void)error;
+    if (!good)
+        return TRUE;
+    g_mutex_lock(&finding->lock);
+    hb_digest_add(g_hash_table_lookup(finding->digests, summing->set->identity), &summing->digest);
+    finding->bytes += summing->bytes;
+    g_mutex_unlock(&finding->lock);
+    return TRUE;
+}
+
+/* ---- One side ---- */
+
+static void finding_init(Finding *finding, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
+{
+    *finding = (Finding){.options = options, .side = side, .first_worker = first_worker};
+    g_mutex_init(&finding->lock);
+    finding->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+}
+
+static void finding_clear(Finding *finding)
+{
+    g_hash_table_unref(finding->digests);
+    g_mutex_clear(&finding->lock);
+    hb_catalog_free(finding->own_catalog);
+    hb_snapshot_clear(&finding->snapshot);
+    g_free(finding->database_quoted);
+    g_clear_error(&finding->error);
+}
+
+static void find_in_dump(Finding *finding)
+{
+    const HbManifest *manifest = hb_reader_get_manifest(finding->side->dump);
+
+    finding->catalog = manifest->catalog;
+    finding->database_quoted = g_strdup(manifest->database_quoted);
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        g_hash_table_insert(finding->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
+    }
+}
+
+static void pass_remark(gpointer data, const char *what, const char *hint)
+{
+    hb_observers_note(((Finding *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
+}
+
+static gboolean read_catalog(Finding *finding, HbSession *session, GError **error)
+{
+    const HbEngine *engine = finding->side->engine;
+
+    if (!engine->join_snapshot(session, &finding->snapshot, error))
+        return FALSE;
+    finding->own_catalog = engine->read_catalog(session, finding->options->parts, error);
+    finding->catalog = finding->own_catalog;
+    return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error);
+}
+
+static gboolean read_rows(Finding *finding, GError **error)
+{
+    const HbVerifyOptions *options = finding->options;
+    const HbRowConsumer consumer = {open_summing, g_free, begin_summing, take_row, end_summing, finding};
+    const HbReading reading = {.engine = finding->side->engine,
+                               .address = &finding->side->address,
+                               .snapshot = &finding->snapshot,
+                               .sets = hb_catalog_get_row_sets(finding->catalog),
+                               .jobs = options->jobs,
+                               .first_worker = finding->first_worker,
+                               .stop = options->stop,
+                               .observers = options->observers,
+                               .phase = "reading rows",
+                               .consumer = &consumer};
+
+    for (guint i = 0; i < reading.sets->len; i++) {
+        const HbRowSet *set = reading.sets->pdata[i];
+        g_hash_table_insert(finding->digests, set->identity, g_new0(HbDigest, 1));
+    }
+    return reading.sets->len == 0 || hb_reading_run(&reading, error);
+}
+
+static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
+{
+    HbServerInfo info = {0};
+
+    if (!finding->side->engine->describe(keeper, &info, error))
+        return FALSE;
+    finding->database_quoted = g_steal_pointer(&info.database_quoted);
+    hb_server_info_clear(&info);
+    return TRUE;
+}
+
+static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **error)
+{
+    const HbEngine *engine = finding->side->engine;
+    HbSession *session;
+    gboolean ok;
+
+    if (!describe(finding, keeper, error) ||
+        !engine->begin_snapshot(keeper, finding->options->lock_wait_ms, &finding->snapshot, pass_remark, finding, error))
+        return FALSE;
+    session = engine->open(&finding->side->address, error);
+    if (session == NULL)
+        return FALSE;
+    hb_stop_add(finding->options->stop, engine, session);
+    ok = read_catalog(finding, session, error);
+    hb_stop_remove(finding->options->stop, session);
+    engine->close(session);
+    return ok && read_rows(finding, error) && engine->end_snapshot(keeper, error);
+}
+
+static gpointer find_on_server(gpointer data)
+{
+    Finding *finding = data;
+    const HbEngine *engine = finding->side->engine;
+    HbSession *keeper = engine->open(&finding->side->address, &finding->error);
+    gboolean ok = FALSE;
+
+    if (keeper != NULL) {
+        hb_stop_add(finding->options->stop, engine, keeper);
+        ok = read_in_snapshot(finding, keeper, &finding->error);
+        hb_stop_remove(finding->options->stop, keeper);
+        engine->close(keeper);
+    }
+    if (!ok)
+        hb_stop_trigger(finding->options->stop);
+    return NULL;
+}
+
+/* ---- Comparing ---- */
+
+/* Statements about the database name it; the target's name may be another, and that is no difference */
+static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_name)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if (object->stage != HB_STAGE_SETTINGS || object->definition == NULL)
+            continue;
+        char *renamed = hb_sqltext_rename_database(object->definition, old_name, new_name);
+        g_free(object->definition);
+        object->definition = renamed;
+    }
+}
+
+static void note_unread(const Finding *from, const Finding *to, HbVerification *result)
+{
+    for (int kind = 0; kind < HB_KIND_COUNT; kind++) {
+        if (hb_catalog_is_unread(from->catalog, (HbKind)kind) || hb_catalog_is_unread(to->catalog, (HbKind)kind))
+            g_ptr_array_add(result->unread, g_strdup(hb_kind_get_traits((HbKind)kind)->plural));
+    }
+}
+
+static void compare(const Finding *from, Finding *to, HbVerification *result)
+{
+    GHashTableIter iter;
+    gpointer digest;
+
+    fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
+    hb_compare_catalogs(from->catalog, to->catalog, result->differences);
+    hb_compare_digests(from->digests, to->digests, result->differences);
+    note_unread(from, to, result);
+    result->objects = hb_catalog_count(from->catalog);
+    result->tables = g_hash_table_size(from->digests);
+    result->bytes = from->bytes + to->bytes;
+    g_hash_table_iter_init(&iter, from->digests);
+    while (g_hash_table_iter_next(&iter, NULL, &digest))
+        result->rows += ((HbDigest *)digest)->rows;
+}
+
+/* The cause rather than its echo on the other side */
+static gboolean pass_error(Finding *from, Finding *to, HbStop *stop, GError **error)
+{
+    Finding *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
+
+    if (hb_stop_is_by_user(stop))
+        return hb_stop_set_error(error);
+    if (guilty->error == NULL)
+        guilty = guilty == from ? to : from;
+    g_propagate_error(error, g_steal_pointer(&guilty->error));
+    return FALSE;
+}
+
+static void find_both(Finding *from, Finding *to)
+{
+    GThread *thread = NULL;
+
+    if (from->side->dump != NULL)
+        find_in_dump(from);
+    else
+        thread = g_thread_new("from", find_on_server, from);
+    find_on_server(to);
+    if (thread != NULL)
+        g_thread_join(thread);
+}
+
+void hb_verification_clear(HbVerification *verification)
+{
+    g_clear_pointer(&verification->differences, g_ptr_array_unref);
+    g_clear_pointer(&verification->unread, g_ptr_array_unref);
+}
+
+gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error)
+{
+    Finding from, to;
+    gboolean ok;
+
+    result->differences = hb_compare_new();
+    result->unread = g_ptr_array_new_with_free_func(g_free);
+    finding_init(&from, options, &options->from, options->jobs);
+    finding_init(&to, options, &options->to, 0);
+    find_both(&from, &to);
+    ok = from.error == NULL && to.error == NULL;
+    if (ok)
+        compare(&from, &to, result);
+    else
+        pass_error(&from, &to, options->stop, error);
+    finding_clear(&from);
+    finding_clear(&to);
+    return ok;
+}

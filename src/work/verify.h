@@ -1,0 +1,62 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * verify - the use case: is a dump whole; does a server hold what another server, or a dump, holds?
+ */
+#pragma once
+
+#include "core/compare.h"
+#include "dump/reader.h"
+#include "work/observer.h"
+#include "work/stop.h"
+
+/* ---- A dump's own files ---- */
+
+typedef struct {
+    char *file;
+    char *problem;
+} HbFlaw;
+
+typedef struct {
+    guint files;
+    guint64 bytes; /* of all files */
+    guint64 rows;  /* read and counted */
+    GPtrArray *flaws; /* HbFlaw *, by file */
+} HbFileCheck;
+
+void hb_file_check_clear(HbFileCheck *check);
+
+/* Reads every byte. Fails only if the dump cannot be read at all, or when stopped; flaws are a result */
+gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObservers *observers, HbFileCheck *check,
+                         GError **error);
+
+/* ---- A server against a server or a dump ---- */
+
+/* Where the truth comes from, or what is held against it: a dump, or a server */
+typedef struct {
+    const HbReader *dump; /* NULL: a server */
+    const HbEngine *engine;
+    HbAddress address;
+} HbSide;
+
+typedef struct {
+    HbSide from;
+    HbSide to; /* a server */
+    guint parts;
+    guint jobs; /* on each side */
+    guint lock_wait_ms;
+    HbStop *stop;
+    HbObservers *observers;
+} HbVerifyOptions;
+
+typedef struct {
+    guint objects; /* compared */
+    guint tables;
+    guint64 rows; /* of FROM */
+    guint64 bytes; /* read */
+    GPtrArray *differences; /* HbDifference * */
+    GPtrArray *unread; /* char *: kinds that one side could not read, and so are not compared */
+} HbVerification;
+
+void hb_verification_clear(HbVerification *verification);
+
+gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error);
