@@ -3,6 +3,8 @@
 
 #include "core/error.h"
 
+#include <string.h>
+
 struct HbCatalog {
     GPtrArray *objects;     /* HbObject *, owned, in order */
     GHashTable *places;     /* identity (borrowed from the object) to place */
@@ -183,11 +185,17 @@ void hb_catalog_keep_parts(HbCatalog *catalog, guint parts)
     drop_unmet_needs(catalog);
 }
 
+static gint compare_row_sets(gconstpointer one, gconstpointer other)
+{
+    return strcmp((*(HbRowSet *const *)one)->identity, (*(HbRowSet *const *)other)->identity);
+}
+
 void hb_catalog_take_order(HbCatalog *catalog, GPtrArray *places)
 {
     g_ptr_array_set_free_func(catalog->objects, NULL);
     g_ptr_array_unref(catalog->objects);
     g_ptr_array_set_free_func(places, (GDestroyNotify)hb_object_free);
     catalog->objects = places;
+    g_ptr_array_sort(catalog->row_sets, compare_row_sets);
     index_places(catalog);
 }

@@ -54,5 +54,5 @@ GHashTable *hb_catalog_get_properties(const HbCatalog *catalog);            /* c
 gboolean hb_catalog_is_unread(const HbCatalog *catalog, HbKind kind);
 const char *hb_catalog_get_property(const HbCatalog *catalog, const char *name); /* NULL if absent */
 
-/* For order: makes places[i] the object at place i; places holds each object once, and new ones too, and is taken */
+/* For order: makes places[i] the object at place i (each object stands there once) and takes places. Sorts row sets */
 void hb_catalog_take_order(HbCatalog *catalog, GPtrArray *places);

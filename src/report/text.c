@@ -100,6 +100,8 @@ char *hb_text_duration(double seconds)
 
     if (seconds < 10)
         return g_strdup_printf("%.1f s", seconds);
+    if (whole < 60)
+        return g_strdup_printf("%d s", (int)whole);
     if (whole < 3600)
         return g_strdup_printf("%d:%02d min", (int)(whole / 60), (int)(whole % 60));
     return g_strdup_printf("%d:%02d:%02d h", (int)(whole / 3600), (int)(whole / 60 % 60), (int)(whole % 60));

@@ -22,7 +22,7 @@ guint hb_text_width(const char *text);
 /* Appends blanks up to a width */
 void hb_text_pad(GString *out, guint have, guint want);
 
-/* "12,345"; "1.2 MB"; "1:05" or "2:03:04". The caller's */
+/* "12,345"; "1.2 MB"; "4.2 s", "1:05 min" or "2:03:04 h". The caller's */
 char *hb_text_count(guint64 number);
 char *hb_text_bytes(guint64 bytes);
 char *hb_text_duration(double seconds);

@@ -51,12 +51,20 @@ static HbResult *run(Reader *reader, const char *sql, GError **error)
 
 /* ---- Objects: the rows that most queries give ---- */
 
-static void set_owner(HbObject *object, const char *owner, const char *designation)
+static void set_owner(HbObject *object, const PGresult *result, int row)
 {
+    const char *owner = hb_pg_get(result, row, "owner");
+    const char *designation = hb_pg_get(result, row, "designation");
+    const char *also_owned = hb_pg_get(result, row, "also_owned");
+    g_autoptr(GString) sql = g_string_new(NULL);
+
     if (owner == NULL || designation == NULL)
         return;
+    g_string_append_printf(sql, "ALTER %s OWNER TO %s;", designation, owner);
+    if (also_owned != NULL)
+        g_string_append_printf(sql, "\nALTER %s OWNER TO %s;", also_owned, owner);
     object->owner = g_strdup(owner);
-    object->owner_sql = g_strdup_printf("ALTER %s OWNER TO %s;", designation, owner);
+    object->owner_sql = g_strdup(sql->str);
 }
 
 static HbObject *object_from_row(const PGresult *result, int row)
@@ -72,7 +80,7 @@ static HbObject *object_from_row(const PGresult *result, int row)
     object->definition = g_strdup(hb_pg_get(result, row, "definition"));
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
     object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
-    set_owner(object, hb_pg_get(result, row, "owner"), hb_pg_get(result, row, "designation"));
+    set_owner(object, result, row);
     if (object->on != NULL)
         hb_object_add_need(object, object->on);
     if (after != NULL) {

@@ -36,6 +36,10 @@ static const Fragment fragments[] = {
     {"multirange", 140000,
      "coalesce((SELECT format(E',\\n    multirange_type_name = %I.%I', mn.nspname, mt.typname)"
      " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid), '')"},
+    {"multirange_designation", 0, "NULL"},
+    {"multirange_designation", 140000,
+     "(SELECT format('TYPE %I.%I', mn.nspname, mt.typname)"
+     " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid)"},
     {"colllocale", 0, "c.collcollate"},
     {"colllocale", 150000, "c.colliculocale"},
     {"colllocale", 170000, "c.colllocale"},

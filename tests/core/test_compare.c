@@ -1,0 +1,124 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/check.h"
+
+#include "core/compare.h"
+
+static HbObject *object(const char *name, const char *definition, const char *owner)
+{
+    HbObject *made = hb_object_new(HB_KIND_TABLE, name);
+
+    made->definition = g_strdup(definition);
+    made->owner = g_strdup(owner);
+    return made;
+}
+
+typedef struct {
+    const char *claim;
+    const char *from;
+    const char *to;
+    const char *shown; /* "type from|to", or "" for equal */
+} Case;
+
+static const Case cases[] = {
+    {"equal text", "create t (a);", "create t (a);", ""},
+    {"white space and comments are no difference", "create t (a);", "create  t\n(a); -- same", ""},
+    {"blanks inside a literal are", "check 'a b';", "check 'a  b';", "definition check 'a b';|check 'a  b';"},
+    {"only the lines that differ are shown", "create t (\na int,\nb int,\nc int);", "create t (\na int,\nb text,\nc int);",
+     "definition b int,|b text,"},
+    {"a line more", "t (\na,\nb)", "t (\na,\nx,\nb)", "definition |x,"},
+    {"hashes are never shown", "alter role r password 'md5one';", "alter role r password 'md5two';",
+     "definition a password|another password"},
+};
+
+static void definitions_are_compared_as_tokens(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbCatalog) from = hb_catalog_new(), to = hb_catalog_new();
+        g_autoptr(GPtrArray) differences = hb_compare_new();
+        g_autoptr(GString) shown = g_string_new(NULL);
+        hb_catalog_add(from, object("t", cases[i].from, NULL), NULL);
+        hb_catalog_add(to, object("t", cases[i].to, NULL), NULL);
+        hb_compare_catalogs(from, to, differences);
+        for (guint d = 0; d < differences->len; d++) {
+            const HbDifference *one = differences->pdata[d];
+            g_string_append_printf(shown, "%s %s|%s", hb_difference_get_name(one->type), one->from, one->to);
+        }
+        assert_string_equal(shown->str, cases[i].shown);
+    }
+}
+
+static char *list(const GPtrArray *differences)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *one = differences->pdata[i];
+        g_string_append_printf(text, "%s %s; ", hb_difference_get_name(one->type), one->identity);
+    }
+    return g_string_free(text, FALSE);
+}
+
+static void missing_extra_and_owner_are_found(void **state)
+{
+    g_autoptr(HbCatalog) from = check_read_catalog("role gone\nrole both\nview only_from\nplaceholder view x");
+    g_autoptr(HbCatalog) to = check_read_catalog("role new\nrole both\nview only_to");
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+    g_autofree char *text = NULL;
+
+    (void)state;
+    hb_catalog_add(from, object("t", "x", "one"), NULL);
+    hb_catalog_add(to, object("t", "x", "two"), NULL);
+    hb_compare_catalogs(from, to, differences);
+    text = list(differences);
+    assert_string_equal(text, "missing role gone; missing view only_from; owner table t; extra view only_to; ");
+}
+
+static void kinds_that_one_side_could_not_read_are_not_compared(void **state)
+{
+    g_autoptr(HbCatalog) from = check_read_catalog("password r"), to = check_read_catalog("role r");
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+
+    (void)state;
+    hb_catalog_set_unread(to, HB_KIND_PASSWORD);
+    hb_compare_catalogs(from, to, differences);
+    assert_int_equal(differences->len, 0);
+}
+
+static void put(GHashTable *digests, const char *identity, HbDigest *digest)
+{
+    g_hash_table_insert(digests, (gpointer)identity, digest);
+}
+
+static void row_sets_with_another_count_or_digest_are_found(void **state)
+{
+    HbDigest a = {10, 1, 2}, b = {10, 1, 3}, c = {11, 1, 2};
+    g_autoptr(GHashTable) from = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(GHashTable) to = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+    g_autofree char *text = NULL;
+
+    (void)state;
+    put(from, "rows same", &a);
+    put(to, "rows same", &a);
+    put(from, "rows digest", &a);
+    put(to, "rows digest", &b);
+    put(from, "rows count", &a);
+    put(to, "rows count", &c);
+    put(from, "rows missing", &a);
+    hb_compare_digests(from, to, differences);
+    text = list(differences);
+    assert_string_equal(text, "rows rows count; rows rows digest; ");
+    check_contains(((HbDifference *)differences->pdata[0])->to, "11 rows");
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(definitions_are_compared_as_tokens),
+        cmocka_unit_test(missing_extra_and_owner_are_found),
+        cmocka_unit_test(kinds_that_one_side_could_not_read_are_not_compared),
+        cmocka_unit_test(row_sets_with_another_count_or_digest_are_found),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,230 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* What comes from outside is not trusted: manifests, sums, chunks */
+#include "support/check.h"
+
+#include "dump/manifest.h"
+
+#include <glib/gstdio.h>
+#include <string.h>
+
+static HbManifest *make_manifest(void)
+{
+    HbManifest *manifest = hb_manifest_new();
+    HbDigest digest = {0};
+    HbStoredRows *rows;
+    HbChunk *chunk;
+
+    manifest->id = g_strdup("0b0e6a2c");
+    manifest->created = g_strdup("2026-01-01T00:00:00Z");
+    manifest->tool = g_strdup("0.1.0");
+    manifest->engine = g_strdup("postgresql");
+    manifest->product = g_strdup("PostgreSQL");
+    manifest->server_version = g_strdup("15.1");
+    manifest->address = g_strdup("keeper@host");
+    manifest->database = g_strdup("vale \"\n木");
+    manifest->database_quoted = g_strdup("\"vale\"");
+    manifest->snapshot_time = g_strdup("2026-01-01T00:00:00Z");
+    manifest->parts = HB_PART_ALL;
+    manifest->catalog = check_read_catalog("table t\nrows t: table t\nindex i: table t");
+    g_array_set_size(manifest->segments, 3);
+    hb_catalog_add_row_set(manifest->catalog, "rows t", "t");
+    rows = hb_manifest_add_rows(manifest, hb_catalog_get_row_sets(manifest->catalog)->pdata[0]);
+    hb_digest_add_row(&digest, "1", 1);
+    chunk = hb_chunk_new("rows/t/0001.tsv.zst");
+    chunk->digest = rows->digest = digest;
+    chunk->bytes = rows->bytes = 2;
+    chunk->stored = 15;
+    g_ptr_array_add(rows->chunks, chunk);
+    hb_catalog_add_omission(manifest->catalog, "cast", "not yet");
+    hb_catalog_set_unread(manifest->catalog, HB_KIND_PASSWORD);
+    hb_catalog_set_property(manifest->catalog, "encoding", "UTF8");
+    return manifest;
+}
+
+static void what_was_written_is_read(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest(), read = NULL;
+    g_autofree char *text = hb_manifest_write(manifest), *again = NULL;
+    GError *error = NULL;
+
+    (void)state;
+    read = hb_manifest_read(text, strlen(text), &error);
+    check_no_error(error);
+    assert_string_equal(read->database, "vale \"\n木");
+    assert_true(hb_catalog_is_unread(read->catalog, HB_KIND_PASSWORD));
+    again = hb_manifest_write(read);
+    assert_string_equal(again, text);
+}
+
+typedef struct {
+    const char *claim;
+    const char *find; /* replaced once in a good manifest */
+    const char *put;
+    const char *message;
+} Case;
+
+static const Case cases[] = {
+    {"no JSON", "{", "<", "no JSON document"},
+    {"cut short", "\"unread\"", "\"unread", "no JSON document"},
+    {"another program's file", "hornbeam dump", "shopping list", "format"},
+    {"a newer version", "\"version\": 1,", "\"version\": 2,", "format version 2"},
+    {"version nought", "\"version\": 1,", "\"version\": 0,", "version"},
+    {"a field is missing", "\"engine\"", "\"motor\"", "“engine” is missing"},
+    {"a field has another type", "\"server_version\": \"15.1\"", "\"server_version\": 15", "server_version"},
+    {"an unknown part", "schema,data", "schema,date", "parts"},
+    {"an unknown kind", "\"kind\": \"table\"", "\"kind\": \"tabel\"", "kind"},
+    {"identity and kind disagree", "\"identity\": \"table t\"", "\"identity\": \"view t\"", "does not begin with"},
+    {"a need that is not there", "\"table t\"\n   ]", "\"table u\"\n   ]", "needs"},
+    {"twice the same object", "\"identity\": \"index i\"", "\"identity\": \"index i\", \"identity\": \"index j\"", "JSON"},
+    {"an absurd size", "\"stored\": 15", "\"stored\": 150000000000000000", "out of all bounds"},
+    {"a negative size", "\"stored\": 15", "\"stored\": -15", "out of all bounds"},
+    {"a size that is no number", "\"stored\": 15", "\"stored\": \"15\"", "no whole number"},
+    {"a path out of the dump", "rows/t/0001.tsv.zst", "rows/../../etc/x.tsv", "inside the dump"},
+    {"an absolute path", "rows/t/0001.tsv.zst", "/etc/passwd.tsv", "inside the dump"},
+    {"another file of the dump", "rows/t/0001.tsv.zst", "rows/t/evil.sh", "inside the dump"},
+    {"counts that do not add up", "\"bytes\": 2,\n   \"chunks\"", "\"bytes\": 3,\n   \"chunks\"", "add up"},
+    {"a digest that is none", "\"digest\": \"", "\"digest\": \"z", "no digest"},
+};
+
+static char *replace_once(const char *text, const char *find, const char *put)
+{
+    const char *at = strstr(text, find);
+
+    if (at == NULL)
+        fail_msg("“%s” is not in the manifest: %s", find, text);
+    return g_strdup_printf("%.*s%s%s", (int)(at - text), text, put, at + strlen(find));
+}
+
+static void bad_manifests_are_refused_with_the_field(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    g_autofree char *good = hb_manifest_write(manifest);
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *bad = replace_once(good, cases[i].find, cases[i].put);
+        GError *error = NULL;
+        if (hb_manifest_read(bad, strlen(bad), &error) != NULL)
+            fail_msg("%s: the manifest was taken", cases[i].claim);
+        check_error(&error, HB_ERROR_DAMAGED, cases[i].message);
+    }
+}
+
+static void a_manifest_cut_anywhere_is_refused(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    g_autofree char *good = hb_manifest_write(manifest);
+
+    (void)state;
+    for (gsize length = 0; length < strlen(good); length += 7)
+        assert_null(hb_manifest_read(good, length, NULL));
+}
+
+static void unsafe_names_are_known(void **state)
+{
+    static const struct {
+        const char *name;
+        gboolean safe;
+    } names[] = {{"rows/garden.plot/0001.tsv.zst", TRUE}, {"a", TRUE},   {"", FALSE},      {"/a", FALSE},
+                 {"a/../b", FALSE},                      {"./a", FALSE}, {"a//b", FALSE},  {"a\nb", FALSE},
+                 {"rows/größe.木/1", TRUE},              {"..", FALSE},  {"a\\b", FALSE},  {"..a", TRUE}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
+        assert_int_equal(hb_folder_is_safe_name(names[i].name), names[i].safe);
+}
+
+/* ---- Chunks ---- */
+
+static char *pack(HbFolder *folder, const char *name, const char *text, int level)
+{
+    HbPacker *packer = hb_packer_new(folder, level);
+    guint64 stored = 0;
+
+    assert_true(hb_packer_open(packer, name, NULL));
+    for (int i = 0; i < 3000; i++)
+        assert_true(hb_packer_write(packer, text, strlen(text), NULL));
+    assert_true(hb_packer_close(packer, &stored, NULL));
+    assert_true(stored > 0);
+    hb_packer_free(packer);
+    return g_strdup(name);
+}
+
+static gboolean unpack(const char *folder, const char *name, guint64 *bytes, GError **error)
+{
+    g_autofree char *path = g_build_filename(folder, name, NULL);
+    HbUnpacker *unpacker = hb_unpacker_open(path, name, error);
+    const char *text;
+    gsize length = 1;
+    gboolean ok = unpacker != NULL;
+
+    *bytes = 0;
+    while (ok && length > 0) {
+        ok = hb_unpacker_read(unpacker, &text, &length, error);
+        *bytes += ok ? length : 0;
+    }
+    hb_unpacker_close(unpacker);
+    return ok;
+}
+
+static void chunks_survive_and_damage_is_found(void **state)
+{
+    char *parent = check_make_folder();
+    g_autofree char *path = g_build_filename(parent, "d", NULL);
+    HbFolder *folder = hb_folder_create(path, NULL);
+    g_autofree char *packed = pack(folder, "rows/t/0001.tsv.zst", "1\tsome tree\n", 1);
+    g_autofree char *plain = pack(folder, "rows/t/0002.tsv", "1\tsome tree\n", 0);
+    g_autofree char *file = g_build_filename(path, packed, NULL);
+    GError *error = NULL;
+    guint64 bytes;
+
+    (void)state;
+    assert_true(hb_folder_commit(folder, &error));
+    assert_true(unpack(path, packed, &bytes, NULL));
+    assert_int_equal(bytes, 36000);
+    assert_true(unpack(path, plain, &bytes, NULL));
+    assert_int_equal(bytes, 36000);
+    check_flip_byte(file, 20);
+    assert_false(unpack(path, packed, &bytes, &error));
+    check_error(&error, HB_ERROR_DAMAGED, packed);
+    check_flip_byte(file, 20);
+    check_truncate(file, 40);
+    assert_false(unpack(path, packed, &bytes, &error));
+    check_error(&error, HB_ERROR_DAMAGED, packed);
+    check_truncate(file, 0);
+    assert_false(unpack(path, packed, &bytes, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "too early");
+    assert_false(unpack(path, "rows/t/0003.tsv", &bytes, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "missing");
+    check_remove_folder(parent);
+}
+
+static void an_unfinished_folder_is_removed(void **state)
+{
+    char *parent = check_make_folder();
+    g_autofree char *path = g_build_filename(parent, "d", NULL);
+    HbFolder *folder = hb_folder_create(path, NULL);
+    g_autofree char *name = pack(folder, "rows/t/0001.tsv", "x\n", 0);
+    GError *error = NULL;
+
+    (void)state;
+    assert_false(g_file_test(path, G_FILE_TEST_EXISTS));
+    hb_folder_discard(folder);
+    assert_int_equal(g_rmdir(parent), 0);
+    assert_null(hb_folder_create("/nowhere/at/all/d", &error));
+    check_error(&error, HB_ERROR_FILE, "/nowhere/at/all");
+    g_free(parent);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_was_written_is_read),
+        cmocka_unit_test(bad_manifests_are_refused_with_the_field),
+        cmocka_unit_test(a_manifest_cut_anywhere_is_refused),
+        cmocka_unit_test(unsafe_names_are_known),
+        cmocka_unit_test(chunks_survive_and_damage_is_found),
+        cmocka_unit_test(an_unfinished_folder_is_removed),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,133 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/check.h"
+
+#include "cli/options.h"
+#include "cli/view.h"
+#include "report/table.h"
+
+static void harmful_characters_are_made_visible(void **state)
+{
+    static const struct {
+        const char *in, *out;
+    } pairs[] = {{"plain ñ 木", "plain ñ 木"}, {"a\033[31mb", "a\\x1B[31mb"}, {"a\nb\tc", "a\\nb\\tc"},
+                 {"\xff\xfe", "\\xFF\\xFE"},  {"\u202Egpj", "\\u202Egpj"},    {"\xC2\x85", "\\x85"}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
+        g_autofree char *out = hb_text_visible(pairs[i].in);
+        assert_string_equal(out, pairs[i].out);
+    }
+}
+
+static void widths_are_those_of_the_display(void **state)
+{
+    static const struct {
+        const char *text;
+        guint width;
+    } pairs[] = {{"abc", 3}, {"Größe", 5}, {"大きな木", 8}, {"e\u0301", 1}, {"🌳", 2}, {"", 0}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++)
+        assert_int_equal(hb_text_width(pairs[i].text), pairs[i].width);
+}
+
+static void numbers_are_written_for_people(void **state)
+{
+    static const struct {
+        guint64 number;
+        const char *count, *bytes;
+    } numbers[] = {{0, "0", "0 B"},          {999, "999", "999 B"},       {1000, "1,000", "1.0 kB"},
+                   {99949, "99,949", "99.9 kB"}, {123456, "123,456", "123 kB"}, {999600, "999,600", "1.0 MB"},
+                   {5110760000, "5,110,760,000", "5.1 GB"}};
+    static const struct {
+        double seconds;
+        const char *text;
+    } times[] = {{0.04, "0.0 s"}, {9.94, "9.9 s"}, {12.4, "12 s"}, {65, "1:05 min"}, {3725, "1:02:05 h"}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(numbers); i++) {
+        g_autofree char *count = hb_text_count(numbers[i].number), *bytes = hb_text_bytes(numbers[i].number);
+        assert_string_equal(count, numbers[i].count);
+        assert_string_equal(bytes, numbers[i].bytes);
+    }
+    for (gsize i = 0; i < G_N_ELEMENTS(times); i++) {
+        g_autofree char *text = hb_text_duration(times[i].seconds);
+        assert_string_equal(text, times[i].text);
+    }
+}
+
+static void tables_are_aligned_by_display_width(void **state)
+{
+    g_autoptr(HbSheet) sheet = hb_sheet_new("k", "Trees");
+    g_autoptr(GString) out = g_string_new(NULL);
+
+    (void)state;
+    hb_sheet_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "note", "note", HB_COLUMN_TEXT);
+    hb_sheet_add_row(sheet);
+    hb_sheet_set(sheet, 0, 0, "大きな木");
+    hb_sheet_set(sheet, 0, 1, "1234");
+    hb_sheet_set(sheet, 0, 2, "x");
+    hb_sheet_add_row(sheet);
+    hb_sheet_set(sheet, 1, 0, "a\nb");
+    hb_table_append(out, sheet, FALSE);
+    assert_string_equal(out->str, "Trees\n  name       rows  note\n  大きな木  1,234  x\n  a\\nb\n");
+}
+
+static void the_nearest_option_is_found(void **state)
+{
+    static const char *const words[] = {"parts", "jobs", "compress", "no-analyze", NULL};
+    static const struct {
+        const char *typed, *nearest;
+    } pairs[] = {{"job", "jobs"}, {"pars", "parts"}, {"no-analyse", "no-analyze"}, {"compresion", "compress"}, {"xyzzy", NULL}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
+        const char *nearest = hb_options_find_nearest(pairs[i].typed, words);
+        if (pairs[i].nearest == NULL)
+            assert_null(nearest);
+        else
+            assert_string_equal(nearest, pairs[i].nearest);
+    }
+}
+
+static void the_view_shows_bar_rate_time_and_workers(void **state)
+{
+    HbView *view = hb_view_new();
+    gint64 second = G_USEC_PER_SEC;
+    guint lines = 0;
+    g_autofree char *narrow = NULL, *wide = NULL;
+
+    (void)state;
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_PHASE, .what = "reading rows", .total = 50000000}, 0);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_PHASE, .what = "reading rows", .total = 50000000}, 0);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_STARTED, .worker = 1, .what = "garden.\033tree"}, 0);
+    for (int i = 0; i <= 10; i++)
+        hb_view_follow(view, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = 2500000, .bytes = 2000000}, i * second);
+    wide = hb_view_draw(view, 11 * second, 100, FALSE, &lines);
+    assert_int_equal(lines, 3);
+    check_contains(wide, "reading rows  ▪▪▪▪▪▪▪▪······················  27%  22.0 MB  2.0 MB/s  29 s left");
+    check_contains(wide, "   1  -\n   2  garden.\\x1Btree\n");
+    narrow = hb_view_draw(view, 11 * second, 30, FALSE, &lines);
+    for (char **line = g_strsplit(narrow, "\n", -1), **at = line; at != NULL; at = NULL) {
+        for (; *at != NULL; at++)
+            assert_true(hb_text_width(*at) <= 30);
+        g_strfreev(line);
+        break;
+    }
+    hb_view_free(view);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(harmful_characters_are_made_visible),
+        cmocka_unit_test(widths_are_those_of_the_display),
+        cmocka_unit_test(numbers_are_written_for_people),
+        cmocka_unit_test(tables_are_aligned_by_display_width),
+        cmocka_unit_test(the_nearest_option_is_found),
+        cmocka_unit_test(the_view_shows_bar_rate_time_and_workers),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

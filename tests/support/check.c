@@ -1,0 +1,122 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/check.h"
+
+#include <ftw.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+void check_contains(const char *text, const char *part)
+{
+    if (text == NULL || strstr(text, part) == NULL)
+        fail_msg("“%s” is not in: %s", part, text != NULL ? text : "(nothing)");
+}
+
+void check_lacks(const char *text, const char *part)
+{
+    if (strstr(text, part) != NULL)
+        fail_msg("“%s” must not be in: %s", part, text);
+}
+
+void check_error(GError **error, HbErrorCode code, const char *part)
+{
+    if (*error == NULL)
+        fail_msg("no error; expected one with “%s”", part);
+    if (!hb_error_is(*error, code))
+        fail_msg("error code %d, expected %d: %s", (*error)->code, code, (*error)->message);
+    check_contains((*error)->message, part);
+    g_clear_error(error);
+}
+
+void check_no_error(GError *error)
+{
+    if (error != NULL)
+        fail_msg("unexpected error: %s", error->message);
+}
+
+static void read_line(HbCatalog *catalog, const char *line)
+{
+    gboolean breakable = *line == '+';
+    g_auto(GStrv) halves = g_strsplit(line + breakable, ":", 2);
+    g_auto(GStrv) needs = g_strsplit(halves[1] != NULL ? halves[1] : "", ",", -1);
+    char *name = strchr(halves[0], ' ');
+    HbObject *object;
+    HbKind kind;
+
+    assert_non_null(name);
+    *name++ = '\0';
+    assert_true(hb_kind_find(halves[0], &kind));
+    object = hb_object_new(kind, name);
+    if (kind != HB_KIND_ROWS)
+        object->definition = g_strdup_printf("create %s %s;", halves[0], name);
+    object->stand_in = breakable ? g_strdup_printf("stand in for %s;", name) : NULL;
+    for (char **need = needs; *need != NULL; need++) {
+        if (*g_strstrip(*need) != '\0')
+            hb_object_add_need(object, *need);
+    }
+    if (object->needs->len > 0 && (kind == HB_KIND_ROWS || kind == HB_KIND_INDEX || kind == HB_KIND_KEY))
+        object->on = g_strdup(object->needs->pdata[0]);
+    assert_true(hb_catalog_add(catalog, object, NULL));
+}
+
+HbCatalog *check_read_catalog(const char *lines)
+{
+    g_auto(GStrv) split = g_strsplit(lines, "\n", -1);
+    HbCatalog *catalog = hb_catalog_new();
+
+    for (char **line = split; *line != NULL; line++) {
+        if (**line != '\0')
+            read_line(catalog, *line);
+    }
+    return catalog;
+}
+
+char *check_list_identities(const HbCatalog *catalog)
+{
+    GString *list = g_string_new(NULL);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++)
+        g_string_append_printf(list, "%s%s", i > 0 ? "; " : "", hb_catalog_get(catalog, i)->identity);
+    return g_string_free(list, FALSE);
+}
+
+char *check_make_folder(void)
+{
+    char *path = g_dir_make_tmp("hornbeam-test-XXXXXX", NULL);
+
+    assert_non_null(path);
+    return path;
+}
+
+static int remove_entry(const char *path, const struct stat *info, int type, struct FTW *at)
+{
+    (void)info;
+    (void)type;
+    (void)at;
+    return remove(path);
+}
+
+void check_remove_folder(char *path)
+{
+    nftw(path, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+    g_free(path);
+}
+
+void check_flip_byte(const char *path, long at)
+{
+    FILE *file = fopen(path, "r+");
+    int byte;
+
+    assert_non_null(file);
+    assert_int_equal(fseek(file, at, at < 0 ? SEEK_END : SEEK_SET), 0);
+    byte = fgetc(file);
+    assert_int_not_equal(byte, EOF);
+    assert_int_equal(fseek(file, -1, SEEK_CUR), 0);
+    fputc(byte ^ 0x01, file);
+    fclose(file);
+}
+
+void check_truncate(const char *path, long length)
+{
+    assert_int_equal(truncate(path, length), 0);
+}

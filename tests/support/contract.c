@@ -1,0 +1,197 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/contract.h"
+
+#include "support/check.h"
+
+#include "core/digest.h"
+
+#include <string.h>
+
+#define ROWS 450
+
+typedef struct {
+    guint blocks; /* still to give */
+    guint row;
+    gboolean fails; /* instead of ending */
+    GString *block;
+} Source;
+
+static gboolean give(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    Source *source = data;
+
+    g_string_truncate(source->block, 0);
+    *bytes = source->block->str;
+    *length = 0;
+    if (source->blocks == 0)
+        return !source->fails || hb_error_set(error, HB_ERROR_DAMAGED, NULL, "the source has had enough");
+    source->blocks--;
+    for (int i = 0; i < ROWS / 3; i++, source->row++)
+        g_string_append_printf(source->block, "%u\t%s row %u\n", source->row, "t", source->row);
+    *bytes = source->block->str;
+    *length = source->block->len;
+    return TRUE;
+}
+
+static gboolean take(gpointer data, const char *row, gsize length, GError **error)
+{
+    (void)error;
+    assert_int_equal(row[length - 1], '\n');
+    hb_digest_add_row(data, row, length - 1);
+    return TRUE;
+}
+
+static gboolean refuse(gpointer data, const char *row, gsize length, GError **error)
+{
+    (void)row;
+    (void)length;
+    return --*(int *)data > 0 || hb_error_set(error, HB_ERROR_FILE, NULL, "the sink is full");
+}
+
+static HbSession *open_session(const Contract *contract)
+{
+    GError *error = NULL;
+    HbSession *session = contract->engine->open(&contract->address, &error);
+
+    check_no_error(error);
+    assert_non_null(session);
+    return session;
+}
+
+static void check_creation(const Contract *contract)
+{
+    HbServerInfo info = {0};
+    gboolean exists = TRUE, created = FALSE;
+    GError *error = NULL;
+
+    assert_true(contract->engine->find_target(&contract->address, &info, &exists, &error));
+    check_no_error(error);
+    assert_false(exists);
+    assert_non_null(info.version);
+    hb_server_info_clear(&info);
+    assert_true(contract->engine->create_database(&contract->address, contract->properties, &created, &error));
+    assert_true(created);
+    assert_true(contract->engine->create_database(&contract->address, contract->properties, &created, &error));
+    assert_false(created);
+    assert_true(contract->engine->find_target(&contract->address, &info, &exists, &error));
+    assert_true(exists);
+    hb_server_info_clear(&info);
+}
+
+static void check_journal(const Contract *contract, HbSession *session)
+{
+    const HbEngine *engine = contract->engine;
+    g_autofree char *none = NULL, *id = NULL, *content = NULL;
+    GError *error = NULL;
+    gboolean found;
+
+    assert_true(engine->find_content(session, &content, NULL));
+    assert_null(content);
+    assert_true(engine->find_journal(session, &none, NULL));
+    assert_null(none);
+    assert_true(engine->begin_journal(session, "dump 1", NULL));
+    assert_true(engine->find_journal(session, &id, NULL));
+    assert_string_equal(id, "dump 1");
+    assert_true(engine->run_step(session, contract->create, "create 'it'", "a \"note\"", &error));
+    check_no_error(error);
+    g_autoptr(GHashTable) steps = engine->read_journal(session, NULL);
+    assert_string_equal(g_hash_table_lookup(steps, "create 'it'"), "a \"note\"");
+    assert_false(engine->run_step(session, contract->bad, "bad", NULL, &error));
+    assert_non_null(error);
+    g_clear_error(&error);
+    assert_true(engine->find_step(session, "bad", &found, NULL));
+    assert_false(found);
+    assert_true(engine->run_step(session, NULL, "only noted", NULL, NULL));
+    assert_true(engine->find_step(session, "only noted", &found, NULL));
+    assert_true(found);
+}
+
+static HbRowSet *row_set(HbCatalog *catalog, const Contract *contract)
+{
+    HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", contract->table);
+
+    g_ptr_array_add(set->columns, g_strdup("n"));
+    g_ptr_array_add(set->columns, g_strdup("label"));
+    return set;
+}
+
+static HbDigest read_all(const Contract *contract, HbSession *session, const HbRowSet *set, guint64 bytes)
+{
+    g_autoptr(GArray) ranges = contract->engine->split_rows(session, set, bytes);
+    HbDigest digest = {0};
+    GError *error = NULL;
+
+    for (guint i = 0; i < ranges->len; i++) {
+        contract->engine->read_rows(session, set, &g_array_index(ranges, HbRange, i), take, &digest, &error);
+        check_no_error(error);
+    }
+    return digest;
+}
+
+static void check_rows(const Contract *contract, HbSession *session)
+{
+    const HbEngine *engine = contract->engine;
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    HbRowSet *set = row_set(catalog, contract);
+    Source bad = {2, 0, TRUE, g_string_new(NULL)}, good = {3, 0, FALSE, g_string_new(NULL)};
+    HbDigest whole, pieces;
+    GError *error = NULL;
+    gboolean found;
+    int room = 3;
+
+    /* a source that fails leaves no row, and no note of it */
+    assert_false(engine->write_rows(session, set, give, &bad, "rows 1", &error));
+    check_error(&error, HB_ERROR_DAMAGED, "had enough");
+    assert_true(engine->find_step(session, "rows 1", &found, NULL));
+    assert_false(found);
+    assert_int_equal(read_all(contract, session, set, 1).rows, 0);
+
+    assert_true(engine->write_rows(session, set, give, &good, "rows 1", &error));
+    check_no_error(error);
+    assert_true(engine->find_step(session, "rows 1", &found, NULL));
+    assert_true(found);
+
+    /* whole or in pieces, the rows are the same, each once */
+    set->extent = 0;
+    whole = read_all(contract, session, set, 1000);
+    set->bytes = 100000;
+    set->extent = 4;
+    pieces = read_all(contract, session, set, 10000);
+    assert_int_equal(whole.rows, ROWS);
+    assert_true(hb_digest_is_equal(&whole, &pieces));
+
+    /* a sink that has had enough ends the reading */
+    assert_false(engine->read_rows(session, set, &(HbRange){0, G_MAXUINT64, 0}, refuse, &room, &error));
+    check_error(&error, HB_ERROR_FILE, "full");
+    g_string_free(bad.block, TRUE);
+    g_string_free(good.block, TRUE);
+}
+
+static void check_end(const Contract *contract)
+{
+    HbSession *session = open_session(contract);
+    g_autofree char *id = NULL;
+    GError *error = NULL;
+
+    assert_true(contract->engine->end_journal(session, &error));
+    check_no_error(error);
+    assert_true(contract->engine->find_journal(session, &id, NULL));
+    assert_null(id);
+    contract->engine->close(session);
+}
+
+void contract_check(const Contract *contract)
+{
+    HbSession *session;
+    HbServerInfo info = {0};
+
+    check_creation(contract);
+    session = open_session(contract);
+    assert_true(contract->engine->describe(session, &info, NULL));
+    assert_non_null(info.user);
+    hb_server_info_clear(&info);
+    check_journal(contract, session);
+    check_rows(contract, session);
+    contract->engine->close(session);
+    check_end(contract);
+}

@@ -1,0 +1,460 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/scripted.h"
+
+#include "support/check.h"
+
+#include <string.h>
+
+#define PIECE_ROWS 100
+
+struct HbSession {
+    gboolean is_target;
+    gboolean is_joined;
+    gint interrupted; /* atomic */
+};
+
+typedef struct {
+    guint at, times, passed;
+    HbErrorCode code;
+} Failure;
+
+static struct {
+    GMutex lock; /* guards everything */
+    char *lines;
+    guint rows_each;
+    Failure failures[SCRIPTED_POINTS];
+    char *bad_statement;
+    HbErrorCode bad_code;
+    GPtrArray *run;     /* char * */
+    GHashTable *loaded; /* table to row count */
+    GHashTable *journal; /* key to note; NULL without one */
+    char *dump_id;
+    gboolean exists;
+    char *content;
+    guint sessions;
+} it;
+
+static const char *const schemes[] = {"scripted", NULL};
+
+/* ---- Control ---- */
+
+void scripted_reset(const char *lines, guint rows_each)
+{
+    g_free(it.lines);
+    g_free(it.bad_statement);
+    g_free(it.dump_id);
+    g_free(it.content);
+    g_clear_pointer(&it.run, g_ptr_array_unref);
+    g_clear_pointer(&it.loaded, g_hash_table_unref);
+    g_clear_pointer(&it.journal, g_hash_table_unref);
+    memset(&it, 0, sizeof it);
+    g_mutex_init(&it.lock);
+    it.lines = g_strdup(lines);
+    it.rows_each = rows_each;
+    it.run = g_ptr_array_new_with_free_func(g_free);
+    it.loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+}
+
+void scripted_fail(ScriptedPoint point, guint at, guint times, HbErrorCode code)
+{
+    it.failures[point] = (Failure){at, times, 0, code};
+}
+
+void scripted_fail_statement(const char *part, HbErrorCode code)
+{
+    g_free(it.bad_statement);
+    it.bad_statement = g_strdup(part);
+    it.bad_code = code;
+}
+
+void scripted_set_target(gboolean exists, const char *content)
+{
+    it.exists = exists;
+    it.content = g_strdup(content);
+}
+
+char *scripted_get_run(void)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < it.run->len; i++)
+        g_string_append_printf(text, "%s\n", (char *)it.run->pdata[i]);
+    return g_string_free(text, FALSE);
+}
+
+guint scripted_count_loaded(const char *table)
+{
+    return GPOINTER_TO_UINT(g_hash_table_lookup(it.loaded, table));
+}
+
+gboolean scripted_has_journal(void)
+{
+    return it.journal != NULL;
+}
+
+guint scripted_count_sessions(void)
+{
+    return it.sessions;
+}
+
+/* With the lock held */
+static gboolean pass(ScriptedPoint point, GError **error)
+{
+    Failure *failure = &it.failures[point];
+
+    failure->passed++;
+    if (failure->at == 0 || failure->passed < failure->at || failure->passed >= failure->at + failure->times)
+        return TRUE;
+    return hb_error_set(error, failure->code, "as the script says", "scripted failure %d", point);
+}
+
+static gboolean pass_locked(ScriptedPoint point, GError **error)
+{
+    gboolean ok;
+
+    g_mutex_lock(&it.lock);
+    ok = pass(point, error);
+    g_mutex_unlock(&it.lock);
+    return ok;
+}
+
+/* ---- Sessions ---- */
+
+static gboolean check_uri(const char *uri, GError **error)
+{
+    return g_str_has_prefix(uri, "scripted://") || hb_error_set(error, HB_ERROR_USAGE, NULL, "not scripted");
+}
+
+static char *get_database(const char *uri)
+{
+    const char *slash = strrchr(uri, '/');
+
+    return slash > uri + strlen("scripted://") && slash[1] != '\0' ? g_strdup(slash + 1) : NULL;
+}
+
+static char *display(const HbAddress *address)
+{
+    return g_strdup(address->uri);
+}
+
+static char *quote_name(const char *name)
+{
+    return g_strdup_printf("\"%s\"", name);
+}
+
+static HbSession *open_session(const HbAddress *address, GError **error)
+{
+    HbSession *session;
+
+    if (!pass_locked(SCRIPTED_OPEN, error))
+        return NULL;
+    session = g_new0(HbSession, 1);
+    session->is_target = strstr(address->uri, "//target") != NULL;
+    g_mutex_lock(&it.lock);
+    it.sessions++;
+    g_mutex_unlock(&it.lock);
+    return session;
+}
+
+static void close_session(HbSession *session)
+{
+    if (session == NULL)
+        return;
+    g_mutex_lock(&it.lock);
+    it.sessions--;
+    g_mutex_unlock(&it.lock);
+    g_free(session);
+}
+
+static void interrupt(HbSession *session)
+{
+    g_atomic_int_set(&session->interrupted, TRUE);
+}
+
+static gboolean needs_password(const HbAddress *address)
+{
+    (void)address;
+    return FALSE;
+}
+
+static gboolean describe(HbSession *session, HbServerInfo *info, GError **error)
+{
+    (void)error;
+    *info = (HbServerInfo){.product = g_strdup("Scripted"),
+                           .version = g_strdup("1.0"),
+                           .version_number = 1,
+                           .address = g_strdup(session->is_target ? "target" : "source"),
+                           .database = g_strdup("vale"),
+                           .database_quoted = g_strdup("vale"),
+                           .user = g_strdup("tester")};
+    return TRUE;
+}
+
+/* ---- Looking ---- */
+
+static GPtrArray *survey(HbSession *session, gboolean whole_server, GError **error)
+{
+    (void)session;
+    (void)whole_server;
+    (void)error;
+    return g_ptr_array_new_with_free_func((GDestroyNotify)hb_sheet_free);
+}
+
+static void add_row_sets(HbCatalog *catalog, guint rows)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        HbRowSet *set;
+        if (object->kind != HB_KIND_ROWS)
+            continue;
+        set = hb_catalog_add_row_set(catalog, object->identity, hb_object_get_name(object));
+        g_ptr_array_add(set->columns, g_strdup("n"));
+        g_ptr_array_add(set->columns, g_strdup("label"));
+        set->extent = rows;
+        set->bytes = (guint64)rows * 1024 * 1024;
+    }
+}
+
+static HbCatalog *read_catalog(HbSession *session, guint parts, GError **error)
+{
+    HbCatalog *catalog;
+
+    if (!pass_locked(SCRIPTED_CATALOG, error))
+        return NULL;
+    catalog = check_read_catalog(session->is_target ? "" : it.lines);
+    add_row_sets(catalog, it.rows_each);
+    hb_catalog_set_property(catalog, "colour", "green");
+    hb_catalog_keep_parts(catalog, parts);
+    return catalog;
+}
+
+static gboolean begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
+                               gpointer data, GError **error)
+{
+    (void)session;
+    (void)lock_wait_ms;
+    (void)remark;
+    (void)data;
+    (void)error;
+    snapshot->token = g_strdup("now");
+    snapshot->time = g_strdup("2026-01-01T00:00:00Z");
+    return TRUE;
+}
+
+static gboolean join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
+{
+    session->is_joined = strcmp(snapshot->token, "now") == 0;
+    return session->is_joined || hb_error_set(error, HB_ERROR_STATEMENT, NULL, "no such snapshot");
+}
+
+static gboolean end_snapshot(HbSession *session, GError **error)
+{
+    (void)session;
+    (void)error;
+    return TRUE;
+}
+
+/* ---- Rows: "N<tab>TABLE row N" ---- */
+
+static GArray *split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
+{
+    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+
+    (void)session;
+    (void)bytes;
+    for (guint64 first = 0; first == 0 || first < set->extent; first += PIECE_ROWS) {
+        HbRange range = {first, first + PIECE_ROWS < set->extent ? first + PIECE_ROWS : G_MAXUINT64, 1000};
+        g_array_append_val(ranges, range);
+    }
+    return ranges;
+}
+
+static gboolean read_rows(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
+                          GError **error)
+{
+    guint64 count = session->is_target ? scripted_count_loaded(set->table) : it.rows_each;
+
+    for (guint64 n = range->first; n < MIN(range->end, count); n++) {
+        g_autofree char *row = g_strdup_printf("%" G_GUINT64_FORMAT "\t%s row %" G_GUINT64_FORMAT "\n", n, set->table, n);
+        if (g_atomic_int_get(&session->interrupted))
+            return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+        if (!pass_locked(SCRIPTED_READ, error) || !sink(data, row, strlen(row), error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* ---- The target ---- */
+
+static gboolean find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
+{
+    HbSession *session = open_session(address, error);
+
+    if (session == NULL)
+        return FALSE;
+    *exists = it.exists;
+    describe(session, info, error);
+    close_session(session);
+    return TRUE;
+}
+
+static gboolean create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
+{
+    (void)address;
+    (void)error;
+    assert_string_equal(g_hash_table_lookup(properties, "colour"), "green");
+    *created = !it.exists;
+    it.exists = TRUE;
+    return TRUE;
+}
+
+static gboolean find_content(HbSession *session, char **example, GError **error)
+{
+    (void)session;
+    (void)error;
+    *example = g_strdup(it.content);
+    return TRUE;
+}
+
+static gboolean find_journal(HbSession *session, char **dump_id, GError **error)
+{
+    (void)session;
+    (void)error;
+    *dump_id = it.journal != NULL ? g_strdup(it.dump_id) : NULL;
+    return TRUE;
+}
+
+static gboolean begin_journal(HbSession *session, const char *dump_id, GError **error)
+{
+    (void)session;
+    (void)error;
+    it.journal = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    it.dump_id = g_strdup(dump_id);
+    return TRUE;
+}
+
+static GHashTable *read_journal(HbSession *session, GError **error)
+{
+    GHashTable *copy = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    GHashTableIter iter;
+    gpointer key, note;
+
+    (void)session;
+    (void)error;
+    g_hash_table_iter_init(&iter, it.journal);
+    while (g_hash_table_iter_next(&iter, &key, &note))
+        g_hash_table_insert(copy, g_strdup(key), g_strdup(note));
+    return copy;
+}
+
+static gboolean find_step(HbSession *session, const char *key, gboolean *found, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_mutex_lock(&it.lock);
+    *found = g_hash_table_contains(it.journal, key);
+    g_mutex_unlock(&it.lock);
+    return TRUE;
+}
+
+static gboolean end_journal(HbSession *session, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_clear_pointer(&it.journal, g_hash_table_unref);
+    return TRUE;
+}
+
+/* With the lock held. Nothing may be done twice: that is what the journal is for */
+static gboolean commit(const char *key, const char *note, GError **error)
+{
+    assert_false(g_hash_table_contains(it.journal, key));
+    g_hash_table_insert(it.journal, g_strdup(key), g_strdup(note));
+    return pass(SCRIPTED_COMMIT, error);
+}
+
+static gboolean run_locked(const char *sql, const char *key, const char *note, GError **error)
+{
+    if (!pass(SCRIPTED_STEP, error))
+        return FALSE;
+    if (sql != NULL && it.bad_statement != NULL && strstr(sql, it.bad_statement) != NULL)
+        return hb_error_set(error, it.bad_code, NULL, "the statement is bad");
+    if (sql != NULL)
+        g_ptr_array_add(it.run, g_strdup(sql));
+    return commit(key, note != NULL ? note : "", error);
+}
+
+static gboolean run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
+{
+    gboolean ok;
+
+    if (g_atomic_int_get(&session->interrupted))
+        return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+    g_mutex_lock(&it.lock);
+    ok = run_locked(sql, key, note, error);
+    g_mutex_unlock(&it.lock);
+    return ok;
+}
+
+static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                           GError **error)
+{
+    const char *bytes;
+    guint rows = 0;
+    gsize length;
+    gboolean ok;
+
+    do {
+        if (g_atomic_int_get(&session->interrupted))
+            return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+        if (!pass_locked(SCRIPTED_WRITE, error) || !source(data, &bytes, &length, error))
+            return FALSE;
+        for (gsize i = 0; i < length; i++)
+            rows += bytes[i] == '\n';
+    } while (length > 0);
+    g_mutex_lock(&it.lock);
+    rows += scripted_count_loaded(set->table);
+    g_hash_table_insert(it.loaded, g_strdup(set->table), GUINT_TO_POINTER(rows));
+    ok = commit(key, "", error);
+    g_mutex_unlock(&it.lock);
+    return ok;
+}
+
+static char *get_analyze_sql(const char *table)
+{
+    return g_strdup_printf("analyze %s;", table);
+}
+
+const HbEngine scripted_engine = {
+    .name = "scripted",
+    .schemes = schemes,
+    .traits = {.transactional_definitions = TRUE, .shared_snapshots = TRUE, .schemas = TRUE},
+    .preamble = "",
+    .check_uri = check_uri,
+    .display = display,
+    .get_database = get_database,
+    .quote_name = quote_name,
+    .open = open_session,
+    .close = close_session,
+    .interrupt = interrupt,
+    .needs_password = needs_password,
+    .describe = describe,
+    .survey = survey,
+    .read_catalog = read_catalog,
+    .begin_snapshot = begin_snapshot,
+    .join_snapshot = join_snapshot,
+    .end_snapshot = end_snapshot,
+    .split_rows = split_rows,
+    .read_rows = read_rows,
+    .find_target = find_target,
+    .create_database = create_database,
+    .find_content = find_content,
+    .find_journal = find_journal,
+    .begin_journal = begin_journal,
+    .read_journal = read_journal,
+    .find_step = find_step,
+    .end_journal = end_journal,
+    .run_step = run_step,
+    .write_rows = write_rows,
+    .get_analyze_sql = get_analyze_sql,
+};

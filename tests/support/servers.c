@@ -1,0 +1,113 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/servers.h"
+
+#include "support/check.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+static char *folder;
+static char *started;
+
+static Run run_bash(const char *script)
+{
+    const char *arguments[] = {"bash", "-c", script, NULL};
+    GError *error = NULL;
+    Run run = {0};
+
+    if (!g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &run.out, &run.err, &run.status, &error))
+        fail_msg("cannot run bash: %s", error->message);
+    run.status = WIFEXITED(run.status) ? WEXITSTATUS(run.status) : 128 + WTERMSIG(run.status);
+    return run;
+}
+
+void run_clear(Run *run)
+{
+    g_free(run->out);
+    g_free(run->err);
+    *run = (Run){0};
+}
+
+static char *with_scripts(const char *line)
+{
+    return g_strdup_printf("set -e; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s", HB_SOURCE_DIR,
+                           folder != NULL ? folder : "", started != NULL ? started : "", line);
+}
+
+void servers_run_shell(const char *line)
+{
+    g_autofree char *script = with_scripts(line);
+    Run run = run_bash(script);
+
+    if (run.status != 0)
+        fail_msg("%s: status %d: %s%s", line, run.status, run.out, run.err);
+    run_clear(&run);
+}
+
+void servers_begin(const char *names)
+{
+    g_autofree char *line =
+        g_strdup_printf("servers_begin; for n in %s; do start_postgres $n; done; printf %%s \"$SERVERS\"", names);
+    g_autofree char *script = with_scripts(line);
+    Run run = run_bash(script);
+
+    if (run.status != 0)
+        fail_msg("servers do not start: %s%s", run.out, run.err);
+    folder = g_steal_pointer(&run.out);
+    started = g_strdup(names);
+    run_clear(&run);
+}
+
+void servers_end(void)
+{
+    if (folder != NULL)
+        servers_run_shell("servers_end");
+    g_clear_pointer(&folder, g_free);
+    g_clear_pointer(&started, g_free);
+}
+
+char *servers_get_uri(const char *name, const char *database)
+{
+    return g_strdup_printf("postgresql://postgres@/%s?host=%s/%s/socket", database != NULL ? database : "", folder, name);
+}
+
+char *servers_query(const char *uri, const char *sql)
+{
+    const char *arguments[] = {"psql", "-qXAt", "-v", "ON_ERROR_STOP=1", "-c", sql, uri, NULL};
+    char *out = NULL, *err = NULL;
+    GError *error = NULL;
+    int status;
+
+    g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
+    check_no_error(error);
+    if (status != 0)
+        fail_msg("%s: %s", sql, err);
+    g_free(err);
+    return g_strchomp(out);
+}
+
+Run run_hornbeam(const char *first, ...)
+{
+    g_autoptr(GString) line = g_string_new("exec " HB_BINARY_DIR "/hornbeam");
+    va_list arguments;
+
+    va_start(arguments, first);
+    for (const char *argument = first; argument != NULL; argument = va_arg(arguments, const char *)) {
+        g_autofree char *quoted = g_shell_quote(argument);
+        g_string_append_printf(line, " %s", quoted);
+    }
+    va_end(arguments);
+    g_string_append(line, " </dev/null");
+    return run_bash(line->str);
+}
+
+Run run_shell(const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *line = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_autofree char *script = g_strdup_printf("HORNBEAM=%s/hornbeam; exec </dev/null; %s", HB_BINARY_DIR, line);
+    return run_bash(script);
+}

@@ -1,0 +1,38 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * servers - private servers for tests, and programs to run.
+ */
+#pragma once
+
+#include <glib.h>
+
+/*
+ * Starts private PostgreSQL servers (names separated by blanks) in a folder that servers_end() removes. The demo's
+ * scripts do the work. Once in a program. Fails the test if they do not start.
+ */
+void servers_begin(const char *names);
+void servers_end(void);
+
+/* The URI of a server's database (NULL: none is named); the caller's */
+char *servers_get_uri(const char *name, const char *database);
+
+/* Runs a line of shell, with the scripts' functions at hand: start_postgres, stop_postgres, server_uri */
+void servers_run_shell(const char *line);
+
+/* Output of SQL run by the plain shell (psql -XAt); the caller's. Fails the test if the SQL fails */
+char *servers_query(const char *uri, const char *sql);
+
+/* A program that has ended */
+typedef struct {
+    int status;
+    char *out;
+    char *err;
+} Run;
+
+void run_clear(Run *run);
+
+/* Runs the built hornbeam with these arguments (NULL-terminated), standard input empty */
+Run run_hornbeam(const char *first, ...) G_GNUC_NULL_TERMINATED;
+
+/* The same as a line of shell in which $HORNBEAM is the program; its exit status is the line's */
+Run run_shell(const char *format, ...) G_GNUC_PRINTF(1, 2);
