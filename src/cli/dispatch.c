@@ -100,6 +100,7 @@ static void report_error(const HbCli *cli, const GError *error, HbStatus status)
         g_autofree char *json = hb_json_error(error, (int)status);
         fprintf(stdout, "%s\n", json);
     }
+    fflush(stdout);
     hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
 }
 

@@ -86,6 +86,7 @@ static void *wait_for_signal(void *data)
 void hb_terminal_watch_signals(HbStop *stop)
 {
     signal(SIGPIPE, SIG_IGN);
+    signal(SIGXFSZ, SIG_IGN); /* a limit on file sizes is then an error of write(), like a full disk */
     watch.stop = stop;
     sigemptyset(&watch.signals);
     sigaddset(&watch.signals, SIGINT);

@@ -13,7 +13,7 @@ gboolean hb_terminal_can_ask(void);       /* there is somebody to ask */
 /* Asks without echo; NULL if there is no answer. The caller's, to be wiped */
 char *hb_terminal_ask_password(const char *server);
 
-/* SIGINT, SIGTERM and SIGHUP trigger the stop; the second signal ends the program at once. SIGPIPE is ignored */
+/* SIGINT, SIGTERM and SIGHUP trigger the stop; the second one ends the program at once. SIGPIPE, SIGXFSZ: ignored */
 void hb_terminal_watch_signals(HbStop *stop);
 void hb_terminal_forget_signals(void);
 

@@ -100,19 +100,25 @@ static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray 
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));
 }
 
-/* A server may have users and settings of its own; and the placeholder in a circle is no object of the server's */
+/* A server may have users and settings of its own */
 static gboolean counts_as_extra(const HbObject *object)
 {
-    return object->kind != HB_KIND_PLACEHOLDER &&
-           !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
+    return !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
 }
 
-void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, GPtrArray *differences)
+/* The placeholder in a circle is no object of the server's */
+static gboolean is_compared(const HbObject *object, guint parts, const HbCatalog *other)
+{
+    return object->kind != HB_KIND_PLACEHOLDER && !hb_catalog_is_unread(other, object->kind) &&
+           (hb_kind_get_traits(object->kind)->part & parts) != 0;
+}
+
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *differences)
 {
     for (guint i = 0; i < hb_catalog_count(from); i++) {
         const HbObject *object = hb_catalog_get(from, i);
         const HbObject *twin = hb_catalog_find(to, object->identity);
-        if (object->kind == HB_KIND_PLACEHOLDER || hb_catalog_is_unread(to, object->kind))
+        if (!is_compared(object, parts, to))
             continue;
         if (twin == NULL)
             add(differences, HB_DIFFERENCE_MISSING, object->identity, NULL, NULL);
@@ -121,7 +127,7 @@ void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, GPtrArray *
     }
     for (guint i = 0; i < hb_catalog_count(to); i++) {
         const HbObject *object = hb_catalog_get(to, i);
-        if (counts_as_extra(object) && !hb_catalog_is_unread(from, object->kind) && hb_catalog_find(from, object->identity) == NULL)
+        if (counts_as_extra(object) && is_compared(object, parts, from) && hb_catalog_find(from, object->identity) == NULL)
             add(differences, HB_DIFFERENCE_EXTRA, object->identity, NULL, NULL);
     }
 }

@@ -31,7 +31,8 @@ const char *hb_difference_get_name(HbDifferenceType type); /* "missing", "extra"
 /* HbDifference *, in the order of FROM, extra objects last. The caller's; frees its elements */
 GPtrArray *hb_compare_new(void);
 
-void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, GPtrArray *differences);
+/* Only objects of these parts */
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *differences);
 
 /* Maps of row set identity to HbDigest *. Row sets that only one side has are left to hb_compare_catalogs() */
 void hb_compare_digests(GHashTable *from, GHashTable *to, GPtrArray *differences);

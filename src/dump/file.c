@@ -1,5 +1,4 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#define _GNU_SOURCE /* sync_file_range */
 #include "dump/file.h"
 
 #include "core/error.h"
@@ -113,16 +112,6 @@ static void file_free(HbFile *file)
     g_free(file);
 }
 
-/* Starts the way to the disk now, so that the final sync finds little left to do */
-static void start_writing_back(int fd)
-{
-#ifdef SYNC_FILE_RANGE_WRITE
-    sync_file_range(fd, 0, 0, SYNC_FILE_RANGE_WRITE);
-#else
-    (void)fd;
-#endif
-}
-
 HbFileSum *hb_file_close(HbFile *file, GError **error)
 {
     HbFileSum *sum = g_new0(HbFileSum, 1);
@@ -130,7 +119,6 @@ HbFileSum *hb_file_close(HbFile *file, GError **error)
     sum->name = g_strdup(file->name);
     sum->bytes = file->bytes;
     finish_digest(file->digest, sum->sum);
-    start_writing_back(file->fd);
     if (close(file->fd) != 0) {
         hb_file_error(error, "closing", file->name);
         g_clear_pointer(&sum, hb_file_sum_free);

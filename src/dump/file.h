@@ -25,7 +25,7 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbFileSum, hb_file_sum_free)
 HbFile *hb_file_create(const char *path, const char *name, GError **error);
 gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error);
 
-/* Both free the file. close() hands out its sum; the bytes are on their way to the disk, but not yet safe there */
+/* Both free the file. close() hands out its sum; the bytes are not yet safe on disk */
 HbFileSum *hb_file_close(HbFile *file, GError **error);
 void hb_file_discard(HbFile *file); /* accepts NULL; removes what was written */
 

@@ -13,20 +13,59 @@
 
 /* Beyond so many files it is cheaper to sync the whole file system than each of them */
 #define SYNC_EACH_LIMIT  500
+#define SYNC_EARLY_BYTES (1024 * 1024)
 #define SUMS_BYTES_LIMIT (256 * 1024 * 1024)
 
 struct HbFolder {
     char *path;      /* the final one */
     char *temporary; /* where it is now */
-    GMutex lock;     /* guards sums */
-    GHashTable *sums; /* name to HbFileSum *, owned */
+    GThreadPool *syncer; /* takes names of large files while others are still written */
+    GMutex lock;         /* guards the rest */
+    GHashTable *sums;    /* name to HbFileSum *, owned */
+    GHashTable *synced;  /* names of files that are safe on disk, owned */
+    GError *error;       /* of the syncer: the kernel tells each failure only once */
 };
+
+static gboolean sync_path(const char *path, const char *name, int flags, GError **error)
+{
+    int fd = open(path, flags | O_CLOEXEC);
+    gboolean ok = fd >= 0 && fsync(fd) == 0;
+
+    if (!ok)
+        hb_file_error(error, "syncing", name);
+    if (fd >= 0)
+        close(fd);
+    return ok;
+}
+
+static void sync_early(gpointer data, gpointer user_data)
+{
+    HbFolder *folder = user_data;
+    char *name = data;
+    g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+    g_autoptr(GError) error = NULL;
+
+    sync_path(path, name, O_RDONLY, &error);
+    g_mutex_lock(&folder->lock);
+    if (error != NULL && folder->error == NULL && g_hash_table_contains(folder->sums, name)) /* not taken back since */
+        folder->error = g_steal_pointer(&error);
+    g_hash_table_add(folder->synced, name);
+    g_mutex_unlock(&folder->lock);
+}
+
+static void wait_for_syncer(HbFolder *folder)
+{
+    if (folder->syncer != NULL)
+        g_thread_pool_free(g_steal_pointer(&folder->syncer), FALSE, TRUE);
+}
 
 static void folder_free(HbFolder *folder)
 {
     g_free(folder->path);
     g_free(folder->temporary);
     g_hash_table_unref(folder->sums);
+    g_hash_table_unref(folder->synced);
+    g_clear_error(&folder->error);
     g_mutex_clear(&folder->lock);
     g_free(folder);
 }
@@ -57,6 +96,8 @@ HbFolder *hb_folder_create(const char *path, GError **error)
     folder->path = g_steal_pointer(&clean);
     folder->temporary = g_steal_pointer(&temporary);
     folder->sums = new_sums();
+    folder->synced = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    folder->syncer = g_thread_pool_new(sync_early, folder, 1, FALSE, NULL);
     g_mutex_init(&folder->lock);
     return folder;
 }
@@ -84,6 +125,8 @@ gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GE
     g_mutex_lock(&folder->lock);
     g_hash_table_insert(folder->sums, sum->name, sum);
     g_mutex_unlock(&folder->lock);
+    if (sum->bytes >= SYNC_EARLY_BYTES)
+        g_thread_pool_push(folder->syncer, g_strdup(sum->name), NULL);
     return TRUE;
 }
 
@@ -124,28 +167,26 @@ static gboolean write_sums(HbFolder *folder, GError **error)
     return hb_folder_write_file(folder, HB_SUMS_FILE, text->str, text->len, error);
 }
 
-static gboolean sync_path(const char *path, const char *name, int flags, GError **error)
+/* The folder that a file stands in, once for each */
+static gboolean sync_parent(const char *path, GHashTable *parents, GError **error)
 {
-    int fd = open(path, flags | O_CLOEXEC);
-    gboolean ok = fd >= 0 && fsync(fd) == 0;
+    char *parent = g_path_get_dirname(path);
 
-    if (!ok)
-        hb_file_error(error, "syncing", name);
-    if (fd >= 0)
-        close(fd);
-    return ok;
+    return !g_hash_table_add(parents, parent) || sync_path(parent, parent, O_RDONLY | O_DIRECTORY, error);
 }
 
 static gboolean sync_each(HbFolder *folder, GError **error)
 {
+    g_autoptr(GHashTable) parents = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     GHashTableIter iter;
     gpointer name;
 
     g_hash_table_iter_init(&iter, folder->sums);
     while (g_hash_table_iter_next(&iter, &name, NULL)) {
         g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
-        g_autofree char *parent = g_path_get_dirname(path);
-        if (!sync_path(path, name, O_RDONLY, error) || !sync_path(parent, name, O_RDONLY | O_DIRECTORY, error))
+        if (!g_hash_table_contains(folder->synced, name) && !sync_path(path, name, O_RDONLY, error))
+            return FALSE;
+        if (!sync_parent(path, parents, error))
             return FALSE;
     }
     return TRUE;
@@ -167,6 +208,11 @@ static gboolean sync_file_system(HbFolder *folder, GError **error)
 
 static gboolean sync_all(HbFolder *folder, GError **error)
 {
+    wait_for_syncer(folder);
+    if (folder->error != NULL) {
+        g_propagate_error(error, g_steal_pointer(&folder->error));
+        return FALSE;
+    }
 #ifdef __linux__
     if (g_hash_table_size(folder->sums) > SYNC_EACH_LIMIT)
         return sync_file_system(folder, error);
@@ -207,6 +253,7 @@ void hb_folder_discard(HbFolder *folder)
 {
     if (folder == NULL)
         return;
+    wait_for_syncer(folder);
     nftw(folder->temporary, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
     folder_free(folder);
 }

@@ -453,6 +453,8 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
             settle(restore, number, HB_STEP_FAILED);
         }
     }
+    if (!fatal && hb_plan_count_open(restore->steps->plan) > 0)
+        fatal = !hb_stop_set_error(error);
     g_mutex_unlock(&restore->lock);
     return !fatal;
 }

@@ -220,7 +220,7 @@ static void compare(const Finding *from, Finding *to, HbVerification *result)
     gpointer digest;
 
     fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
-    hb_compare_catalogs(from->catalog, to->catalog, result->differences);
+    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
     hb_compare_digests(from->digests, to->digests, result->differences);
     note_unread(from, to, result);
     result->objects = hb_catalog_count(from->catalog);

@@ -39,7 +39,7 @@ static void definitions_are_compared_as_tokens(void **state)
         g_autoptr(GString) shown = g_string_new(NULL);
         hb_catalog_add(from, object("t", cases[i].from, NULL), NULL);
         hb_catalog_add(to, object("t", cases[i].to, NULL), NULL);
-        hb_compare_catalogs(from, to, differences);
+        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
         for (guint d = 0; d < differences->len; d++) {
             const HbDifference *one = differences->pdata[d];
             g_string_append_printf(shown, "%s %s|%s", hb_difference_get_name(one->type), one->from, one->to);
@@ -69,9 +69,21 @@ static void missing_extra_and_owner_are_found(void **state)
     (void)state;
     hb_catalog_add(from, object("t", "x", "one"), NULL);
     hb_catalog_add(to, object("t", "x", "two"), NULL);
-    hb_compare_catalogs(from, to, differences);
+    hb_compare_catalogs(from, to, HB_PART_ALL, differences);
     text = list(differences);
     assert_string_equal(text, "missing role gone; missing view only_from; owner table t; extra view only_to; ");
+}
+
+static void only_the_chosen_parts_are_compared(void **state)
+{
+    g_autoptr(HbCatalog) from = check_read_catalog("role gone\nview gone"), to = hb_catalog_new();
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+    g_autofree char *text = NULL;
+
+    (void)state;
+    hb_compare_catalogs(from, to, HB_PART_SCHEMA | HB_PART_DATA, differences);
+    text = list(differences);
+    assert_string_equal(text, "missing view gone; ");
 }
 
 static void kinds_that_one_side_could_not_read_are_not_compared(void **state)
@@ -81,7 +93,7 @@ static void kinds_that_one_side_could_not_read_are_not_compared(void **state)
 
     (void)state;
     hb_catalog_set_unread(to, HB_KIND_PASSWORD);
-    hb_compare_catalogs(from, to, differences);
+    hb_compare_catalogs(from, to, HB_PART_ALL, differences);
     assert_int_equal(differences->len, 0);
 }
 
@@ -117,6 +129,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(definitions_are_compared_as_tokens),
         cmocka_unit_test(missing_extra_and_owner_are_found),
+        cmocka_unit_test(only_the_chosen_parts_are_compared),
         cmocka_unit_test(kinds_that_one_side_could_not_read_are_not_compared),
         cmocka_unit_test(row_sets_with_another_count_or_digest_are_found),
     };

@@ -30,8 +30,8 @@ void run_clear(Run *run)
 
 static char *with_scripts(const char *line)
 {
-    return g_strdup_printf("set -e; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s", HB_SOURCE_DIR,
-                           folder != NULL ? folder : "", started != NULL ? started : "", line);
+    return g_strdup_printf("set -e; HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s",
+                           HB_BINARY_DIR, HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "", line);
 }
 
 void servers_run_shell(const char *line)
@@ -101,13 +101,9 @@ Run run_hornbeam(const char *first, ...)
     return run_bash(line->str);
 }
 
-Run run_shell(const char *format, ...)
+Run run_shell(const char *line)
 {
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_autofree char *line = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
     g_autofree char *script = g_strdup_printf("HORNBEAM=%s/hornbeam; exec </dev/null; %s", HB_BINARY_DIR, line);
+
     return run_bash(script);
 }

@@ -34,5 +34,5 @@ void run_clear(Run *run);
 /* Runs the built hornbeam with these arguments (NULL-terminated), standard input empty */
 Run run_hornbeam(const char *first, ...) G_GNUC_NULL_TERMINATED;
 
-/* The same as a line of shell in which $HORNBEAM is the program; its exit status is the line's */
-Run run_shell(const char *format, ...) G_GNUC_PRINTF(1, 2);
+/* A line of shell in which $HORNBEAM is the program, and the environment is the test's; the status is the line's */
+Run run_shell(const char *line);

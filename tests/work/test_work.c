@@ -415,37 +415,46 @@ static void a_shortened_chunk_is_found_before_anything_is_written(void **state)
     check_error(&error, HB_ERROR_DAMAGED, "rows/tree/0001.tsv.zst");
 }
 
+/* When to stop: at the fifth event of this type */
+typedef struct {
+    HbEventType type;
+    guint seen;
+} Trigger;
+
 static void stop_at_the_fifth(gpointer data, const HbEvent *event)
 {
-    guint *started = data;
+    Trigger *trigger = data;
 
-    if (event->type == HB_EVENT_STARTED && ++*started == 5)
+    if (event->type == trigger->type && ++trigger->seen == 5)
         hb_stop_trigger_by_user(bench.stop);
 }
 
 static void an_interrupted_restore_can_be_resumed(void **state)
 {
-    HbObservers *observers = hb_observers_new();
-    Outcome outcome;
-    guint started = 0;
+    /* in the middle of a step, and between two */
+    static const HbEventType types[] = {HB_EVENT_STARTED, HB_EVENT_FINISHED};
 
     (void)state;
     dump_well();
-    hb_observers_add(observers, stop_at_the_fifth, &started);
-    bench.observers = observers;
-    outcome = restore(2, FALSE);
-    check_error(&outcome.error, HB_ERROR_CANCELLED, "interrupted");
-    assert_int_equal(outcome.failed, 0);
-    assert_true(outcome.result.open > 0);
-    outcome_clear(&outcome);
-    hb_stop_free(bench.stop);
-    bench.stop = hb_stop_new();
-    outcome = restore(2, TRUE);
-    check_no_error(outcome.error);
-    check_whole();
-    outcome_clear(&outcome);
-    bench.observers = NULL;
-    hb_observers_free(observers);
+    for (gsize i = 0; i < G_N_ELEMENTS(types); i++) {
+        Trigger trigger = {types[i], 0};
+        Outcome outcome;
+        scripted_reset(garden, ROWS);
+        bench.observers = hb_observers_new();
+        hb_observers_add(bench.observers, stop_at_the_fifth, &trigger);
+        outcome = restore(1, FALSE);
+        check_error(&outcome.error, HB_ERROR_CANCELLED, "interrupted");
+        assert_int_equal(outcome.failed, 0);
+        assert_true(outcome.result.open > 0);
+        outcome_clear(&outcome);
+        hb_stop_free(bench.stop);
+        bench.stop = hb_stop_new();
+        g_clear_pointer(&bench.observers, hb_observers_free);
+        outcome = restore(2, TRUE);
+        check_no_error(outcome.error);
+        check_whole();
+        outcome_clear(&outcome);
+    }
 }
 
 static void observe(gpointer data, const HbEvent *event)

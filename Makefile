@@ -1,0 +1,62 @@
+# SPDX-License-Identifier: Apache-2.0
+# The front door; CMake does the work.
+#
+#   make            build/hornbeam
+#   make demo       installs what is missing, builds, plays a whole move on private servers
+#   make test       installs what is missing, builds, runs all tests
+#   make lint       format, direction of includes, headers alone, cppcheck
+#   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer
+#   make valgrind   the core's tests under valgrind
+#   make bench      ratios to the least that a C program must do (SCALE, RUNS)
+#   make install    PREFIX and DESTDIR as usual
+
+PREFIX ?= /usr/local
+JOBS   ?= $(shell nproc 2>/dev/null || echo 2)
+SCALE  ?= 140
+RUNS   ?= 5
+
+.PHONY: all demo test lint sanitize valgrind bench install clean format
+
+all: build/Makefile
+	cmake --build build --parallel $(JOBS)
+
+build/Makefile:
+	cmake -S . -B build
+
+demo:
+	scripts/prepare.sh build servers
+	$(MAKE) all
+	demo/run.sh
+
+test:
+	scripts/prepare.sh build servers tests
+	cmake -S . -B build -DHORNBEAM_STRICT=ON
+	$(MAKE) all
+	cd build && ctest --output-on-failure
+
+lint:
+	scripts/prepare.sh build tests lint
+	scripts/lint.sh
+
+sanitize:
+	scripts/prepare.sh build servers tests
+	cmake -S . -B build-sanitize -DHORNBEAM_STRICT=ON -DHORNBEAM_SANITIZE=ON -DCMAKE_BUILD_TYPE=Debug
+	cmake --build build-sanitize --parallel $(JOBS)
+	cd build-sanitize && ASAN_OPTIONS=detect_leaks=1 UBSAN_OPTIONS=print_stacktrace=1 ctest --output-on-failure
+
+valgrind: all
+	scripts/prepare.sh lint
+	for test in build/tests/core_test_*; do [ ! -f $$test ] || valgrind -q --error-exitcode=9 --leak-check=full --errors-for-leak-kinds=definite $$test || exit 1; done
+
+bench: all
+	scripts/prepare.sh servers bench
+	bench/run.sh $(SCALE) $(RUNS)
+
+install: all
+	cmake --install build --prefix "$(PREFIX)"
+
+format:
+	clang-format -i $$(git ls-files '*.c' '*.h')
+
+clean:
+	rm -rf build build-sanitize

@@ -1,0 +1,59 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: Apache-2.0
+# The rules of the house that a machine can check. Prints what breaks them; exit status 1 if anything does.
+set -uo pipefail
+cd "$(dirname "$0")/.."
+failed=0
+complain() { echo "lint: $*"; failed=1; }
+
+mapfile -t files < <(git ls-files '*.c' '*.h')
+clang-format --dry-run --Werror "${files[@]}" || complain "run 'make format'"
+
+# Includes go downward only
+below() {
+    case $1 in
+    core) echo core ;;
+    dump) echo core dump ;;
+    engine) echo core engine ;;
+    work) echo core dump engine work ;;
+    report) echo core dump engine work report ;;
+    cli) echo core dump engine work report cli ;;
+    esac
+}
+for room in core dump engine work report cli; do
+    while IFS=: read -r file _ line; do
+        target=$(sed -E 's/.*"([a-z]+)\/.*/\1/' <<<"$line")
+        grep -qw "$target" <<<"$(below $room)" || complain "$file includes $target, which is not below $room"
+    done < <(grep -rnE '#include "[a-z]+/' "src/$room")
+done
+rule() { # rule PATTERN ALLOWED-PATH WHY
+    local found
+    found=$(grep -rnE "$1" src --include='*.c' --include='*.h' | grep -vE "^($2)" || true)
+    [ -z "$found" ] || complain "$3:"$'\n'"$found"
+}
+rule '<libpq-fe.h>' 'src/engine/postgres/' 'only engine/postgres knows libpq'
+rule '\b(printf|puts|putchar|fputs|fputc|fprintf) ?\(' 'src/cli/' 'only cli prints'
+rule '\b(getenv|g_getenv|isatty) ?\(' 'src/cli/' 'only cli looks at environment and terminal'
+rule '\b(exit|_exit|abort) ?\(' 'src/cli/main.c' 'nobody exits'
+rule '\b(strcpy|strcat|sprintf|gets) ?\(' 'nothing' 'unbounded string functions'
+
+# Each header compiles alone
+generated=build/generated
+[ -d "$generated" ] || cmake -S . -B build >/dev/null
+flags=$(pkg-config --cflags glib-2.0 libpq jansson libzstd libxxhash libcrypto)
+for header in $(git ls-files 'src/*.h'); do
+    echo "#include \"${header#src/}\"" | cc -std=c11 -D_POSIX_C_SOURCE=200809L $flags -Isrc -I"$generated" -fsyntax-only -x c - ||
+        complain "$header does not compile alone"
+done
+
+# Files that need a map
+for file in $(git ls-files 'src/*.c' 'src/*.h'); do
+    lines=$(wc -l <"$file")
+    [ "$lines" -le 600 ] || complain "$file has $lines lines: split it by meaning"
+done
+
+cppcheck --quiet --std=c11 --enable=warning,performance,portability --inline-suppr --error-exitcode=1 \
+    --suppress=missingIncludeSystem --suppress=normalCheckLevelMaxBranches --library=gtk -Isrc src || complain "cppcheck"
+
+[ $failed = 0 ] && echo "lint: clean"
+exit $failed

@@ -1,0 +1,37 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: Apache-2.0
+# Installs what is missing on Debian 12, as root or with sudo; says nothing where nothing is missing.
+# Usage: scripts/prepare.sh GROUP...   groups: build, servers, tests, lint, bench
+set -euo pipefail
+
+build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libjansson-dev libzstd-dev libxxhash-dev libssl-dev scdoc"
+servers="postgresql-15"
+tests="libcmocka-dev"
+lint="clang-format cppcheck valgrind git"
+bench="bc time"
+
+missing=
+for group in "$@"; do
+    for package in ${!group}; do
+        [ "$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)" = installed ] || missing="$missing $package"
+    done
+done
+[ -n "$missing" ] || exit 0
+
+as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
+
+if ! command -v apt-get >/dev/null; then
+    echo "These Debian packages, or what your system calls them, are needed:$missing" >&2
+    exit 1
+fi
+echo "Installing:$missing"
+
+# The server's package would set up and start a cluster of its own, which nobody here needs
+drop_in=/etc/postgresql-common/createcluster.d/hornbeam.conf
+case "$missing" in *postgresql*)
+    as_root mkdir -p "$(dirname "$drop_in")"
+    echo "create_main_cluster = false" | as_root tee "$drop_in" >/dev/null
+    trap 'as_root rm -f "$drop_in"' EXIT ;;
+esac
+as_root apt-get update -qq
+as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing >/dev/null
