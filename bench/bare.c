@@ -49,9 +49,10 @@ static PGconn *open_session(void)
 
     if (PQstatus(conn) != CONNECTION_OK)
         die(PQerrorMessage(conn));
-    result = PQexec(conn, "SET search_path = ''; SET DateStyle = 'ISO, YMD'; SET TimeZone = 'UTC'; SET bytea_output = 'hex';"
-                          " SET extra_float_digits = 3; SET synchronous_commit = off; SET synchronize_seqscans = off;"
-                          " SET lc_monetary = 'C'");
+    result =
+        PQexec(conn, "SET search_path = ''; SET DateStyle = 'ISO, YMD'; SET TimeZone = 'UTC'; SET bytea_output = 'hex';"
+                     " SET extra_float_digits = 3; SET synchronous_commit = off; SET synchronize_seqscans = off;"
+                     " SET lc_monetary = 'C'");
     if (PQresultStatus(result) != PGRES_COMMAND_OK)
         die(PQerrorMessage(conn));
     PQclear(result);
@@ -171,8 +172,9 @@ static void add_reads(PGconn *conn, const json_t *set)
         if (pieces == 1)
             snprintf(sql, 131072, *list != '\0' ? "COPY %s (%s) TO STDOUT" : "COPY %s TO STDOUT", table, list);
         else
-            snprintf(sql, 131072, "COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%ld,0)' AND ctid < '(%ld,0)') TO STDOUT",
-                     list, table, blocks * i / pieces, i + 1 < pieces ? blocks * (i + 1) / pieces : 4294967295);
+            snprintf(sql, 131072,
+                     "COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%ld,0)' AND ctid < '(%ld,0)') TO STDOUT", list,
+                     table, blocks * i / pieces, i + 1 < pieces ? blocks * (i + 1) / pieces : 4294967295);
         add_job(sql, NULL);
     }
     free(list);

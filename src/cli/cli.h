@@ -30,7 +30,7 @@ typedef struct {
     HbVoice *voice;
     HbObservers *observers;
     HbStop *stop;
-    gboolean color; /* on standard output */
+    gboolean color;     /* on standard output */
     GPtrArray *secrets; /* char *: passwords asked for, wiped at the end */
 } HbCli;
 

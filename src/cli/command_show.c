@@ -38,8 +38,7 @@ static HbStatus show_needs(HbCli *cli, const HbCatalog *catalog, GError **error)
 
     if (object == NULL)
         return HB_STATUS_USAGE;
-    hb_cli_print(cli, cli->options.json ? hb_json_needs(catalog, object)
-                                        : hb_page_needs(catalog, object, cli->color));
+    hb_cli_print(cli, cli->options.json ? hb_json_needs(catalog, object) : hb_page_needs(catalog, object, cli->color));
     return HB_STATUS_DONE;
 }
 

@@ -56,7 +56,8 @@ static void append_option(GString *out, const HbOptionRow *row)
 
     if (row->letter != 0)
         g_string_append_printf(left, "-%c, ", row->letter);
-    g_string_append_printf(left, "--%s%s%s", row->name, row->value != NULL ? " " : "", row->value != NULL ? row->value : "");
+    g_string_append_printf(left, "--%s%s%s", row->name, row->value != NULL ? " " : "",
+                           row->value != NULL ? row->value : "");
     append_pair(out, left->str, OPTION_WIDTH, row->help);
 }
 

@@ -137,9 +137,9 @@ static gboolean report_unknown(const char *argument, guint command, GError **err
 {
     g_autofree char *name = g_strndup(argument + 2, strcspn(argument + 2, "="));
     const char *nearest = find_nearest_option(name, command);
-    g_autofree char *hint =
-        nearest != NULL ? g_strdup_printf("did you mean --%s? `hornbeam help COMMAND` lists them all", nearest)
-                        : g_strdup("`hornbeam help COMMAND` lists the options");
+    g_autofree char *hint = nearest != NULL
+                                ? g_strdup_printf("did you mean --%s? `hornbeam help COMMAND` lists them all", nearest)
+                                : g_strdup("`hornbeam help COMMAND` lists the options");
 
     return hb_error_set(error, HB_ERROR_USAGE, hint, "there is no option --%s here", name);
 }
@@ -164,7 +164,8 @@ gboolean hb_options_parse(HbOptions *options, guint command, char ***arguments, 
 
 /* ---- Checking ---- */
 
-static gboolean read_number(const char *text, const char *option, guint least, guint most, guint *number, GError **error)
+static gboolean read_number(const char *text, const char *option, guint least, guint most, guint *number,
+                            GError **error)
 {
     guint64 value;
 
@@ -185,8 +186,7 @@ static gboolean check_lock_wait(HbOptions *options, GError **error)
 {
     guint seconds = LOCK_WAIT_DEFAULT;
 
-    if (options->lock_wait != NULL &&
-        !read_number(options->lock_wait, "lock-wait", 1, LOCK_WAIT_MAX, &seconds, error))
+    if (options->lock_wait != NULL && !read_number(options->lock_wait, "lock-wait", 1, LOCK_WAIT_MAX, &seconds, error))
         return FALSE;
     options->lock_wait_ms = seconds * 1000;
     return TRUE;

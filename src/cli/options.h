@@ -8,14 +8,7 @@
 #include <glib.h>
 
 /* Which commands take an option */
-enum {
-    HB_FOR_SURVEY = 1,
-    HB_FOR_DUMP = 2,
-    HB_FOR_SHOW = 4,
-    HB_FOR_RESTORE = 8,
-    HB_FOR_VERIFY = 16,
-    HB_FOR_ALL = 31
-};
+enum { HB_FOR_SURVEY = 1, HB_FOR_DUMP = 2, HB_FOR_SHOW = 4, HB_FOR_RESTORE = 8, HB_FOR_VERIFY = 16, HB_FOR_ALL = 31 };
 
 /* Values as given; NULL or FALSE when not given */
 typedef struct {
@@ -45,7 +38,7 @@ typedef struct {
     const char *name; /* without the dashes */
     char letter;      /* of the short form, or 0 */
     gboolean takes_value;
-    gsize offset; /* of the value in HbOptions */
+    gsize offset;      /* of the value in HbOptions */
     const char *value; /* what help calls it: "N" */
     const char *help;
     guint commands;

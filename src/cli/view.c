@@ -21,7 +21,7 @@ struct HbView {
     guint64 done;
     guint64 bytes;
     gint64 started;
-    GPtrArray *workers; /* char *: what each does, NULL when idle */
+    GPtrArray *workers;      /* char *: what each does, NULL when idle */
     Sample samples[SAMPLES]; /* a ring: bytes at moments of the last seconds */
     guint sample_count;
 };

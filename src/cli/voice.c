@@ -17,12 +17,12 @@
 
 struct HbVoice {
     HbVoiceOptions options;
-    FILE *log;       /* NULL without one */
-    GMutex lock;     /* guards everything below, and both streams */
+    FILE *log;   /* NULL without one */
+    GMutex lock; /* guards everything below, and both streams */
     HbView *view;
-    guint drawn;     /* lines of the live view that stand on the terminal */
+    guint drawn;      /* lines of the live view that stand on the terminal */
     gint64 last_line; /* when a plain line was last printed */
-    GThread *ticker; /* redraws the live view; NULL without one */
+    GThread *ticker;  /* redraws the live view; NULL without one */
     GCond ended;
     gboolean is_ended;
 };
@@ -235,7 +235,8 @@ static void say_progress(HbVoice *voice)
 static void begin_phase(HbVoice *voice, const HbEvent *event)
 {
     g_autofree char *total = event->total > 0 ? hb_text_bytes(event->total) : NULL;
-    g_autofree char *line = total != NULL ? g_strdup_printf("%s (about %s)", event->what, total) : g_strdup(event->what);
+    g_autofree char *line =
+        total != NULL ? g_strdup_printf("%s (about %s)", event->what, total) : g_strdup(event->what);
 
     voice->last_line = g_get_monotonic_time();
     write_log(voice, "", line);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * voice - everything that goes to standard error, and to the log: the four voices (error, warning, note, detail) and the
- * progress of the work.
+ * voice - everything that goes to standard error, and to the log: the four voices (error, warning, note, detail) and
+ * the progress of the work.
  *
  * On a terminal the progress is one live view below the messages, redrawn at most ten times a second; otherwise it is a
  * plain line now and then. Thread-safe.
@@ -15,7 +15,7 @@ typedef struct HbVoice HbVoice;
 typedef struct {
     gboolean quiet;
     gboolean verbose;
-    gboolean live;  /* standard error is a terminal that can move its cursor */
+    gboolean live; /* standard error is a terminal that can move its cursor */
     gboolean color;
     const char *log; /* path, or NULL */
 } HbVoiceOptions;

@@ -46,7 +46,7 @@ void hb_catalog_keep_parts(HbCatalog *catalog, guint parts);
 /* Reading */
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */
 guint hb_catalog_count(const HbCatalog *catalog);
-HbObject *hb_catalog_get(const HbCatalog *catalog, guint place); /* in the order of adding, or as arranged */
+HbObject *hb_catalog_get(const HbCatalog *catalog, guint place);            /* in the order of adding, or as arranged */
 guint hb_catalog_get_place(const HbCatalog *catalog, const char *identity); /* the object must exist */
 const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog);         /* HbRowSet * */
 const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog);        /* HbOmission * */

@@ -127,7 +127,8 @@ void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts
     }
     for (guint i = 0; i < hb_catalog_count(to); i++) {
         const HbObject *object = hb_catalog_get(to, i);
-        if (counts_as_extra(object) && is_compared(object, parts, from) && hb_catalog_find(from, object->identity) == NULL)
+        if (counts_as_extra(object) && is_compared(object, parts, from) &&
+            hb_catalog_find(from, object->identity) == NULL)
             add(differences, HB_DIFFERENCE_EXTRA, object->identity, NULL, NULL);
     }
 }

@@ -11,7 +11,8 @@
 
 #include <glib.h>
 
-/* Where in a dump an object stands, in this order: users.sql, structure.sql, (row chunks), completion.sql, settings.sql */
+/* Where in a dump an object stands, in this order: users.sql, structure.sql, (row chunks), completion.sql, settings.sql
+ */
 typedef enum {
     HB_STAGE_USERS,
     HB_STAGE_STRUCTURE,
@@ -22,18 +23,12 @@ typedef enum {
 } HbStage;
 
 /* What the user chooses with --parts; a set of bits */
-typedef enum {
-    HB_PART_SCHEMA = 1,
-    HB_PART_DATA = 2,
-    HB_PART_USERS = 4,
-    HB_PART_SETTINGS = 8,
-    HB_PART_ALL = 15
-} HbPart;
+typedef enum { HB_PART_SCHEMA = 1, HB_PART_DATA = 2, HB_PART_USERS = 4, HB_PART_SETTINGS = 8, HB_PART_ALL = 15 } HbPart;
 
 /* When a step may run, beyond what it needs by name */
 typedef enum {
-    HB_AFTER_NEEDS,    /* as soon as its needs are there */
-    HB_AFTER_ROWS,     /* when all rows of the database are in: it may read any table */
+    HB_AFTER_NEEDS,     /* as soon as its needs are there */
+    HB_AFTER_ROWS,      /* when all rows of the database are in: it may read any table */
     HB_AFTER_EVERYTHING /* when all else is done: it acts upon what is created after it */
 } HbAfter;
 

@@ -11,7 +11,7 @@
  */
 typedef struct {
     HbObject *object;
-    guint missing;       /* needs not yet placed */
+    guint missing;        /* needs not yet placed */
     GPtrArray *needed_by; /* Node *, borrowed */
     gboolean placed;
     guint mark; /* of the search for a circle: 0 unseen, else the search's number */

@@ -19,7 +19,7 @@ gsize hb_rowtext_count_fields(const char *row, gsize length);
 typedef struct {
     HbDigest digest;
     gsize fields;
-    guint64 wrong_row;  /* number (from 1) of the first row with a wrong number of fields; 0: none */
+    guint64 wrong_row;   /* number (from 1) of the first row with a wrong number of fields; 0: none */
     GByteArray *partial; /* the row that has begun and not ended */
 } HbRowCounter;
 

@@ -22,8 +22,8 @@ typedef struct {
 } HbColumn;
 
 typedef struct {
-    char *key;         /* for JSON */
-    char *title;       /* for people */
+    char *key;          /* for JSON */
+    char *title;        /* for people */
     GPtrArray *columns; /* HbColumn * */
     GPtrArray *rows;    /* char **: a cell for each column, NULL for an empty one */
 } HbSheet;

@@ -18,7 +18,7 @@ typedef struct {
 HbChunk *hb_chunk_new(const char *file);
 void hb_chunk_free(HbChunk *chunk);
 
-#define HB_COMPRESSION_NONE 0 /* as a level */
+#define HB_COMPRESSION_NONE    0 /* as a level */
 #define HB_COMPRESSION_DEFAULT 1
 
 /* ---- Writing: one packer serves many chunks, one after the other; one thread ---- */
@@ -26,7 +26,7 @@ void hb_chunk_free(HbChunk *chunk);
 typedef struct HbPacker HbPacker;
 
 HbPacker *hb_packer_new(HbFolder *folder, int level);
-void hb_packer_free(HbPacker *packer); /* discards a chunk that is open */
+void hb_packer_free(HbPacker *packer);                    /* discards a chunk that is open */
 const char *hb_packer_get_suffix(const HbPacker *packer); /* ".tsv.zst" or ".tsv" */
 
 gboolean hb_packer_open(HbPacker *packer, const char *file, GError **error);

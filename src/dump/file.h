@@ -13,7 +13,7 @@ typedef struct HbFile HbFile;
 #define HB_SUM_TEXT_LENGTH 64 /* a SHA-256 in hexadecimal */
 
 typedef struct {
-    char *name;    /* within the dump, with '/' */
+    char *name; /* within the dump, with '/' */
     char sum[HB_SUM_TEXT_LENGTH + 1];
     guint64 bytes;
 } HbFileSum;

@@ -17,8 +17,8 @@
 #define SUMS_BYTES_LIMIT (256 * 1024 * 1024)
 
 struct HbFolder {
-    char *path;      /* the final one */
-    char *temporary; /* where it is now */
+    char *path;          /* the final one */
+    char *temporary;     /* where it is now */
     GThreadPool *syncer; /* takes names of large files while others are still written */
     GMutex lock;         /* guards the rest */
     GHashTable *sums;    /* name to HbFileSum *, owned */
@@ -282,7 +282,8 @@ static gboolean read_sum_line(const char *line, GHashTable *sums, GError **error
     HbFileSum *sum;
 
     if (strlen(line) < HB_SUM_TEXT_LENGTH + 3 || strncmp(line + HB_SUM_TEXT_LENGTH, "  ", 2) != 0 ||
-        strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH || !hb_folder_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
+        strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH ||
+        !hb_folder_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
         return hb_error_set(error, HB_ERROR_DAMAGED, NULL, HB_SUMS_FILE ": a line is no sum and file name");
     sum = g_new0(HbFileSum, 1);
     sum->name = g_strdup(line + HB_SUM_TEXT_LENGTH + 2);

@@ -2,8 +2,8 @@
 /*
  * manifest - what a dump says of itself: manifest.json. Its fields are described in docs/dump-format.md.
  *
- * Life: a writer fills it and writes it; a reader reads it, fills in the definitions from the SQL files, and from then on
- * only reads. Everything in it is owned by it.
+ * Life: a writer fills it and writes it; a reader reads it, fills in the definitions from the SQL files, and from then
+ * on only reads. Everything in it is owned by it.
  */
 #pragma once
 
@@ -29,7 +29,7 @@ typedef struct {
 } HbStoredRows;
 
 typedef struct {
-    char *id; /* a UUID */
+    char *id;      /* a UUID */
     char *created; /* ISO 8601, UTC */
     char *tool;    /* version of the program */
     char *engine;
@@ -42,10 +42,10 @@ typedef struct {
     char *snapshot_time;
     char *snapshot_position; /* may be NULL */
     guint parts;
-    HbCatalog *catalog;  /* arranged */
-    GArray *segments;    /* HbSegment, by place in the catalog */
-    GPtrArray *rows;     /* HbStoredRows *, one for each row set of the catalog, same index */
-    GPtrArray *survey;   /* HbSheet * */
+    HbCatalog *catalog; /* arranged */
+    GArray *segments;   /* HbSegment, by place in the catalog */
+    GPtrArray *rows;    /* HbStoredRows *, one for each row set of the catalog, same index */
+    GPtrArray *survey;  /* HbSheet * */
 } HbManifest;
 
 HbManifest *hb_manifest_new(void);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * Reading a manifest trusts nothing: each field's presence, type and range is checked, and every name that will become a
- * path. A field that cannot be right ends the reading with its name.
+ * Reading a manifest trusts nothing: each field's presence, type and range is checked, and every name that will become
+ * a path. A field that cannot be right ends the reading with its name.
  */
 #include "dump/manifest.h"
 
@@ -10,9 +10,9 @@
 #include <jansson.h>
 
 /* What no honest dump exceeds */
-#define OBJECTS_LIMIT    20000000
-#define BYTES_LIMIT      ((json_int_t)1 << 56)
-#define SEGMENT_LIMIT    ((json_int_t)1 << 30)
+#define OBJECTS_LIMIT 20000000
+#define BYTES_LIMIT   ((json_int_t)1 << 56)
+#define SEGMENT_LIMIT ((json_int_t)1 << 30)
 
 typedef struct {
     GError **error;
@@ -275,7 +275,8 @@ static gboolean read_properties(const Place *place, const json_t *source, HbCata
 
     if (!json_is_object(properties))
         return wrong(place, "properties", "is missing, or no list of names and values");
-    json_object_foreach (properties, name, value) {
+    json_object_foreach(properties, name, value)
+    {
         if (!json_is_string(value))
             return wrong(place, name, "is no text");
         hb_catalog_set_property(catalog, name, json_string_value(value));
@@ -288,7 +289,8 @@ static gboolean read_source(HbManifest *manifest, const Place *place, const json
     const json_t *snapshot = json_object_get(source, "snapshot");
     guint64 version = 0;
 
-    if (!get_text(place, source, "engine", &manifest->engine) || !get_text(place, source, "product", &manifest->product) ||
+    if (!get_text(place, source, "engine", &manifest->engine) ||
+        !get_text(place, source, "product", &manifest->product) ||
         !get_text(place, source, "server_version", &manifest->server_version) ||
         !get_number(place, source, "version_number", G_MAXINT32, &version) ||
         !get_text(place, source, "address", &manifest->address) ||

@@ -31,8 +31,8 @@ static gboolean read_checked(const HbReader *reader, const char *name, char **te
     if (g_stat(path, &info) == 0 && (guint64)info.st_size > TEXT_FILE_LIMIT)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: too large to be a dump's", name);
     if (!g_file_get_contents(path, text, length, &cause))
-        return hb_error_set(error, g_error_matches(cause, G_FILE_ERROR, G_FILE_ERROR_NOENT) ? HB_ERROR_DAMAGED
-                                                                                            : HB_ERROR_FILE,
+        return hb_error_set(error,
+                            g_error_matches(cause, G_FILE_ERROR, G_FILE_ERROR_NOENT) ? HB_ERROR_DAMAGED : HB_ERROR_FILE,
                             damaged_hint, "%s: %s", name, cause->message);
     sum = g_compute_checksum_for_data(G_CHECKSUM_SHA256, (const guchar *)*text, *length);
     if (strcmp(sum, wanted->sum) != 0)
@@ -82,7 +82,8 @@ static gboolean check_chunk(const HbReader *reader, const HbChunk *chunk, GError
     if (!g_hash_table_contains(reader->sums, chunk->file))
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, chunk->file);
     if (g_stat(path, &info) != 0)
-        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: the file is missing from the dump", chunk->file);
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: the file is missing from the dump",
+                            chunk->file);
     if ((guint64)info.st_size != chunk->stored)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
                             "%s: the file has %" G_GINT64_FORMAT " bytes, but was written with %" G_GUINT64_FORMAT,
@@ -128,8 +129,8 @@ static gboolean check_folder(const char *path, GError **error)
     if (!g_file_test(path, G_FILE_TEST_EXISTS))
         return hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "%s: there is no such dump", path);
     if (!g_file_test(path, G_FILE_TEST_IS_DIR))
-        return hb_error_set(error, HB_ERROR_DAMAGED, "name the folder that `hornbeam dump` wrote",
-                            "%s is not a folder", path);
+        return hb_error_set(error, HB_ERROR_DAMAGED, "name the folder that `hornbeam dump` wrote", "%s is not a folder",
+                            path);
     folder = g_dir_open(path, 0, &cause);
     if (folder == NULL)
         return hb_error_set(error, HB_ERROR_FILE, "have its rights changed, or become a user who may read it", "%s",

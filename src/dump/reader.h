@@ -2,8 +2,8 @@
 /*
  * reader - a dump that is there: opened only if it is whole as far as can be seen without reading its rows.
  *
- * Opening checks the sums of manifest and SQL files, that each file of the dump is listed and there with the right size.
- * Rows are checked while they are read, by digest. After opening, any number of threads may read.
+ * Opening checks the sums of manifest and SQL files, that each file of the dump is listed and there with the right
+ * size. Rows are checked while they are read, by digest. After opening, any number of threads may read.
  */
 #pragma once
 

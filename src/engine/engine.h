@@ -3,8 +3,8 @@
  * engine - the contract between Hornbeam and a kind of database server.
  *
  * An engine is one constant HbEngine: a table of functions and of what it can do. Nothing outside its folder knows its
- * SQL. All functions that can fail return FALSE or NULL and set the error; all strings that an engine hands out as names
- * are quoted as its SQL wants them.
+ * SQL. All functions that can fail return FALSE or NULL and set the error; all strings that an engine hands out as
+ * names are quoted as its SQL wants them.
  *
  * Life of a session: open, use from one thread at a time, close. Only interrupt() may come from another thread.
  *
@@ -54,14 +54,15 @@ void hb_snapshot_clear(HbSnapshot *snapshot);
 /* A piece of a row set, in the engine's own unit: first <= unit < end */
 typedef struct {
     guint64 first;
-    guint64 end;    /* G_MAXUINT64: to the end, however far that is by now */
-    guint64 bytes;  /* estimate */
+    guint64 end;   /* G_MAXUINT64: to the end, however far that is by now */
+    guint64 bytes; /* estimate */
 } HbRange;
 
 /* Takes one row, its line end included. FALSE ends the reading */
 typedef gboolean (*HbRowSink)(gpointer data, const char *row, gsize length, GError **error);
 
-/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: the rows are not to be kept */
+/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: the rows are not to be kept
+ */
 typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
 
 /* Told of what a reader should know, such as a lock that could not be taken ahead */
@@ -116,7 +117,7 @@ struct HbEngine {
     gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*find_step)(HbSession *session, const char *key, gboolean *found, GError **error);
-    gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
+    gboolean (*end_journal)(HbSession *session, GError **error); /* also makes sure that all is on disk */
 
     /* Each does its work and notes the key in the journal, both or neither */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);

@@ -60,8 +60,8 @@ static json_t *write_sheet(const HbSheet *sheet)
 static json_t *write_server(const HbServerInfo *server)
 {
     return json_pack("{s:o, s:o, s:o, s:o, s:o, s:b}", "product", text(server->product), "version",
-                     text(server->version), "address", text(server->address), "database", text(server->database), "user",
-                     text(server->user), "superuser", server->is_superuser);
+                     text(server->version), "address", text(server->address), "database", text(server->database),
+                     "user", text(server->user), "superuser", server->is_superuser);
 }
 
 char *hb_json_survey(const HbSurvey *survey)
@@ -86,7 +86,8 @@ static void add_dump_head(json_t *root, const HbManifest *manifest, const char *
 
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        json_array_append_new(left_out, json_pack("{s:o, s:o}", "what", text(omission->what), "why", text(omission->why)));
+        json_array_append_new(left_out,
+                              json_pack("{s:o, s:o}", "what", text(omission->what), "why", text(omission->why)));
     }
     json_object_set_new(root, "path", text(path));
     json_object_set_new(root, "id", text(manifest->id));
@@ -152,8 +153,8 @@ static json_t *write_needs(GArray *needs)
 
     for (guint i = 0; i < needs->len; i++) {
         const HbNeed *need = &g_array_index(needs, HbNeed, i);
-        json_array_append_new(list, json_pack("{s:o, s:i}", "identity", text(need->object->identity), "distance",
-                                              (int)need->distance));
+        json_array_append_new(
+            list, json_pack("{s:o, s:i}", "identity", text(need->object->identity), "distance", (int)need->distance));
     }
     g_array_unref(needs);
     return list;
@@ -227,10 +228,10 @@ char *hb_json_verification(const HbVerification *verification)
 
     for (guint i = 0; i < verification->differences->len; i++) {
         const HbDifference *difference = verification->differences->pdata[i];
-        json_array_append_new(differences, json_pack("{s:s, s:o, s:o, s:o}", "type",
-                                                     hb_difference_get_name(difference->type), "identity",
-                                                     text(difference->identity), "from", text(difference->from), "to",
-                                                     text(difference->to)));
+        json_array_append_new(differences,
+                              json_pack("{s:s, s:o, s:o, s:o}", "type", hb_difference_get_name(difference->type),
+                                        "identity", text(difference->identity), "from", text(difference->from), "to",
+                                        text(difference->to)));
     }
     for (guint i = 0; i < verification->unread->len; i++)
         json_array_append_new(unread, text(verification->unread->pdata[i]));

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * json - results as JSON documents. Each is an object with "hornbeam" (the program's version) and "document" (its sort);
- * docs/json.md describes them.
+ * json - results as JSON documents. Each is an object with "hornbeam" (the program's version) and "document" (its
+ * sort); docs/json.md describes them.
  */
 #pragma once
 

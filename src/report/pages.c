@@ -338,10 +338,11 @@ static void append_side(GString *out, gboolean color, const char *label, const c
 
 static void append_difference(GString *out, gboolean color, const HbDifference *difference)
 {
-    static const char *const texts[HB_DIFFERENCE_COUNT] = {
-        [HB_DIFFERENCE_MISSING] = "missing in TO",     [HB_DIFFERENCE_EXTRA] = "only in TO",
-        [HB_DIFFERENCE_DEFINITION] = "defined differently", [HB_DIFFERENCE_OWNER] = "owned by another",
-        [HB_DIFFERENCE_ROWS] = "other rows"};
+    static const char *const texts[HB_DIFFERENCE_COUNT] = {[HB_DIFFERENCE_MISSING] = "missing in TO",
+                                                           [HB_DIFFERENCE_EXTRA] = "only in TO",
+                                                           [HB_DIFFERENCE_DEFINITION] = "defined differently",
+                                                           [HB_DIFFERENCE_OWNER] = "owned by another",
+                                                           [HB_DIFFERENCE_ROWS] = "other rows"};
     g_autofree char *identity = hb_text_visible(difference->identity);
 
     g_string_append_printf(out, "  %s: ", identity);

@@ -4,8 +4,8 @@
 #include <string.h>
 
 static const char *const paints[] = {
-    [HB_PAINT_PLAIN] = "", [HB_PAINT_STRONG] = "\033[1m", [HB_PAINT_FAINT] = "\033[2m",
-    [HB_PAINT_GOOD] = "\033[32m", [HB_PAINT_WARN] = "\033[33m", [HB_PAINT_BAD] = "\033[31m"};
+    [HB_PAINT_PLAIN] = "",        [HB_PAINT_STRONG] = "\033[1m", [HB_PAINT_FAINT] = "\033[2m",
+    [HB_PAINT_GOOD] = "\033[32m", [HB_PAINT_WARN] = "\033[33m",  [HB_PAINT_BAD] = "\033[31m"};
 
 void hb_text_append_painted(GString *out, gboolean color, HbPaint paint, const char *text)
 {

@@ -48,8 +48,7 @@ static gpointer run_member(gpointer data)
     Member *member = data;
     const HbCrew *crew = member->worker.crew;
 
-    if (!open_session(&member->worker, &member->error) ||
-        !crew->work(&member->worker, crew->data, &member->error))
+    if (!open_session(&member->worker, &member->error) || !crew->work(&member->worker, crew->data, &member->error))
         hb_stop_trigger(crew->stop);
     close_session(&member->worker);
     return NULL;
@@ -99,10 +98,8 @@ void hb_worker_tell_started(const HbWorker *worker, const char *what)
 
 void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
 {
-    hb_observers_tell(worker->crew->observers, &(HbEvent){.type = HB_EVENT_ADVANCED,
-                                                          .worker = worker->number,
-                                                          .cost = cost,
-                                                          .bytes = bytes});
+    hb_observers_tell(worker->crew->observers,
+                      &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = worker->number, .cost = cost, .bytes = bytes});
 }
 
 void hb_worker_tell_finished(const HbWorker *worker)

@@ -14,8 +14,8 @@ typedef struct {
     HbManifest *manifest;
     HbWriter *writer;
     HbSnapshot snapshot;
-    GMutex lock;         /* guards chunks of rows */
-    GHashTable *by_set;  /* HbRowSet * to HbStoredRows * */
+    GMutex lock;        /* guards chunks of rows */
+    GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
 } Making;
 
 /* ---- Rows to chunks: the consumer of a reading ---- */

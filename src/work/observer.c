@@ -55,8 +55,7 @@ void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *
     va_start(arguments, format);
     g_autofree char *what = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    hb_observers_tell(observers,
-                      &(HbEvent){.type = HB_EVENT_NOTED, .severity = severity, .what = what, .hint = hint});
+    hb_observers_tell(observers, &(HbEvent){.type = HB_EVENT_NOTED, .severity = severity, .what = what, .hint = hint});
 }
 
 void hb_observers_begin_phase(HbObservers *observers, const char *what, guint64 total)

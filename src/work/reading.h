@@ -14,7 +14,7 @@ typedef struct {
     gpointer (*open)(gpointer data);
     void (*close)(gpointer context);
     void (*begin)(gpointer context, const HbRowSet *set, guint64 first);
-    HbRowSink take; /* its data is the context */
+    HbRowSink take;                                                   /* its data is the context */
     gboolean (*end)(gpointer context, gboolean good, GError **error); /* !good: the rows of this piece do not count */
     gpointer data;
 } HbRowConsumer;

@@ -48,7 +48,8 @@ void hb_restore_result_clear(HbRestoreResult *result)
     g_clear_pointer(&result->exceptions, g_ptr_array_unref);
 }
 
-static void add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message, const char *hint)
+static void add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+                          const char *hint)
 {
     HbException *exception = g_new0(HbException, 1);
 
@@ -147,8 +148,8 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     pick_database(restore);
     if (check_dump(restore, error) && look_at_target(restore, error))
-        restore->steps = hb_steps_new(restore->manifest, restore->options.parts, options->analyze, options->jobs == 1,
-                                      error);
+        restore->steps =
+            hb_steps_new(restore->manifest, restore->options.parts, options->analyze, options->jobs == 1, error);
     if (restore->steps == NULL)
         g_clear_pointer(&restore, hb_restore_free);
     return restore;
@@ -242,7 +243,8 @@ static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *s
 /* Statements about the database name it; the target's name may be another */
 static char *fit_definition(const HbRestore *restore, const HbObject *object)
 {
-    g_autofree char *sql = g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
+    g_autofree char *sql =
+        g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
 
     if (object->stage != HB_STAGE_SETTINGS || strcmp(restore->database, restore->manifest->database) == 0)
         return g_steal_pointer(&sql);
@@ -288,7 +290,8 @@ static gboolean recover(HbRestore *restore, HbWorker *worker, const HbStep *step
 /*
  * Tries again what failed for a passing reason. FALSE with *fatal set if the worker itself cannot go on.
  */
-static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal, GError **error)
+static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal,
+                               GError **error)
 {
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) ours = NULL;
@@ -516,8 +519,7 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
     gboolean created = FALSE;
     GHashTable *properties = hb_catalog_get_properties(restore->manifest->catalog);
 
-    if (!restore->exists &&
-        !restore->options.engine->create_database(&restore->target, properties, &created, error))
+    if (!restore->exists && !restore->options.engine->create_database(&restore->target, properties, &created, error))
         return FALSE;
     return with_session(restore, prepare_journal, error);
 }

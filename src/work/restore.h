@@ -3,8 +3,8 @@
  * restore - the use case: a dump becomes a database.
  *
  * In two halves, so that the user can be told what will be written, and where, before anything is: open() looks at dump
- * and target and refuses what is not fit; run() writes. A step that fails does not stop the others; those that hang on it
- * are left out. The journal stays in the target until everything is done, so that a later run can go on.
+ * and target and refuses what is not fit; run() writes. A step that fails does not stop the others; those that hang on
+ * it are left out. The journal stays in the target until everything is done, so that a later run can go on.
  */
 #pragma once
 
@@ -35,10 +35,10 @@ typedef struct {
 } HbException;
 
 typedef struct {
-    guint done;      /* steps, those of earlier runs not counted */
+    guint done;        /* steps, those of earlier runs not counted */
     guint done_before; /* by the run that is resumed */
-    guint open;      /* neither done nor given up: the restore was stopped */
-    guint64 rows;    /* loaded by this run */
+    guint open;        /* neither done nor given up: the restore was stopped */
+    guint64 rows;      /* loaded by this run */
     guint64 bytes;
     GPtrArray *exceptions; /* HbException * */
     double seconds;

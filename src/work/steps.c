@@ -10,8 +10,8 @@ typedef struct {
     const HbManifest *manifest;
     guint parts;
     HbSteps *result;
-    GHashTable *by_identity; /* object's identity to step number + 1 */
-    GHashTable *stored;      /* row set's identity to HbStoredRows * */
+    GHashTable *by_identity;                  /* object's identity to step number + 1 */
+    GHashTable *stored;                       /* row set's identity to HbStoredRows * */
     guint users, structure, rows, everything; /* milestones */
 } Maker;
 
@@ -105,10 +105,9 @@ static void add_chunks(Maker *maker, const HbObject *object, const HbStoredRows 
     for (guint c = 0; c < rows->chunks->len; c++) {
         const HbChunk *chunk = rows->chunks->pdata[c];
         char *key = g_strdup_printf("%s %s", object->identity, chunk->file);
-        guint step = add(
-            maker,
-            (HbStep){.type = HB_STEP_TYPE_CHUNK, .key = key, .object = object, .rows = rows, .chunk = chunk},
-            chunk->bytes);
+        guint step =
+            add(maker, (HbStep){.type = HB_STEP_TYPE_CHUNK, .key = key, .object = object, .rows = rows, .chunk = chunk},
+                chunk->bytes);
         hb_plan_add_need(maker->result->plan, whole, step);
     }
 }
@@ -127,8 +126,7 @@ static void add_object(Maker *maker, const HbObject *object)
     if (object->kind == HB_KIND_ROWS)
         step = add_milestone(maker);
     else
-        step = add(maker,
-                   (HbStep){.type = HB_STEP_TYPE_OBJECT, .key = g_strdup(object->identity), .object = object},
+        step = add(maker, (HbStep){.type = HB_STEP_TYPE_OBJECT, .key = g_strdup(object->identity), .object = object},
                    cost_of(object));
     g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(step + 1));
     if (rows != NULL)

@@ -4,9 +4,9 @@
  *
  *     users --> structure --> chunks of rows --> completion --> analyze, settings
  *
- * The arrows are soft (all of the left is settled before any of the right begins) and stand only where something may use
- * what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs of the
- * objects rule: a table's indexes are built while other tables still load.
+ * The arrows are soft (all of the left is settled before any of the right begins) and stand only where something may
+ * use what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs of
+ * the objects rule: a table's indexes are built while other tables still load.
  */
 #pragma once
 

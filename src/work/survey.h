@@ -10,7 +10,7 @@
 typedef struct {
     HbServerInfo server;
     gboolean whole_server;
-    char *time;      /* ISO 8601, UTC */
+    char *time;        /* ISO 8601, UTC */
     GPtrArray *sheets; /* HbSheet * */
 } HbSurvey;
 

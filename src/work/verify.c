@@ -13,10 +13,10 @@ typedef struct {
     const HbSide *side;
     guint first_worker;
     char *database_quoted;
-    HbCatalog *own_catalog;       /* of a server */
-    const HbCatalog *catalog;     /* own_catalog, or the dump's */
-    GMutex lock;                  /* guards digests and bytes */
-    GHashTable *digests;          /* row set's identity to HbDigest * */
+    HbCatalog *own_catalog;   /* of a server */
+    const HbCatalog *catalog; /* own_catalog, or the dump's */
+    GMutex lock;              /* guards digests and bytes */
+    GHashTable *digests;      /* row set's identity to HbDigest * */
     guint64 bytes;
     HbSnapshot snapshot;
     GError *error;
@@ -160,8 +160,8 @@ static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **e
     HbSession *session;
     gboolean ok;
 
-    if (!describe(finding, keeper, error) ||
-        !engine->begin_snapshot(keeper, finding->options->lock_wait_ms, &finding->snapshot, pass_remark, finding, error))
+    if (!describe(finding, keeper, error) || !engine->begin_snapshot(keeper, finding->options->lock_wait_ms,
+                                                                     &finding->snapshot, pass_remark, finding, error))
         return FALSE;
     session = engine->open(&finding->side->address, error);
     if (session == NULL)

@@ -18,8 +18,8 @@ typedef struct {
 
 typedef struct {
     guint files;
-    guint64 bytes; /* of all files */
-    guint64 rows;  /* read and counted */
+    guint64 bytes;    /* of all files */
+    guint64 rows;     /* read and counted */
     GPtrArray *flaws; /* HbFlaw *, by file */
 } HbFileCheck;
 
@@ -51,10 +51,10 @@ typedef struct {
 typedef struct {
     guint objects; /* compared */
     guint tables;
-    guint64 rows; /* of FROM */
-    guint64 bytes; /* read */
+    guint64 rows;           /* of FROM */
+    guint64 bytes;          /* read */
     GPtrArray *differences; /* HbDifference * */
-    GPtrArray *unread; /* char *: kinds that one side could not read, and so are not compared */
+    GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
 } HbVerification;
 
 void hb_verification_clear(HbVerification *verification);

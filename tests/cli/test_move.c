@@ -107,13 +107,13 @@ static void an_independent_census_finds_no_difference(void **state)
     g_autofree char *to = target();
 
     (void)state;
-    expect(run_hornbeam("restore", it.dump, it.new, NULL), 0, "Restored whole: database fennick_vale",
-           "to be created");
-    expect(run_shell("census() { psql -qXAt -v ON_ERROR_STOP=1 -f $SOURCE/tests/support/census.sql \"$@\" >$FOLDER/all &&"
-                     " grep -v ConstraintTrigger $FOLDER/all; }; cd $FOLDER && census $OLD >census.old &&"
-                     " census $TARGET >census.new && [ $(wc -l <census.old) -gt 2000 ] &&"
-                     " diff census.old census.new"),
-           0, "", NULL);
+    expect(run_hornbeam("restore", it.dump, it.new, NULL), 0, "Restored whole: database fennick_vale", "to be created");
+    expect(
+        run_shell("census() { psql -qXAt -v ON_ERROR_STOP=1 -f $SOURCE/tests/support/census.sql \"$@\" >$FOLDER/all &&"
+                  " grep -v ConstraintTrigger $FOLDER/all; }; cd $FOLDER && census $OLD >census.old &&"
+                  " census $TARGET >census.new && [ $(wc -l <census.old) -gt 2000 ] &&"
+                  " diff census.old census.new"),
+        0, "", NULL);
     expect(run_hornbeam("verify", it.dump, it.new, NULL), 0, "Equal", NULL);
     expect(run_hornbeam("verify", it.old, to, "--jobs", "3", NULL), 0, "Equal", NULL);
     expect(run_hornbeam("restore", it.dump, it.new, NULL), 1, NULL, "is not empty");
@@ -141,7 +141,8 @@ static void every_sort_of_difference_is_found_and_named(void **state)
         {"ALTER DATABASE fennick_vale SET search_path = weather", NULL, "database-setting search_path"},
         {"COMMENT ON VIEW garden.worry_list IS 'x'", NULL, "comment view garden.worry_list"},
         {"ALTER TABLE loans.loan DISABLE ROW LEVEL SECURITY", NULL, "row-security loans.loan: missing"},
-        {"ALTER TABLE garden.tree DISABLE TRIGGER tree_touch", NULL, "trigger garden.tree.tree_touch: defined differently"},
+        {"ALTER TABLE garden.tree DISABLE TRIGGER tree_touch", NULL,
+         "trigger garden.tree.tree_touch: defined differently"},
     };
     g_autofree char *to = target();
 
@@ -192,8 +193,10 @@ static void damage_is_found_before_it_is_used(void **state)
         {"rm SHA256SUMS", "no readable SHA256SUMS"},
         {"echo 'x' >SHA256SUMS", "a line is no sum"},
         {"printf '{' >manifest.json", "its sum differs"},
-        {"printf '<' >manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum manifest.json)/\" SHA256SUMS", "no JSON document"},
-        {"sed -i 's/\"version\": 1,/\"version\": 7,/' manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum manifest.json)/\" SHA256SUMS",
+        {"printf '<' >manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum manifest.json)/\" SHA256SUMS",
+         "no JSON document"},
+        {"sed -i 's/\"version\": 1,/\"version\": 7,/' manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum "
+         "manifest.json)/\" SHA256SUMS",
          "format version 7"},
         {"rm structure.sql", "structure.sql"},
         {"echo >>completion.sql", "completion.sql: the file is not the one that was written"},
@@ -294,7 +297,8 @@ static void an_interrupted_dump_leaves_nothing(void **state)
         g_setenv("SIGNAL", signals[i], TRUE);
         expect(run_shell("mkdir $FOLDER/interrupted; cd $FOLDER/interrupted;"
                          " $HORNBEAM dump --lock-wait 30 --compress 19 --jobs 1 $OLD x.dump &"
-                         " until ls .x.dump.*/rows/*/* >/dev/null 2>&1; do kill -0 $! || exit 99; sleep 0.01; done; kill -$SIGNAL $!; wait $!;"
+                         " until ls .x.dump.*/rows/*/* >/dev/null 2>&1; do kill -0 $! || exit 99; sleep 0.01; done; "
+                         "kill -$SIGNAL $!; wait $!;"
                          " status=$?; ls -A; cd ..; rmdir interrupted; exit $status"),
                130, "", "error: interrupted");
     }
@@ -303,11 +307,14 @@ static void an_interrupted_dump_leaves_nothing(void **state)
 static void a_server_killed_during_a_dump_leaves_nothing(void **state)
 {
     (void)state;
-    servers_run_shell("mkdir $FOLDER/killed; cd $FOLDER/killed; $HORNBEAM dump --lock-wait 30 --compress 19 --jobs 1 $OLD x.dump >out 2>&1 &"
-                      " pid=$!; cd $FOLDER/killed; until ls .x.dump.*/rows/*/* >/dev/null 2>&1; do kill -0 $! || exit 99; sleep 0.01; done;"
-                      " kill -STOP $pid; stop_postgres old immediate; kill -CONT $pid; status=0; wait $pid || status=$?;"
-                      " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/old/data -l $SERVERS/old/data/server.log -w start"
-                      " >/dev/null; cat out; [ $status = 3 ]; [ \"$(ls -A)\" = out ]; grep -q 'what to do' out");
+    servers_run_shell(
+        "mkdir $FOLDER/killed; cd $FOLDER/killed; $HORNBEAM dump --lock-wait 30 --compress 19 --jobs 1 $OLD x.dump "
+        ">out 2>&1 &"
+        " pid=$!; cd $FOLDER/killed; until ls .x.dump.*/rows/*/* >/dev/null 2>&1; do kill -0 $! || exit 99; sleep "
+        "0.01; done;"
+        " kill -STOP $pid; stop_postgres old immediate; kill -CONT $pid; status=0; wait $pid || status=$?;"
+        " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/old/data -l $SERVERS/old/data/server.log -w start"
+        " >/dev/null; cat out; [ $status = 3 ]; [ \"$(ls -A)\" = out ]; grep -q 'what to do' out");
 }
 
 static char *start_restore(const char *then)
@@ -320,13 +327,15 @@ static char *start_restore(const char *then)
         then);
 }
 
-static const char restart[] = "as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l $SERVERS/new/data/server.log -w start"
-                              " >/dev/null";
+static const char restart[] =
+    "as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l $SERVERS/new/data/server.log -w start"
+    " >/dev/null";
 
 static void check_restored(gboolean resume)
 {
     if (resume)
-        expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Restored whole", "About to go on writing");
+        expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Restored whole",
+               "About to go on writing");
     expect(run_hornbeam("verify", "--parts", "schema,data,settings", it.dump, it.new, NULL), 0, "Equal", NULL);
 }
 
@@ -380,8 +389,9 @@ static void odd_and_many_objects_are_moved(void **state)
 
     (void)state;
     g_free(servers_query(postgres, "CREATE DATABASE many"));
-    g_free(servers_query(many, "DO $$ BEGIN FOR i IN 1..200 LOOP FOR j IN 1..20 LOOP"
-                               " EXECUTE format('CREATE TABLE t_%s_%s (id int)', i, j); END LOOP; COMMIT; END LOOP; END $$"));
+    g_free(servers_query(many,
+                         "DO $$ BEGIN FOR i IN 1..200 LOOP FOR j IN 1..20 LOOP"
+                         " EXECUTE format('CREATE TABLE t_%s_%s (id int)', i, j); END LOOP; COMMIT; END LOOP; END $$"));
     g_free(servers_query(many, "CREATE TABLE \"evil\n\033[2Jname\" (\"a,\"\"b\" int PRIMARY KEY);"
                                " INSERT INTO \"evil\n\033[2Jname\" VALUES (1)"));
     run = run_hornbeam("dump", many, dump, NULL);

@@ -100,8 +100,9 @@ static void help_and_version_come_without_fuss(void **state)
         const char *arguments;
         int status;
         const char *out;
-    } calls[] = {{"", 2, "Commands"},          {"--help", 0, "Exit status"}, {"help", 0, "survey SERVER"},
-                 {"help dump", 0, "--compress"}, {"dump -h", 0, "--compress"},  {"--version", 0, "hornbeam 0."}};
+    } calls[] = {{"", 2, "Commands"},          {"--help", 0, "Exit status"},
+                 {"help", 0, "survey SERVER"}, {"help dump", 0, "--compress"},
+                 {"dump -h", 0, "--compress"}, {"--version", 0, "hornbeam 0."}};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(calls); i++) {

@@ -11,8 +11,7 @@ typedef struct {
 } Case;
 
 static const Case cases[] = {
-    {"an object comes after what it needs",
-     "view v: table t\ntable t: schema s\nschema s",
+    {"an object comes after what it needs", "view v: table t\ntable t: schema s\nschema s",
      "schema s; table t; view v"},
     {"by stage, then kind, then identity, where needs leave the choice",
      "index b: table t\nindex a: table t\ntable t\nschema z\nschema y\nrole r",
@@ -21,14 +20,11 @@ static const Case cases[] = {
      "view v: key t.k\nkey t.k: rows t\nrows t: table t\ntable t\nfunction f: view v",
      "table t; rows t; key t.k; view v; function f"},
     {"needs that nothing meets are dropped", "table t: schema elsewhere", "table t"},
-    {"views that use each other are broken at the first that has a stand-in",
-     "+view a: view b\n+view b: view a",
+    {"views that use each other are broken at the first that has a stand-in", "+view a: view b\n+view b: view a",
      "placeholder view a; view b; view a"},
-    {"a view and a function that need each other",
-     "+view v: function f, table t\nfunction f: view v\ntable t",
+    {"a view and a function that need each other", "+view v: function f, table t\nfunction f: view v\ntable t",
      "table t; placeholder view v; function f; view v"},
-    {"what hangs on a circle waits for it",
-     "+view a: view b\n+view b: view a\nview c: view b\ntable t",
+    {"what hangs on a circle waits for it", "+view a: view b\n+view b: view a\nview c: view b\ntable t",
      "placeholder view a; table t; view b; view a; view c"},
     {"two circles are broken one after the other",
      "+view a: function f\nfunction f: view a\n+view b: function g\nfunction g: view b",
@@ -116,8 +112,8 @@ static char *list_needs(GArray *needs)
 
 static void needs_are_followed_in_both_directions(void **state)
 {
-    g_autoptr(HbCatalog) catalog =
-        check_read_catalog("schema s\ntable t: schema s\nview v: table t\nview w: view v, table t\ntable other: schema s");
+    g_autoptr(HbCatalog) catalog = check_read_catalog(
+        "schema s\ntable t: schema s\nview v: table t\nview w: view v, table t\ntable other: schema s");
     g_autofree char *needed = NULL, *needing = NULL;
 
     (void)state;

@@ -9,8 +9,8 @@ typedef struct {
     guint64 costs[8]; /* ended by 0 */
     const char *needs;
     gboolean in_order;
-    const char *failing;  /* steps that fail */
-    const char *taken;    /* in the order of taking, one at a time */
+    const char *failing; /* steps that fail */
+    const char *taken;   /* in the order of taking, one at a time */
     const char *left_out;
 } Case;
 

@@ -56,7 +56,8 @@ static void a_database_is_renamed_only_where_it_is_meant(void **state)
     static const Pair pairs[] = {
         {"ALTER DATABASE vale SET x TO 'DATABASE vale'", "ALTER DATABASE \"New\" SET x TO 'DATABASE vale'"},
         {"ALTER ROLE vale IN DATABASE vale SET a TO b", "ALTER ROLE vale IN DATABASE \"New\" SET a TO b"},
-        {"ALTER DATABASE vale2 OWNER TO vale; -- DATABASE vale", "ALTER DATABASE vale2 OWNER TO vale; -- DATABASE vale"},
+        {"ALTER DATABASE vale2 OWNER TO vale; -- DATABASE vale",
+         "ALTER DATABASE vale2 OWNER TO vale; -- DATABASE vale"},
         {"GRANT CONNECT ON DATABASE  vale TO x", "GRANT CONNECT ON DATABASE  \"New\" TO x"},
     };
 
@@ -80,7 +81,8 @@ static HbDigest digest_of(const char *rows)
 static void digests_ignore_order_and_nothing_else(void **state)
 {
     HbDigest one = digest_of("a\t1\nb\t2\na\t1\n"), other = digest_of("a\t1\na\t1\nb\t2\n");
-    static const char *const different[] = {"a\t1\nb\t2\n", "a\t1\nb\t2\nb\t2\n", "a\t1\nb\t2\na\t\\N\n", "a\t1\nb\t2\na\t1\n\\N\n"};
+    static const char *const different[] = {"a\t1\nb\t2\n", "a\t1\nb\t2\nb\t2\n", "a\t1\nb\t2\na\t\\N\n",
+                                            "a\t1\nb\t2\na\t1\n\\N\n"};
 
     (void)state;
     assert_true(hb_digest_is_equal(&one, &other));

@@ -75,7 +75,8 @@ static const Case cases[] = {
     {"an unknown kind", "\"kind\": \"table\"", "\"kind\": \"tabel\"", "kind"},
     {"identity and kind disagree", "\"identity\": \"table t\"", "\"identity\": \"view t\"", "does not begin with"},
     {"a need that is not there", "\"table t\"\n   ]", "\"table u\"\n   ]", "needs"},
-    {"twice the same object", "\"identity\": \"index i\"", "\"identity\": \"index i\", \"identity\": \"index j\"", "JSON"},
+    {"twice the same object", "\"identity\": \"index i\"", "\"identity\": \"index i\", \"identity\": \"index j\"",
+     "JSON"},
     {"an absurd size", "\"stored\": 15", "\"stored\": 150000000000000000", "out of all bounds"},
     {"a negative size", "\"stored\": 15", "\"stored\": -15", "out of all bounds"},
     {"a size that is no number", "\"stored\": 15", "\"stored\": \"15\"", "no whole number"},
@@ -125,9 +126,18 @@ static void unsafe_names_are_known(void **state)
     static const struct {
         const char *name;
         gboolean safe;
-    } names[] = {{"rows/garden.plot/0001.tsv.zst", TRUE}, {"a", TRUE},   {"", FALSE},      {"/a", FALSE},
-                 {"a/../b", FALSE},                      {"./a", FALSE}, {"a//b", FALSE},  {"a\nb", FALSE},
-                 {"rows/größe.木/1", TRUE},              {"..", FALSE},  {"a\\b", FALSE},  {"..a", TRUE}};
+    } names[] = {{"rows/garden.plot/0001.tsv.zst", TRUE},
+                 {"a", TRUE},
+                 {"", FALSE},
+                 {"/a", FALSE},
+                 {"a/../b", FALSE},
+                 {"./a", FALSE},
+                 {"a//b", FALSE},
+                 {"a\nb", FALSE},
+                 {"rows/größe.木/1", TRUE},
+                 {"..", FALSE},
+                 {"a\\b", FALSE},
+                 {"..a", TRUE}};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(names); i++)

@@ -106,7 +106,8 @@ static void needs_that_the_server_records_indirectly_are_known(void **state)
         " $$ BEGIN RETURN (SELECT count(*) FROM plot) >= 0; END $$;"
         "CREATE TABLE plot (id int PRIMARY KEY, name text);"
         "CREATE SEQUENCE label;"
-        "CREATE TABLE tree (id int PRIMARY KEY, plot_id int REFERENCES plot, m mood, label int DEFAULT nextval('label'),"
+        "CREATE TABLE tree (id int PRIMARY KEY, plot_id int REFERENCES plot, m mood, label int DEFAULT "
+        "nextval('label'),"
         " CONSTRAINT loud CHECK (shout(m::text)));"
         "CREATE VIEW by_key AS SELECT p.id, p.name, count(*) FROM plot p JOIN tree t ON t.plot_id = p.id GROUP BY p.id;"
         "CREATE FUNCTION plot_name(p plot) RETURNS text LANGUAGE sql AS $$ SELECT p.name $$;"
@@ -133,11 +134,18 @@ static void needs_that_the_server_records_indirectly_are_known(void **state)
 /* Every kind that is not carried yet is named; silence would be a loss */
 static void what_is_not_carried_is_named(void **state)
 {
-    static const char *const named[] = {
-        "cast from integer to public.pot",        "operator public.===(integer,integer)", "text search configuration public.short",
-        "foreign-data wrapper w",          "server s",                      "foreign table public.ft",
-        "publication p",                   "1 large objects",               "operator family public.odd for access method btree",
-        "conversion public.myconv",               "type public.shell",                    "user mapping for postgres on server s"};
+    static const char *const named[] = {"cast from integer to public.pot",
+                                        "operator public.===(integer,integer)",
+                                        "text search configuration public.short",
+                                        "foreign-data wrapper w",
+                                        "server s",
+                                        "foreign table public.ft",
+                                        "publication p",
+                                        "1 large objects",
+                                        "operator family public.odd for access method btree",
+                                        "conversion public.myconv",
+                                        "type public.shell",
+                                        "user mapping for postgres on server s"};
     g_autofree char *postgres = servers_get_uri("one", "postgres"), *uri = servers_get_uri("one", "odd");
     g_autoptr(HbCatalog) catalog = NULL;
     g_autoptr(GString) omissions = g_string_new(NULL);
@@ -145,19 +153,19 @@ static void what_is_not_carried_is_named(void **state)
     (void)state;
     g_free(servers_query(postgres, "CREATE DATABASE odd"));
     g_free(servers_query(
-        uri, "CREATE TYPE pot AS (n int); CREATE FUNCTION topot(int) RETURNS pot LANGUAGE sql AS $$ SELECT ROW($1)::pot $$;"
-             "CREATE CAST (int AS pot) WITH FUNCTION topot(int);"
-             "CREATE OPERATOR === (LEFTARG = int, RIGHTARG = int, FUNCTION = int4eq);"
-             "CREATE TEXT SEARCH CONFIGURATION short (COPY = simple);"
-             "CREATE FOREIGN DATA WRAPPER w; CREATE SERVER s FOREIGN DATA WRAPPER w;"
-             "CREATE USER MAPPING FOR postgres SERVER s;"
-             "CREATE FOREIGN TABLE ft (n int) SERVER s; CREATE PUBLICATION p FOR ALL TABLES; SELECT lo_create(0);"
-             "CREATE OPERATOR FAMILY odd USING btree; CREATE TYPE shell;"
-             "CREATE CONVERSION myconv FOR 'LATIN1' TO 'UTF8' FROM iso8859_1_to_utf8;"));
+        uri,
+        "CREATE TYPE pot AS (n int); CREATE FUNCTION topot(int) RETURNS pot LANGUAGE sql AS $$ SELECT ROW($1)::pot $$;"
+        "CREATE CAST (int AS pot) WITH FUNCTION topot(int);"
+        "CREATE OPERATOR === (LEFTARG = int, RIGHTARG = int, FUNCTION = int4eq);"
+        "CREATE TEXT SEARCH CONFIGURATION short (COPY = simple);"
+        "CREATE FOREIGN DATA WRAPPER w; CREATE SERVER s FOREIGN DATA WRAPPER w;"
+        "CREATE USER MAPPING FOR postgres SERVER s;"
+        "CREATE FOREIGN TABLE ft (n int) SERVER s; CREATE PUBLICATION p FOR ALL TABLES; SELECT lo_create(0);"
+        "CREATE OPERATOR FAMILY odd USING btree; CREATE TYPE shell;"
+        "CREATE CONVERSION myconv FOR 'LATIN1' TO 'UTF8' FROM iso8859_1_to_utf8;"));
     catalog = read_catalog(uri);
     for (guint i = 0; i < hb_catalog_get_omissions(catalog)->len; i++)
-        g_string_append_printf(omissions, "%s\n",
-                               ((HbOmission *)hb_catalog_get_omissions(catalog)->pdata[i])->what);
+        g_string_append_printf(omissions, "%s\n", ((HbOmission *)hb_catalog_get_omissions(catalog)->pdata[i])->what);
     for (gsize i = 0; i < G_N_ELEMENTS(named); i++)
         check_contains(omissions->str, named[i]);
 }

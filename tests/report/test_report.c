@@ -10,7 +10,7 @@ static void harmful_characters_are_made_visible(void **state)
     static const struct {
         const char *in, *out;
     } pairs[] = {{"plain ñ 木", "plain ñ 木"}, {"a\033[31mb", "a\\x1B[31mb"}, {"a\nb\tc", "a\\nb\\tc"},
-                 {"\xff\xfe", "\\xFF\\xFE"},  {"\u202Egpj", "\\u202Egpj"},    {"\xC2\x85", "\\x85"}};
+                 {"\xff\xfe", "\\xFF\\xFE"},   {"\u202Egpj", "\\u202Egpj"},   {"\xC2\x85", "\\x85"}};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
@@ -36,8 +36,12 @@ static void numbers_are_written_for_people(void **state)
     static const struct {
         guint64 number;
         const char *count, *bytes;
-    } numbers[] = {{0, "0", "0 B"},          {999, "999", "999 B"},       {1000, "1,000", "1.0 kB"},
-                   {99949, "99,949", "99.9 kB"}, {123456, "123,456", "123 kB"}, {999600, "999,600", "1.0 MB"},
+    } numbers[] = {{0, "0", "0 B"},
+                   {999, "999", "999 B"},
+                   {1000, "1,000", "1.0 kB"},
+                   {99949, "99,949", "99.9 kB"},
+                   {123456, "123,456", "123 kB"},
+                   {999600, "999,600", "1.0 MB"},
                    {5110760000, "5,110,760,000", "5.1 GB"}};
     static const struct {
         double seconds;
@@ -80,7 +84,8 @@ static void the_nearest_option_is_found(void **state)
     static const char *const words[] = {"parts", "jobs", "compress", "no-analyze", NULL};
     static const struct {
         const char *typed, *nearest;
-    } pairs[] = {{"job", "jobs"}, {"pars", "parts"}, {"no-analyse", "no-analyze"}, {"compresion", "compress"}, {"xyzzy", NULL}};
+    } pairs[] = {
+        {"job", "jobs"}, {"pars", "parts"}, {"no-analyse", "no-analyze"}, {"compresion", "compress"}, {"xyzzy", NULL}};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {

@@ -8,11 +8,11 @@
 
 typedef struct {
     const HbEngine *engine;
-    HbAddress address;   /* of a target whose database does not exist yet; with a database */
+    HbAddress address;      /* of a target whose database does not exist yet; with a database */
     GHashTable *properties; /* to create it with */
-    const char *create;  /* SQL that makes the table of the row set */
-    const char *bad;     /* SQL that fails */
-    const char *table;   /* with two columns, n and label */
+    const char *create;     /* SQL that makes the table of the row set */
+    const char *bad;        /* SQL that fails */
+    const char *table;      /* with two columns, n and label */
 } Contract;
 
 /* Runs all of it, in order; fails the test where the engine does not keep the contract */

@@ -25,8 +25,8 @@ static struct {
     Failure failures[SCRIPTED_POINTS];
     char *bad_statement;
     HbErrorCode bad_code;
-    GPtrArray *run;     /* char * */
-    GHashTable *loaded; /* table to row count */
+    GPtrArray *run;      /* char * */
+    GHashTable *loaded;  /* table to row count */
     GHashTable *journal; /* key to note; NULL without one */
     char *dump_id;
     gboolean exists;
@@ -275,7 +275,8 @@ static gboolean read_rows(HbSession *session, const HbRowSet *set, const HbRange
     guint64 count = session->is_target ? scripted_count_loaded(set->table) : it.rows_each;
 
     for (guint64 n = range->first; n < MIN(range->end, count); n++) {
-        g_autofree char *row = g_strdup_printf("%" G_GUINT64_FORMAT "\t%s row %" G_GUINT64_FORMAT "\n", n, set->table, n);
+        g_autofree char *row =
+            g_strdup_printf("%" G_GUINT64_FORMAT "\t%s row %" G_GUINT64_FORMAT "\n", n, set->table, n);
         if (g_atomic_int_get(&session->interrupted))
             return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
         if (!pass_locked(SCRIPTED_READ, error) || !sink(data, row, strlen(row), error))

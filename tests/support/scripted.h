@@ -14,9 +14,9 @@ extern const HbEngine scripted_engine;
 typedef enum {
     SCRIPTED_OPEN,
     SCRIPTED_CATALOG,
-    SCRIPTED_READ,  /* each row that is read */
-    SCRIPTED_WRITE, /* each block that is written */
-    SCRIPTED_STEP,  /* each statement, before it has an effect */
+    SCRIPTED_READ,   /* each row that is read */
+    SCRIPTED_WRITE,  /* each block that is written */
+    SCRIPTED_STEP,   /* each statement, before it has an effect */
     SCRIPTED_COMMIT, /* each statement, after it has taken effect: the answer gets lost */
     SCRIPTED_POINTS
 } ScriptedPoint;

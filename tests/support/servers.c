@@ -15,7 +15,8 @@ static Run run_bash(const char *script)
     GError *error = NULL;
     Run run = {0};
 
-    if (!g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &run.out, &run.err, &run.status, &error))
+    if (!g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &run.out, &run.err, &run.status,
+                      &error))
         fail_msg("cannot run bash: %s", error->message);
     run.status = WIFEXITED(run.status) ? WEXITSTATUS(run.status) : 128 + WTERMSIG(run.status);
     return run;
@@ -31,7 +32,8 @@ void run_clear(Run *run)
 static char *with_scripts(const char *line)
 {
     return g_strdup_printf("set -e; HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s",
-                           HB_BINARY_DIR, HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "", line);
+                           HB_BINARY_DIR, HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "",
+                           line);
 }
 
 void servers_run_shell(const char *line)
@@ -68,7 +70,8 @@ void servers_end(void)
 
 char *servers_get_uri(const char *name, const char *database)
 {
-    return g_strdup_printf("postgresql://postgres@/%s?host=%s/%s/socket", database != NULL ? database : "", folder, name);
+    return g_strdup_printf("postgresql://postgres@/%s?host=%s/%s/socket", database != NULL ? database : "", folder,
+                           name);
 }
 
 char *servers_query(const char *uri, const char *sql)

@@ -189,9 +189,9 @@ static void a_dump_that_fails_leaves_nothing(void **state)
         ScriptedPoint point;
         guint at;
         HbErrorCode code;
-    } failures[] = {{SCRIPTED_OPEN, 1, HB_ERROR_CONNECT},     {SCRIPTED_OPEN, 2, HB_ERROR_CONNECT},
-                    {SCRIPTED_OPEN, 4, HB_ERROR_CONNECT},     {SCRIPTED_CATALOG, 1, HB_ERROR_STATEMENT},
-                    {SCRIPTED_READ, 1, HB_ERROR_STATEMENT},   {SCRIPTED_READ, 137, HB_ERROR_STATEMENT},
+    } failures[] = {{SCRIPTED_OPEN, 1, HB_ERROR_CONNECT},      {SCRIPTED_OPEN, 2, HB_ERROR_CONNECT},
+                    {SCRIPTED_OPEN, 4, HB_ERROR_CONNECT},      {SCRIPTED_CATALOG, 1, HB_ERROR_STATEMENT},
+                    {SCRIPTED_READ, 1, HB_ERROR_STATEMENT},    {SCRIPTED_READ, 137, HB_ERROR_STATEMENT},
                     {SCRIPTED_READ, 2 * ROWS, HB_ERROR_RIGHTS}};
 
     (void)state;
@@ -243,9 +243,10 @@ static void one_worker_restores_in_the_order_of_the_files(void **state)
     check_no_error(outcome.error);
     assert_true(outcome.ok);
     run = scripted_get_run();
-    assert_string_equal(run, "create role keeper;\ncreate schema garden;\ncreate table plot;\ncreate table tree;\n"
-                             "create view list;\ncreate key plot.pk;\ncreate key tree.pk;\ncreate foreign-key tree.plot;\n"
-                             "create database-setting zone;\nanalyze plot;\nanalyze tree;\n");
+    assert_string_equal(run,
+                        "create role keeper;\ncreate schema garden;\ncreate table plot;\ncreate table tree;\n"
+                        "create view list;\ncreate key plot.pk;\ncreate key tree.pk;\ncreate foreign-key tree.plot;\n"
+                        "create database-setting zone;\nanalyze plot;\nanalyze tree;\n");
     check_whole();
     outcome_clear(&outcome);
 }

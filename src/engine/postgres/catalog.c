@@ -217,8 +217,8 @@ static HbObject *comment_from_row(Reader *reader, const PGresult *result, int ro
 {
     const char *designation = hb_pg_get(result, row, "designation");
     const char *kind = hb_pg_get(result, row, "kind");
-    g_autofree char *name = kind != NULL ? g_strdup_printf("%s %s", kind, hb_pg_get(result, row, "name"))
-                                         : g_strdup(subject->identity);
+    g_autofree char *name =
+        kind != NULL ? g_strdup_printf("%s %s", kind, hb_pg_get(result, row, "name")) : g_strdup(subject->identity);
     HbObject *comment = hb_object_new(HB_KIND_COMMENT, name);
 
     if (designation == NULL)
@@ -236,8 +236,8 @@ static gboolean read_comments(Reader *reader, GError **error)
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         g_autofree char *address = address_of(result, row, "classid", "objid");
         HbObject *subject = g_hash_table_lookup(reader->by_address, address);
-        if (subject == NULL || (hb_pg_get(result, row, "designation") == NULL &&
-                                !g_hash_table_contains(reader->designations, subject)))
+        if (subject == NULL ||
+            (hb_pg_get(result, row, "designation") == NULL && !g_hash_table_contains(reader->designations, subject)))
             continue; /* on something that is not carried, and is named as such */
         if (!hb_catalog_add(reader->catalog, comment_from_row(reader, result, row, subject), error))
             return FALSE;
@@ -361,12 +361,18 @@ static gboolean read_omissions(Reader *reader, GError **error)
 
 static gboolean read_schema(Reader *reader, GError **error)
 {
-    const char *const queries[] = {
-        hb_sql_schemas,   hb_sql_extensions,  hb_sql_collations,         hb_sql_types,         hb_sql_functions,
-        hb_sql_aggregates, hb_sql_sequences,  hb_sql_sequence_links,     hb_sql_tables,        hb_sql_attachments,
-        hb_sql_defaults,  hb_sql_constraints, hb_sql_indexes,            hb_sql_index_attachments,
-        hb_sql_views,     hb_sql_materialized_views, hb_sql_refreshes,   hb_sql_rules,         hb_sql_triggers,
-        hb_sql_policies,  hb_sql_oddments,    hb_sql_grants,             hb_sql_default_grants};
+    const char *const queries[] = {hb_sql_schemas,       hb_sql_extensions,
+                                   hb_sql_collations,    hb_sql_types,
+                                   hb_sql_functions,     hb_sql_aggregates,
+                                   hb_sql_sequences,     hb_sql_sequence_links,
+                                   hb_sql_tables,        hb_sql_attachments,
+                                   hb_sql_defaults,      hb_sql_constraints,
+                                   hb_sql_indexes,       hb_sql_index_attachments,
+                                   hb_sql_views,         hb_sql_materialized_views,
+                                   hb_sql_refreshes,     hb_sql_rules,
+                                   hb_sql_triggers,      hb_sql_policies,
+                                   hb_sql_oddments,      hb_sql_grants,
+                                   hb_sql_default_grants};
 
     for (gsize i = 0; i < G_N_ELEMENTS(queries); i++) {
         if (!read_objects(reader, queries[i], error))

@@ -49,9 +49,8 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
 
     if (range->first == 0 && range->end == G_MAXUINT64)
         return g_strdup_printf("COPY %s%s TO STDOUT", set->table, list);
-    upper = range->end == G_MAXUINT64
-                ? g_strdup("")
-                : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
+    upper = range->end == G_MAXUINT64 ? g_strdup("")
+                                      : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
     return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT",
                            columns, set->table, range->first, upper);
 }

@@ -260,7 +260,8 @@ static void set_connect_error(PGconn *conn, const char *address, GError **error)
     g_autofree char *complaint = g_strdup(PQerrorMessage(conn));
 
     g_strdelimit(g_strchomp(complaint), "\n\t", ' ');
-    hb_error_set(error, HB_ERROR_CONNECT, connect_hint(conn, complaint), "cannot connect to %s: %s", address, complaint);
+    hb_error_set(error, HB_ERROR_CONNECT, connect_hint(conn, complaint), "cannot connect to %s: %s", address,
+                 complaint);
 }
 
 static gboolean prepare(HbSession *session, GError **error)

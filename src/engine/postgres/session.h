@@ -14,9 +14,9 @@
 struct HbSession {
     PGconn *conn;
     PGcancel *cancel;
-    int version;           /* as libpq numbers it: 150014 */
-    char *address;         /* for people */
-    char *fingerprint;     /* of the structure when the snapshot began; NULL without one */
+    int version;            /* as libpq numbers it: 150014 */
+    char *address;          /* for people */
+    char *fingerprint;      /* of the structure when the snapshot began; NULL without one */
     gboolean release_locks; /* give a table's lock back when its rows are read, because there are too many */
 };
 

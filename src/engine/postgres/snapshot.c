@@ -97,13 +97,13 @@ static gboolean is_same_list(const PGresult *one, const PGresult *other)
 
 static void remark_unlocked(HbSession *session, int count, int budget, HbRemark remark, gpointer data)
 {
-    g_autofree char *text =
-        g_strdup_printf("%d of %d tables are not locked during the dump: the server holds too few locks", count - budget,
-                        count);
+    g_autofree char *text = g_strdup_printf(
+        "%d of %d tables are not locked during the dump: the server holds too few locks", count - budget, count);
 
     session->release_locks = TRUE;
     remark(data, text,
-           "if their structure changes meanwhile, the dump notices and fails; a larger max_locks_per_transaction locks all");
+           "if their structure changes meanwhile, the dump notices and fails; a larger max_locks_per_transaction locks "
+           "all");
 }
 
 static gboolean lock_all(HbSession *session, HbRemark remark, gpointer data, GError **error)
@@ -144,7 +144,8 @@ static char *read_fingerprint(HbSession *session, GError **error)
 static gboolean export_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
 {
     static const char sql[] =
-        "SELECT pg_export_snapshot() AS token, to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"') AS time,"
+        "SELECT pg_export_snapshot() AS token, to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"') AS "
+        "time,"
         " CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_lsn() END AS position";
     g_autoptr(HbResult) result = NULL;
 
@@ -160,8 +161,8 @@ static gboolean export_snapshot(HbSession *session, HbSnapshot *snapshot, GError
 gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                               gpointer data, GError **error)
 {
-    g_autofree char *begin = g_strdup_printf(
-        "BEGIN ISOLATION LEVEL READ COMMITTED READ ONLY; SET LOCAL lock_timeout = %u", lock_wait_ms);
+    g_autofree char *begin =
+        g_strdup_printf("BEGIN ISOLATION LEVEL READ COMMITTED READ ONLY; SET LOCAL lock_timeout = %u", lock_wait_ms);
     GError *cause = NULL;
 
     if (!hb_pg_execute(session, begin, error))

@@ -143,8 +143,8 @@ gboolean hb_pg_find_content(HbSession *session, char **example, GError **error)
 
 gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
 {
-    g_autoptr(HbResult) there = hb_pg_query(
-        session, "SELECT to_regclass('hornbeam_journal.dump') IS NOT NULL AS there", error);
+    g_autoptr(HbResult) there =
+        hb_pg_query(session, "SELECT to_regclass('hornbeam_journal.dump') IS NOT NULL AS there", error);
     g_autoptr(HbResult) result = NULL;
 
     *dump_id = NULL;
