@@ -116,7 +116,6 @@ struct HbEngine {
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
-    gboolean (*find_step)(HbSession *session, const char *key, gboolean *found, GError **error);
     gboolean (*end_journal)(HbSession *session, GError **error); /* also makes sure that all is on disk */
 
     /* Each does its work and notes the key in the journal, both or neither */

@@ -30,7 +30,7 @@ typedef struct HbCrew {
 
 gboolean hb_crew_run(const HbCrew *crew, GError **error);
 
-/* After HB_ERROR_LOST. Tries for a while, as a server that was restarted needs some time */
+/* After HB_ERROR_LOST. Tries for a while */
 gboolean hb_worker_reopen(HbWorker *worker, GError **error);
 
 /* Events in a worker's name */

@@ -11,6 +11,9 @@
 /* Attempts at a step that fails for a passing reason */
 #define ATTEMPTS 6
 
+/* Waits before a broken connection is opened again; their sum is the patience, as a restarted server needs time */
+static const guint lost_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
+
 /* The journal's note on a role that was there before us */
 #define NOTE_KEPT "kept"
 
@@ -24,11 +27,14 @@ struct HbRestore {
     gboolean resumed;
     HbSteps *steps;
 
-    GMutex lock;        /* guards the fields below, and the plan */
-    GCond settled;      /* a step was settled */
-    GHashTable *before; /* steps that an earlier run finished: key to note; only read while workers run */
-    GHashTable *kept;   /* identities of roles that were there before us */
+    GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
+    GHashTable *journal; /* steps that are finished as far as the target knows: key to note; only read by workers */
     HbRestoreResult *result;
+
+    GMutex lock;      /* guards the fields below, the plan, and the result's exceptions */
+    GCond settled;    /* a step was settled */
+    GHashTable *kept; /* identities of roles that were there before us */
+    GError *lost;     /* a connection broke: nobody begins another step */
 };
 
 /* ---- Results ---- */
@@ -135,6 +141,15 @@ static void pick_database(HbRestore *restore)
     restore->target.database = restore->database;
 }
 
+static gboolean make_steps(HbRestore *restore, GError **error)
+{
+    const HbRestoreOptions *options = &restore->options;
+
+    g_clear_pointer(&restore->steps, hb_steps_free);
+    restore->steps = hb_steps_new(restore->manifest, options->parts, options->analyze, options->jobs == 1, error);
+    return restore->steps != NULL;
+}
+
 HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
 {
     HbRestore *restore = g_new0(HbRestore, 1);
@@ -147,10 +162,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     g_cond_init(&restore->settled);
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     pick_database(restore);
-    if (check_dump(restore, error) && look_at_target(restore, error))
-        restore->steps =
-            hb_steps_new(restore->manifest, restore->options.parts, options->analyze, options->jobs == 1, error);
-    if (restore->steps == NULL)
+    if (!check_dump(restore, error) || !look_at_target(restore, error) || !make_steps(restore, error))
         g_clear_pointer(&restore, hb_restore_free);
     return restore;
 }
@@ -161,8 +173,10 @@ void hb_restore_free(HbRestore *restore)
         return;
     hb_steps_free(restore->steps);
     hb_server_info_clear(&restore->info);
-    g_clear_pointer(&restore->before, g_hash_table_unref);
+    g_clear_pointer(&restore->earlier, g_hash_table_unref);
+    g_clear_pointer(&restore->journal, g_hash_table_unref);
     g_hash_table_unref(restore->kept);
+    g_clear_error(&restore->lost);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
     g_cond_clear(&restore->settled);
@@ -278,35 +292,15 @@ static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *ste
     }
 }
 
-/* Opens the session again. The step may have been committed just before the connection broke: *done says so */
-static gboolean recover(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *done, GError **error)
-{
-    hb_observers_note(restore->options.observers, HB_SEVERITY_NOTE, NULL, "connection lost during %s; opening it again",
-                      step->key);
-    return hb_worker_reopen(worker, error) &&
-           restore->options.engine->find_step(worker->session, step->key, done, error);
-}
-
-/*
- * Tries again what failed for a passing reason. FALSE with *fatal set if the worker itself cannot go on.
- */
-static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal,
-                               GError **error)
+/* Tries again what failed for a passing reason */
+static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) ours = NULL;
-        gboolean done = FALSE;
-        gboolean lost;
 
         if (run_once(restore, worker, step, &ours))
             return TRUE;
-        lost = hb_error_is(ours, HB_ERROR_LOST);
-        *fatal = hb_error_is(ours, HB_ERROR_CANCELLED) || hb_stop_is_set(restore->options.stop);
-        if (lost && !*fatal && !recover(restore, worker, step, &done, NULL))
-            *fatal = TRUE;
-        if (done)
-            return TRUE;
-        if (*fatal || attempt == ATTEMPTS || !(lost || hb_error_is(ours, HB_ERROR_RETRY))) {
+        if (attempt == ATTEMPTS || !hb_error_is(ours, HB_ERROR_RETRY) || hb_stop_is_set(restore->options.stop)) {
             g_propagate_error(error, g_steal_pointer(&ours));
             return FALSE;
         }
@@ -325,19 +319,25 @@ static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
                     object->kind == HB_KIND_ROLE_SETTING);
 }
 
+/* With the lock held */
+static void note_kept(HbRestore *restore, const HbStep *step)
+{
+    g_hash_table_add(restore->kept, step->object->identity);
+    if (step->object->kind == HB_KIND_ROLE)
+        add_exception(restore, HB_OUTCOME_KEPT, step->key, "was there already and stays as it is", NULL);
+}
+
 static gboolean keep_role(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     if (!restore->options.engine->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
         return FALSE;
     g_mutex_lock(&restore->lock);
-    g_hash_table_add(restore->kept, step->object->identity);
-    if (step->object->kind == HB_KIND_ROLE)
-        add_exception(restore, HB_OUTCOME_KEPT, step->key, "was there already and stays as it is", NULL);
+    note_kept(restore, step);
     g_mutex_unlock(&restore->lock);
     return TRUE;
 }
 
-static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *fatal, GError **error)
+static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     g_autoptr(GError) ours = NULL;
     gboolean about_kept = FALSE;
@@ -349,7 +349,7 @@ static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *ste
     }
     if (about_kept)
         return keep_role(restore, worker, step, error);
-    if (run_stubbornly(restore, worker, step, fatal, &ours))
+    if (run_stubbornly(restore, worker, step, &ours))
         return TRUE;
     if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_ROLE && hb_error_is(ours, HB_ERROR_EXISTS))
         return keep_role(restore, worker, step, error);
@@ -359,33 +359,23 @@ static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *ste
 
 /* ---- Walking the plan; the lock is held in all of these ---- */
 
-static void count_done(HbRestore *restore, const HbStep *step)
-{
-    restore->result->done++;
-    if (step->type == HB_STEP_TYPE_CHUNK) {
-        restore->result->rows += step->chunk->digest.rows;
-        restore->result->bytes += step->chunk->bytes;
-    }
-}
-
 static void settle(HbRestore *restore, guint number, HbStepState outcome)
 {
     hb_plan_settle(restore->steps->plan, number, outcome);
     g_cond_broadcast(&restore->settled);
 }
 
-/* Milestones, and what an earlier run did, are settled on the spot */
+/* Milestones, and what the journal has, are settled on the spot */
 static gboolean is_done_before(HbRestore *restore, const HbStep *step)
 {
     const char *note;
 
     if (step->type == HB_STEP_TYPE_MILESTONE)
         return TRUE;
-    if (restore->before == NULL || (note = g_hash_table_lookup(restore->before, step->key)) == NULL)
+    if (restore->journal == NULL || (note = g_hash_table_lookup(restore->journal, step->key)) == NULL)
         return FALSE;
     if (strcmp(note, NOTE_KEPT) == 0)
-        g_hash_table_add(restore->kept, step->object->identity);
-    restore->result->done_before++;
+        note_kept(restore, step);
     return TRUE;
 }
 
@@ -394,7 +384,7 @@ static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *numb
 {
     HbPlan *plan = restore->steps->plan;
 
-    while (hb_plan_count_open(plan) > 0 && !hb_stop_is_set(restore->options.stop)) {
+    while (hb_plan_count_open(plan) > 0 && restore->lost == NULL && !hb_stop_is_set(restore->options.stop)) {
         const HbStep *step;
         if (!hb_plan_take(plan, number)) {
             g_cond_wait_until(&restore->settled, &restore->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
@@ -428,38 +418,57 @@ static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *s
     hb_worker_tell_finished(worker);
 }
 
+/*
+ * What becomes of a step that did not succeed. A broken connection is nobody's fault: the step is put back, and all
+ * workers come home. FALSE if the restore cannot go on, with *error set.
+ */
+static gboolean judge_failure(HbRestore *restore, guint number, GError *cause, GError **error)
+{
+    const HbStep *step = hb_plan_get_what(restore->steps->plan, number);
+
+    if (hb_error_is(cause, HB_ERROR_CANCELLED) || hb_stop_is_set(restore->options.stop)) {
+        hb_plan_put_back(restore->steps->plan, number);
+        g_propagate_prefixed_error(error, cause, "%s: ", step->key);
+        return FALSE;
+    }
+    if (hb_error_is(cause, HB_ERROR_LOST)) {
+        hb_plan_put_back(restore->steps->plan, number);
+        g_clear_error(&restore->lost);
+        g_propagate_prefixed_error(&restore->lost, cause, "%s: ", step->key);
+        g_cond_broadcast(&restore->settled);
+        return TRUE;
+    }
+    note_failure(restore, step, cause);
+    settle(restore, number, HB_STEP_FAILED);
+    g_error_free(cause);
+    return TRUE;
+}
+
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
     HbRestore *restore = data;
-    gboolean fatal = FALSE;
+    gboolean ok = TRUE;
     const HbStep *step;
     guint number;
 
     g_mutex_lock(&restore->lock);
-    while (!fatal && (step = take_step(restore, worker, &number)) != NULL) {
-        g_autoptr(GError) ours = NULL;
-        gboolean ok;
+    while (ok && (step = take_step(restore, worker, &number)) != NULL) {
+        GError *cause = NULL;
 
         g_mutex_unlock(&restore->lock);
         hb_worker_tell_started(worker, name_step(step));
-        ok = run_step(restore, worker, step, &fatal, &ours);
+        run_step(restore, worker, step, &cause);
         tell_step_done(restore, worker, step, number);
         g_mutex_lock(&restore->lock);
-        if (ok) {
-            count_done(restore, step);
+        if (cause != NULL)
+            ok = judge_failure(restore, number, cause, error);
+        else
             settle(restore, number, HB_STEP_DONE);
-        } else if (fatal) {
-            hb_plan_put_back(restore->steps->plan, number);
-            g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", step->key);
-        } else {
-            note_failure(restore, step, ours);
-            settle(restore, number, HB_STEP_FAILED);
-        }
     }
-    if (!fatal && hb_plan_count_open(restore->steps->plan) > 0)
-        fatal = !hb_stop_set_error(error);
+    if (ok && hb_stop_is_set(restore->options.stop) && hb_plan_count_open(restore->steps->plan) > 0)
+        ok = hb_stop_set_error(error);
     g_mutex_unlock(&restore->lock);
-    return !fatal;
+    return ok;
 }
 
 /* ---- The whole ---- */
@@ -487,14 +496,21 @@ static guint count_exceptions(const HbRestoreResult *result, HbOutcome outcome)
     return count;
 }
 
+static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_clear_pointer(&restore->journal, g_hash_table_unref);
+    restore->journal = restore->options.engine->read_journal(session, error);
+    return restore->journal != NULL;
+}
+
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
 {
-    const HbEngine *engine = restore->options.engine;
-
     if (!restore->resumed)
-        return engine->begin_journal(session, restore->manifest->id, error);
-    restore->before = engine->read_journal(session, error);
-    return restore->before != NULL;
+        return restore->options.engine->begin_journal(session, restore->manifest->id, error);
+    if (!read_journal(restore, session, error))
+        return FALSE;
+    restore->earlier = g_hash_table_ref(restore->journal);
+    return TRUE;
 }
 
 static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
@@ -538,6 +554,70 @@ static gboolean walk(HbRestore *restore, GError **error)
     return hb_crew_run(&crew, error);
 }
 
+/*
+ * After a broken connection only the journal knows what is done. A step that was committed may be unknown to us, and if
+ * the server crashed, the last commits that we know of may be gone: commits do not wait for the disk until the end.
+ */
+static gboolean start_over_from_journal(HbRestore *restore, GError **error)
+{
+    for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
+        if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
+            return hb_stop_set_error(error);
+        if (with_session(restore, read_journal, NULL)) {
+            g_clear_error(&restore->lost);
+            g_hash_table_remove_all(restore->kept);
+            g_ptr_array_set_size(restore->result->exceptions, 0);
+            return make_steps(restore, error);
+        }
+    }
+    g_propagate_error(error, g_steal_pointer(&restore->lost));
+    return FALSE;
+}
+
+/* A server that comes back must let us get on: so many lost connections without a step between them are too many */
+static gboolean walk_stubbornly(HbRestore *restore, GError **error)
+{
+    guint rounds = 0, done = 0;
+
+    for (;;) {
+        if (!walk(restore, error))
+            return FALSE;
+        if (restore->lost == NULL)
+            return TRUE;
+        hb_observers_note(restore->options.observers, HB_SEVERITY_NOTE, NULL, "%s; opening the connection again",
+                          restore->lost->message);
+        if (!start_over_from_journal(restore, error))
+            return FALSE;
+        rounds = g_hash_table_size(restore->journal) > done ? 0 : rounds + 1;
+        done = MAX(done, g_hash_table_size(restore->journal));
+        if (rounds == ATTEMPTS)
+            return hb_error_set(error, HB_ERROR_LOST, "see the server's log for why it drops connections",
+                                "the connection to %s breaks again and again", restore->info.address);
+    }
+}
+
+static void count_steps(const HbRestore *restore, HbRestoreResult *result)
+{
+    HbPlan *plan = restore->steps->plan;
+
+    result->open = hb_plan_count_open(plan);
+    for (guint i = 0; i < hb_plan_count(plan); i++) {
+        const HbStep *step = hb_plan_get_what(plan, i);
+        gboolean done = hb_plan_get_state(plan, i) == HB_STEP_DONE;
+        if (step->type == HB_STEP_TYPE_MILESTONE || !done)
+            continue;
+        if (restore->earlier != NULL && g_hash_table_contains(restore->earlier, step->key)) {
+            result->done_before++;
+            continue;
+        }
+        result->done++;
+        if (step->type == HB_STEP_TYPE_CHUNK) {
+            result->rows += step->chunk->digest.rows;
+            result->bytes += step->chunk->bytes;
+        }
+    }
+}
+
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error)
 {
     gint64 start = g_get_monotonic_time();
@@ -545,9 +625,9 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
 
     result->exceptions = g_ptr_array_new_with_free_func(exception_free);
     restore->result = result;
-    ok = prepare_target(restore, error) && walk(restore, error);
+    ok = prepare_target(restore, error) && walk_stubbornly(restore, error);
     list_left_out(restore);
-    result->open = hb_plan_count_open(restore->steps->plan);
+    count_steps(restore, result);
     if (ok && count_exceptions(result, HB_OUTCOME_FAILED) == 0)
         ok = with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;

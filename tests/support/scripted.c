@@ -26,6 +26,8 @@ static struct {
     char *bad_statement;
     HbErrorCode bad_code;
     GPtrArray *run;      /* char * */
+    GPtrArray *keys;     /* char *: of run, same index */
+    guint forgets;       /* steps that are undone when a connection is lost at a step: the server crashed */
     GHashTable *loaded;  /* table to row count */
     GHashTable *journal; /* key to note; NULL without one */
     char *dump_id;
@@ -45,6 +47,7 @@ void scripted_reset(const char *lines, guint rows_each)
     g_free(it.dump_id);
     g_free(it.content);
     g_clear_pointer(&it.run, g_ptr_array_unref);
+    g_clear_pointer(&it.keys, g_ptr_array_unref);
     g_clear_pointer(&it.loaded, g_hash_table_unref);
     g_clear_pointer(&it.journal, g_hash_table_unref);
     memset(&it, 0, sizeof it);
@@ -52,6 +55,7 @@ void scripted_reset(const char *lines, guint rows_each)
     it.lines = g_strdup(lines);
     it.rows_each = rows_each;
     it.run = g_ptr_array_new_with_free_func(g_free);
+    it.keys = g_ptr_array_new_with_free_func(g_free);
     it.loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
@@ -65,6 +69,11 @@ void scripted_fail_statement(const char *part, HbErrorCode code)
     g_free(it.bad_statement);
     it.bad_statement = g_strdup(part);
     it.bad_code = code;
+}
+
+void scripted_forget(guint steps)
+{
+    it.forgets = steps;
 }
 
 void scripted_set_target(gboolean exists, const char *content)
@@ -348,16 +357,6 @@ static GHashTable *read_journal(HbSession *session, GError **error)
     return copy;
 }
 
-static gboolean find_step(HbSession *session, const char *key, gboolean *found, GError **error)
-{
-    (void)session;
-    (void)error;
-    g_mutex_lock(&it.lock);
-    *found = g_hash_table_contains(it.journal, key);
-    g_mutex_unlock(&it.lock);
-    return TRUE;
-}
-
 static gboolean end_journal(HbSession *session, GError **error)
 {
     (void)session;
@@ -374,14 +373,26 @@ static gboolean commit(const char *key, const char *note, GError **error)
     return pass(SCRIPTED_COMMIT, error);
 }
 
+static gboolean crash(void)
+{
+    for (; it.forgets > 0 && it.run->len > 0; it.forgets--) {
+        g_hash_table_remove(it.journal, it.keys->pdata[it.keys->len - 1]);
+        g_ptr_array_set_size(it.run, (int)it.run->len - 1);
+        g_ptr_array_set_size(it.keys, (int)it.keys->len - 1);
+    }
+    return FALSE;
+}
+
 static gboolean run_locked(const char *sql, const char *key, const char *note, GError **error)
 {
     if (!pass(SCRIPTED_STEP, error))
-        return FALSE;
+        return crash();
     if (sql != NULL && it.bad_statement != NULL && strstr(sql, it.bad_statement) != NULL)
         return hb_error_set(error, it.bad_code, NULL, "the statement is bad");
-    if (sql != NULL)
+    if (sql != NULL) {
         g_ptr_array_add(it.run, g_strdup(sql));
+        g_ptr_array_add(it.keys, g_strdup(key));
+    }
     return commit(key, note != NULL ? note : "", error);
 }
 
@@ -453,7 +464,6 @@ const HbEngine scripted_engine = {
     .find_journal = find_journal,
     .begin_journal = begin_journal,
     .read_journal = read_journal,
-    .find_step = find_step,
     .end_journal = end_journal,
     .run_step = run_step,
     .write_rows = write_rows,

@@ -27,6 +27,9 @@ void scripted_reset(const char *lines, guint rows_each);
 /* The at-th time (from 1) that the point is passed, and `times` times from there, it fails with the code */
 void scripted_fail(ScriptedPoint point, guint at, guint times, HbErrorCode code);
 
+/* The first failure at a step also undoes so many steps before it, as a server does that crashes */
+void scripted_forget(guint steps);
+
 /* A statement that always fails with the code; NULL: none */
 void scripted_fail_statement(const char *part, HbErrorCode code);
 

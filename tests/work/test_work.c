@@ -322,6 +322,26 @@ static void what_fails_for_a_passing_reason_is_tried_again(void **state)
     }
 }
 
+static void commits_that_a_crash_takes_back_are_done_again(void **state)
+{
+    Outcome outcome;
+    g_autofree char *run = NULL;
+    g_auto(GStrv) lines = NULL;
+
+    (void)state;
+    dump_well();
+    scripted_fail(SCRIPTED_STEP, 5, 1, HB_ERROR_LOST);
+    scripted_forget(3);
+    outcome = restore(2, FALSE);
+    check_no_error(outcome.error);
+    assert_int_equal(outcome.failed + outcome.left_out, 0);
+    check_whole();
+    run = scripted_get_run();
+    lines = g_strsplit(run, "\n", -1);
+    assert_int_equal(g_strv_length(lines), 11 + 1);
+    outcome_clear(&outcome);
+}
+
 static void a_server_that_stays_away_stops_the_restore_which_goes_on_later(void **state)
 {
     Outcome outcome;
@@ -330,7 +350,7 @@ static void a_server_that_stays_away_stops_the_restore_which_goes_on_later(void 
     (void)state;
     dump_well();
     scripted_fail(SCRIPTED_STEP, 6, 100000, HB_ERROR_LOST);
-    scripted_fail(SCRIPTED_OPEN, 5, 100000, HB_ERROR_CONNECT);
+    scripted_fail(SCRIPTED_OPEN, 4, 100000, HB_ERROR_CONNECT);
     outcome = restore(1, FALSE);
     assert_false(outcome.ok);
     check_error(&outcome.error, HB_ERROR_LOST, "scripted failure");
@@ -511,6 +531,7 @@ int main(void)
         TEST(many_workers_restore_the_same),
         TEST(a_failed_step_leaves_out_what_needs_it_and_can_be_resumed),
         TEST(what_fails_for_a_passing_reason_is_tried_again),
+        TEST(commits_that_a_crash_takes_back_are_done_again),
         TEST(a_server_that_stays_away_stops_the_restore_which_goes_on_later),
         TEST(a_role_that_exists_is_kept),
         TEST(a_target_that_holds_something_is_refused),

@@ -299,6 +299,22 @@ static void resolve_pending(Reader *reader)
     }
 }
 
+/* What builds on a table's rows must read them: its cost is their size */
+static void pass_on_costs(Reader *reader)
+{
+    for (guint i = 0; i < hb_catalog_count(reader->catalog); i++) {
+        HbObject *object = hb_catalog_get(reader->catalog, i);
+        const char *table = object->on != NULL ? strchr(object->on, ' ') : NULL;
+        const HbObject *rows;
+        if (table == NULL || (object->kind != HB_KIND_KEY && object->kind != HB_KIND_INDEX &&
+                              object->kind != HB_KIND_FOREIGN_KEY))
+            continue;
+        g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, table + 1);
+        rows = hb_catalog_find(reader->catalog, identity);
+        object->cost = rows != NULL ? rows->cost : 0;
+    }
+}
+
 /* ---- Users, settings, what is left out ---- */
 
 static gboolean may_read_passwords(Reader *reader, gboolean *may, GError **error)
@@ -393,6 +409,7 @@ static gboolean read_all(Reader *reader, guint parts, GError **error)
     if ((parts & HB_PART_SETTINGS) && !read_objects(reader, hb_sql_database_settings, error))
         return FALSE;
     resolve_pending(reader);
+    pass_on_costs(reader);
     if ((parts & HB_PART_SCHEMA) && !read_omissions(reader, error))
         return FALSE;
     hb_catalog_keep_parts(reader->catalog, parts);

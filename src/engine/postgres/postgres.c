@@ -40,7 +40,6 @@ const HbEngine hb_postgres_engine = {
     .find_journal = hb_pg_find_journal,
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
-    .find_step = hb_pg_find_step,
     .end_journal = hb_pg_end_journal,
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,

@@ -188,16 +188,6 @@ GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
     return steps;
 }
 
-gboolean hb_pg_find_step(HbSession *session, const char *key, gboolean *found, GError **error)
-{
-    const char *const values[] = {key};
-    g_autoptr(HbResult) result =
-        hb_pg_query_with(session, "SELECT count(*) FROM hornbeam_journal.step WHERE key = $1", 1, values, error);
-
-    *found = result != NULL && *PQgetvalue(result, 0, 0) != '0';
-    return result != NULL;
-}
-
 /* Commits wait for the disk from here on, and this one takes all earlier ones with it */
 gboolean hb_pg_end_journal(HbSession *session, GError **error)
 {

@@ -31,9 +31,7 @@ SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'ke
            CASE WHEN k.contype IN ('p', 'u', 'x') THEN '1:' || k.conrelid END,
            CASE WHEN k.contype = 'f' THEN format('1:%s,1:%s', k.conrelid, k.confrelid) END,
            CASE WHEN k.contype = 'f' THEN t.attachments END,
-           CASE WHEN k.contype IN ('c', 'f') THEN f.attachments END) AS needs,
-       CASE WHEN k.contype = 'c' THEN 0 ELSE pg_relation_size(c.oid) / CASE k.contype WHEN 'f' THEN 2 ELSE 1 END END
-           AS cost
+           CASE WHEN k.contype IN ('c', 'f') THEN f.attachments END) AS needs
 FROM pg_constraint k
 JOIN pg_class c ON c.oid = k.conrelid AND c.relkind IN ('r', 'p')
 LEFT JOIN pg_class x ON x.oid = k.conindid AND k.contype IN ('p', 'u', 'x')
@@ -52,7 +50,7 @@ SELECT 'check', 'pg_constraint'::regclass::oid, k.oid,
        format('CONSTRAINT %I ON DOMAIN %s', k.conname, format_type(t.oid, NULL)),
        'domain ' || format_type(t.oid, NULL),
        format('ALTER DOMAIN %s ADD CONSTRAINT %I %s;', format_type(t.oid, NULL), k.conname, pg_get_constraintdef(k.oid)),
-       NULL, NULL, 0
+       NULL, NULL
 FROM pg_constraint k
 JOIN pg_type t ON t.oid = k.contypid
 WHERE t.typnamespace IN (@namespaces@) AND k.contype = 'c'

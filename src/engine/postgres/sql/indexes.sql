@@ -13,8 +13,7 @@ SELECT 'index' AS kind, 'pg_class'::regclass::oid AS classid, x.oid AS objid,
                          WHERE d.classid = 'pg_class'::regclass AND d.objid = x.oid
                            AND d.refclassid = 'pg_proc'::regclass AND d.refobjid >= 16384)
             THEN 'rows' END AS after,
-       CASE c.relkind WHEN 'm' THEN '3:' ELSE '1:' END || c.oid AS needs,
-       pg_relation_size(c.oid) AS cost
+       CASE c.relkind WHEN 'm' THEN '3:' ELSE '1:' END || c.oid AS needs
 FROM pg_index i
 JOIN pg_class x ON x.oid = i.indexrelid
 JOIN pg_class c ON c.oid = i.indrelid AND c.relkind IN ('r', 'p', 'm')

@@ -4,7 +4,8 @@ SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
        'table ' || c.oid::regclass AS on_identity,
        CASE WHEN c.relkind = 'p'
             THEN (SELECT string_agg('1:' || h.inhrelid, ',') FROM pg_inherits h WHERE h.inhparent = c.oid) END AS needs,
-       CASE WHEN c.relkind = 'r' THEN pg_table_size(c.oid) ELSE 0 END AS cost,
+       CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) + coalesce(pg_relation_size(nullif(c.reltoastrelid, 0)), 0)
+            ELSE 0 END AS cost,
        CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) / current_setting('block_size')::int END AS extent,
        (SELECT string_agg(octet_length(quote_ident(a.attname)) || ':' || quote_ident(a.attname), '' ORDER BY a.attnum)
         FROM pg_attribute a
