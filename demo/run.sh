@@ -12,8 +12,12 @@ trap servers_end EXIT
 PATH="$PWD/build:$PATH"
 
 say() { printf '\n\033[1m%s\033[0m\n' "$*"; }
-play() { # play COMMAND...: shows it, runs it
-    printf '\n\033[1m$ %s\033[0m\n' "$(printf '%q ' "$@")"
+play() { # play COMMAND...: shows it as one would type it, runs it
+    local word line=
+    for word in "$@"; do
+        case $word in *[!A-Za-z0-9._:/=@-]*) line="$line '$word'" ;; *) line="$line $word" ;; esac
+    done
+    printf '\n\033[1m$%s\033[0m\n' "$line"
     "$@"
 }
 

@@ -247,12 +247,15 @@ static HbStatus dispatch(char ***arguments)
     return run_command(command, arguments);
 }
 
-/* What was printed must have arrived: a full disk behind a redirection is an error like any other */
+/*
+ * What was printed must have arrived: a full disk behind a redirection is an error like any other. A reader who closed
+ * the pipe has seen what he wanted.
+ */
 static HbStatus check_output(HbStatus status)
 {
     g_autoptr(GError) error = NULL;
 
-    if (fflush(stdout) == 0 && !ferror(stdout))
+    if ((fflush(stdout) == 0 && !ferror(stdout)) || errno == EPIPE)
         return status;
     hb_error_set(&error, HB_ERROR_FILE, NULL, "writing to standard output: %s", g_strerror(errno));
     return fail_early(error);

@@ -238,6 +238,7 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
                                                     : "there, and empty",
                 target->address, target->product, target->version);
     append_fact(out, color, "as", "%s%s", target->user, target->is_superuser ? " (superuser)" : "");
+    g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);
 }
 

@@ -52,9 +52,10 @@ static const SheetQuery sheets[] = {
      " UNION ALL SELECT CASE k.contype WHEN 'c' THEN 'check constraints' WHEN 'p' THEN 'primary keys'"
      "   WHEN 'u' THEN 'unique constraints' WHEN 'x' THEN 'exclusion constraints' ELSE 'foreign keys' END,"
      "   count(*), 4 FROM pg_constraint k WHERE k.connamespace IN (@namespaces@)"
-     "   AND k.contype IN ('c', 'p', 'u', 'x', 'f') GROUP BY k.contype"
+     "   AND k.contype IN ('c', 'p', 'u', 'x', 'f') AND (k.contype <> 'f' OR k.conparentid = 0)"
+     "   AND (k.contype <> 'c' OR k.conislocal OR k.conrelid = 0) GROUP BY k.contype"
      " UNION ALL SELECT 'triggers', count(*), 5 FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid"
-     "   WHERE NOT t.tgisinternal AND c.relnamespace IN (@namespaces@)"
+     "   WHERE NOT t.tgisinternal AND t.tgparentid = 0 AND c.relnamespace IN (@namespaces@)"
      " UNION ALL SELECT 'rules', count(*), 5 FROM pg_rewrite r JOIN pg_class c ON c.oid = r.ev_class"
      "   WHERE r.rulename <> '_RETURN' AND c.relnamespace IN (@namespaces@)"
      " UNION ALL SELECT 'policies', count(*), 5 FROM pg_policy"
@@ -63,12 +64,13 @@ static const SheetQuery sheets[] = {
      " UNION ALL SELECT 'large objects', count(*), 6 FROM pg_largeobject_metadata"
      ") k WHERE k.count > 0 AND k.kind IS NOT NULL ORDER BY k.rank, k.kind"},
     {SCOPE_DATABASE, "tables", "Largest tables",
-     {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows, estimated", HB_COLUMN_COUNT}, {"bytes", "rows' size", HB_COLUMN_BYTES},
-      {"index_bytes", "indexes' size", HB_COLUMN_BYTES}},
+     {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES},
+      {"index_bytes", "of indexes", HB_COLUMN_BYTES}},
      "SELECT c.oid::regclass, CASE WHEN c.reltuples >= 0 THEN c.reltuples::bigint END, pg_table_size(c.oid),"
      " pg_indexes_size(c.oid)"
-     " FROM pg_class c WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
-     " ORDER BY c.relpages DESC, 1 LIMIT 20"},
+     " FROM pg_class c LEFT JOIN pg_class t ON t.oid = c.reltoastrelid"
+     " WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
+     " ORDER BY c.relpages + coalesce(t.relpages, 0) DESC, 1 LIMIT 20"},
     {SCOPE_SERVER | SCOPE_DATABASE, "roles", "Roles",
      {{"name", "role", HB_COLUMN_TEXT}, {"attributes", "attributes", HB_COLUMN_TEXT}, {"member_of", "member of", HB_COLUMN_TEXT}},
      "SELECT r.rolname, concat_ws(', ', CASE WHEN r.rolcanlogin THEN 'login' END,"
