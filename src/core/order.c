@@ -106,6 +106,8 @@ static void place(Arranger *arranger, Node *node)
     for (guint i = 0; i < node->needed_by->len; i++) {
         Node *waiting = node->needed_by->pdata[i];
         waiting->object->stage = MAX(waiting->object->stage, node->object->stage);
+        if (node->object->after == HB_AFTER_EVERYTHING)
+            waiting->object->after = HB_AFTER_EVERYTHING;
         if (--waiting->missing == 0)
             push(arranger->heap, waiting);
     }

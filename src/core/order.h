@@ -3,9 +3,9 @@
  * order - the order in which the objects of a catalog can be created.
  *
  * An object comes after what it needs; otherwise by stage, kind and identity, so that equal catalogs give equal dumps.
- * An object whose needs stand in a later stage moves to that stage. Circles are broken at an object that has a
- * stand-in: a placeholder is created first, the circle's other members then need the placeholder, and the object itself
- * replaces it when its own needs are there.
+ * An object whose needs stand in a later stage moves to that stage; one whose needs wait for everything waits, too.
+ * Circles are broken at an object that has a stand-in: a placeholder is created first, the circle's other members then
+ * need the placeholder, and the object itself replaces it when its own needs are there.
  *
  * Cost: O((objects + needs) * log objects) without circles.
  */

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/restore.h"
 
-#include "core/rowtext.h"
 #include "core/sqltext.h"
 #include "work/crew.h"
+#include "work/load.h"
 #include "work/steps.h"
 
 #include <string.h>
@@ -205,53 +205,9 @@ gboolean hb_restore_is_resumed(const HbRestore *restore)
 
 /* ---- Running one step ---- */
 
-/* A chunk's rows on their way: counted as they pass, and refused at the end if they are not those that were dumped */
-typedef struct {
-    HbRestore *restore;
-    HbWorker *worker;
-    const HbChunk *chunk;
-    HbUnpacker *unpacker;
-    HbRowCounter counter;
-    guint64 told;
-} Load;
-
-static gboolean check_load(Load *load, GError **error)
-{
-    if (hb_row_counter_is_whole(&load->counter) && hb_digest_is_equal(&load->counter.digest, &load->chunk->digest))
-        return TRUE;
-    return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole, then use --resume",
-                        "%s: its rows are not those that were dumped (count or digest differs)", load->chunk->file);
-}
-
-static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
-{
-    Load *load = data;
-
-    if (hb_stop_is_set(load->restore->options.stop))
-        return hb_stop_set_error(error);
-    if (!hb_unpacker_read(load->unpacker, bytes, length, error))
-        return FALSE;
-    if (*length == 0)
-        return check_load(load, error);
-    hb_row_counter_add(&load->counter, *bytes, *length);
-    hb_worker_tell_advanced(load->worker, *length, *length);
-    load->told += *length;
-    return TRUE;
-}
-
 static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    Load load = {.restore = restore, .worker = worker, .chunk = step->chunk};
-    gboolean ok;
-
-    load.unpacker = hb_reader_open_chunk(restore->options.dump, step->chunk, error);
-    if (load.unpacker == NULL)
-        return FALSE;
-    hb_row_counter_init(&load.counter, 0);
-    ok = restore->options.engine->write_rows(worker->session, step->rows->set, give_rows, &load, step->key, error);
-    hb_row_counter_clear(&load.counter);
-    hb_unpacker_close(load.unpacker);
-    return ok;
+    return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
 }
 
 /* Statements about the database name it; the target's name may be another */

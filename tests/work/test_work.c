@@ -19,6 +19,8 @@ static const char garden[] = "role keeper\n"
                              "key plot.pk: table plot, rows plot\n"
                              "foreign-key tree.plot: table tree, table plot, rows tree, rows plot, key plot.pk\n"
                              "view list: table tree\n"
+                             "event-trigger watch\n"
+                             "comment event-trigger watch: event-trigger watch\n"
                              "database-setting zone";
 
 #define ROWS 250
@@ -145,7 +147,7 @@ static void a_dump_holds_every_object_and_row(void **state)
     reader = hb_reader_open(bench.path, &error);
     check_no_error(error);
     manifest = hb_reader_get_manifest(reader);
-    assert_int_equal(hb_catalog_count(manifest->catalog), 11);
+    assert_int_equal(hb_catalog_count(manifest->catalog), 13);
     assert_int_equal(hb_manifest_count_rows(manifest), 2 * ROWS);
     assert_true(hb_manifest_count_chunks(manifest) > 4);
     assert_string_equal(hb_catalog_find(manifest->catalog, "table tree")->definition, "create table tree;");
@@ -246,6 +248,7 @@ static void one_worker_restores_in_the_order_of_the_files(void **state)
     assert_string_equal(run,
                         "create role keeper;\ncreate schema garden;\ncreate table plot;\ncreate table tree;\n"
                         "create view list;\ncreate key plot.pk;\ncreate key tree.pk;\ncreate foreign-key tree.plot;\n"
+                        "create event-trigger watch;\ncreate comment event-trigger watch;\n"
                         "create database-setting zone;\nanalyze plot;\nanalyze tree;\n");
     check_whole();
     outcome_clear(&outcome);
@@ -338,7 +341,7 @@ static void commits_that_a_crash_takes_back_are_done_again(void **state)
     check_whole();
     run = scripted_get_run();
     lines = g_strsplit(run, "\n", -1);
-    assert_int_equal(g_strv_length(lines), 11 + 1);
+    assert_int_equal(g_strv_length(lines), 13 + 1);
     outcome_clear(&outcome);
 }
 

@@ -42,3 +42,6 @@ UNION ALL
 SELECT d.classid, d.objid, d.refclassid, d.refobjid
 FROM pg_depend d
 WHERE d.deptype = 'e' AND d.refclassid = 'pg_extension'::regclass
+UNION ALL
+SELECT 'pg_constraint'::regclass, k.oid, 'pg_type'::regclass, k.contypid
+FROM pg_constraint k WHERE k.contypid <> 0

@@ -1,4 +1,4 @@
--- Checks (of tables and domains), keys, exclusions and foreign keys. What a parent hands down is left to the parent.
+-- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys. What a parent hands down is left to the parent.
 -- A check that calls a function may read other tables through it, and must wait for all rows.
 WITH RECURSIVE descent(root, relation) AS (
     SELECT inhparent, inhrelid FROM pg_inherits
@@ -53,6 +53,6 @@ SELECT 'check', 'pg_constraint'::regclass::oid, k.oid,
        NULL, NULL
 FROM pg_constraint k
 JOIN pg_type t ON t.oid = k.contypid
-WHERE t.typnamespace IN (@namespaces@) AND k.contype = 'c'
+WHERE t.typnamespace IN (@namespaces@) AND k.contype = 'c' AND k.oid NOT IN (@domain_checks@)
   AND NOT EXISTS (SELECT FROM pg_depend e
                   WHERE e.classid = 'pg_type'::regclass AND e.objid = t.oid AND e.deptype = 'e')

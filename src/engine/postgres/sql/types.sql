@@ -46,7 +46,10 @@ SELECT CASE t.typtype WHEN 'd' THEN 'domain' ELSE 'type' END AS kind,
                          WHERE co.oid = t.typcollation)
                    ELSE '' END
            || coalesce(' DEFAULT ' || pg_get_expr(t.typdefaultbin, 0), ' DEFAULT ' || t.typdefault, '')
-           || CASE WHEN t.typnotnull THEN ' NOT NULL' ELSE '' END || ';'
+           || CASE WHEN t.typnotnull THEN ' NOT NULL' ELSE '' END
+           || coalesce((SELECT string_agg(format(E'\n    CONSTRAINT %I %s', k.conname, pg_get_constraintdef(k.oid)), ''
+                                          ORDER BY k.conname)
+                        FROM pg_constraint k WHERE k.contypid = t.oid AND k.oid IN (@domain_checks@)), '') || ';'
        END AS definition
 FROM pg_type t
 JOIN pg_namespace n ON n.oid = t.typnamespace
