@@ -116,7 +116,7 @@ struct HbEngine {
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
-    gboolean (*end_journal)(HbSession *session, GError **error); /* also makes sure that all is on disk */
+    gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
 
     /* Each does its work and notes the key in the journal, both or neither */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);

@@ -306,8 +306,8 @@ static void pass_on_costs(Reader *reader)
         HbObject *object = hb_catalog_get(reader->catalog, i);
         const char *table = object->on != NULL ? strchr(object->on, ' ') : NULL;
         const HbObject *rows;
-        if (table == NULL || (object->kind != HB_KIND_KEY && object->kind != HB_KIND_INDEX &&
-                              object->kind != HB_KIND_FOREIGN_KEY))
+        if (table == NULL ||
+            (object->kind != HB_KIND_KEY && object->kind != HB_KIND_INDEX && object->kind != HB_KIND_FOREIGN_KEY))
             continue;
         g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, table + 1);
         rows = hb_catalog_find(reader->catalog, identity);
