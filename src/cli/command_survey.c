@@ -28,7 +28,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 
     if (!hb_cli_find_server(cli, arguments[0], &engine, &address, error))
         return HB_STATUS_USAGE;
-    survey = hb_survey_run(engine, &address, cli->stop, error);
+    survey = hb_survey_run(engine, &address, cli->stop, cli->observers, error);
     if (survey == NULL)
         return HB_STATUS_SERVER;
     json = hb_json_survey(survey);

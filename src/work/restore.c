@@ -231,7 +231,7 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
 
 static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->rows->set->table);
+    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->table);
 
     return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
 }

@@ -135,16 +135,34 @@ static void add_object(Maker *maker, const HbObject *object)
         claim(maker, step, object);
 }
 
+/* Row sets that are part of another: refreshing the figures of a partitioned table does its partitions, too */
+static GHashTable *find_partitions(const Maker *maker)
+{
+    GHashTable *partitions = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
+        for (guint n = 0; object->kind == HB_KIND_ROWS && n < object->needs->len; n++)
+            g_hash_table_add(partitions, object->needs->pdata[n]);
+    }
+    return partitions;
+}
+
 static void add_analyze(Maker *maker)
 {
-    for (guint i = 0; i < maker->manifest->rows->len; i++) {
-        const HbStoredRows *rows = maker->manifest->rows->pdata[i];
-        if (rows->digest.rows == 0)
+    g_autoptr(GHashTable) partitions = find_partitions(maker);
+
+    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
+        const HbStoredRows *rows = stored_rows(maker, object);
+        if (object->kind != HB_KIND_ROWS || g_hash_table_contains(partitions, object->identity) ||
+            (rows != NULL && rows->digest.rows == 0))
             continue;
-        char *key = g_strdup_printf("analyze %s", rows->set->table);
-        guint step =
-            add(maker, (HbStep){.type = HB_STEP_TYPE_ANALYZE, .key = key, .rows = rows}, rows->bytes / ANALYZE_DIVISOR);
-        hb_plan_add_soft_need(maker->result->plan, step, maker->everything);
+        HbStep step = {.type = HB_STEP_TYPE_ANALYZE,
+                       .key = g_strdup_printf("analyze %s", hb_object_get_name(object)),
+                       .table = hb_object_get_name(object)};
+        guint number = add(maker, step, rows != NULL ? rows->bytes / ANALYZE_DIVISOR : COST_OF_DEFINITION);
+        hb_plan_add_soft_need(maker->result->plan, number, maker->everything);
     }
 }
 

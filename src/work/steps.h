@@ -22,10 +22,11 @@ typedef enum {
 
 typedef struct {
     HbStepType type;
-    char *key; /* in the journal; NULL of a milestone */
-    const HbObject *object;
+    char *key;              /* in the journal; NULL of a milestone */
+    const HbObject *object; /* of an object and of a chunk; otherwise NULL */
     const HbStoredRows *rows;
     const HbChunk *chunk;
+    const char *table; /* to analyze */
 } HbStep;
 
 typedef struct {

@@ -1,6 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/survey.h"
 
+#include <string.h>
+
+/* Sheets of a database's survey that a server's survey gathers from all databases */
+static const char *const gathered_keys[] = {"kinds", "tables", "extensions"};
+
 void hb_survey_free(HbSurvey *survey)
 {
     if (survey == NULL)
@@ -11,7 +16,86 @@ void hb_survey_free(HbSurvey *survey)
     g_free(survey);
 }
 
-HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, GError **error)
+/* ---- A whole server: what only its databases know, gathered from all of them ---- */
+
+static HbSheet *find_sheet(const GPtrArray *sheets, const char *key)
+{
+    for (guint i = 0; i < sheets->len; i++) {
+        HbSheet *sheet = sheets->pdata[i];
+        if (strcmp(sheet->key, key) == 0)
+            return sheet;
+    }
+    return NULL;
+}
+
+/* A sheet of the same columns with the database's name before them */
+static HbSheet *new_gathered(const HbSheet *like)
+{
+    HbSheet *sheet = hb_sheet_new(like->key, like->title);
+
+    hb_sheet_add_column(sheet, "database", "database", HB_COLUMN_TEXT);
+    for (guint c = 0; c < like->columns->len; c++) {
+        const HbColumn *column = like->columns->pdata[c];
+        hb_sheet_add_column(sheet, column->key, column->title, column->type);
+    }
+    return sheet;
+}
+
+static void gather_rows(HbSheet *gathered, const HbSheet *from, const char *database)
+{
+    for (guint r = 0; r < from->rows->len; r++) {
+        guint row = hb_sheet_add_row(gathered);
+        hb_sheet_set(gathered, row, 0, database);
+        for (guint c = 0; c < from->columns->len; c++)
+            hb_sheet_set(gathered, row, c + 1, hb_sheet_get(from, r, c));
+    }
+}
+
+static void gather(HbSurvey *survey, const GPtrArray *sheets, const char *database)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(gathered_keys); i++) {
+        const HbSheet *from = find_sheet(sheets, gathered_keys[i]);
+        HbSheet *gathered = find_sheet(survey->sheets, gathered_keys[i]);
+        if (from == NULL)
+            continue;
+        if (gathered == NULL) {
+            gathered = new_gathered(from);
+            g_ptr_array_add(survey->sheets, gathered);
+        }
+        gather_rows(gathered, from, database);
+    }
+}
+
+/* A database that does not let us in is named and passed over */
+static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, const char *database,
+                            HbObservers *observers)
+{
+    const HbAddress address = {server->uri, database, server->password};
+    g_autoptr(GError) refusal = NULL;
+    HbSession *session = engine->open(&address, &refusal);
+    g_autoptr(GPtrArray) sheets = session != NULL ? engine->survey(session, FALSE, &refusal) : NULL;
+
+    if (sheets != NULL)
+        gather(survey, sheets, database);
+    else
+        hb_observers_note(observers, HB_SEVERITY_WARNING, hb_error_hint(refusal), "database %s is not surveyed: %s",
+                          database, refusal->message);
+    engine->close(session);
+}
+
+static void survey_databases(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, HbStop *stop,
+                             HbObservers *observers)
+{
+    const HbSheet *databases = find_sheet(survey->sheets, "databases");
+
+    for (guint r = 0; databases != NULL && r < databases->rows->len && !hb_stop_is_set(stop); r++)
+        survey_database(survey, engine, server, hb_sheet_get(databases, r, 0), observers);
+}
+
+/* ---- The whole ---- */
+
+HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
+                        GError **error)
 {
     g_autoptr(HbSurvey) survey = g_new0(HbSurvey, 1);
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
@@ -27,5 +111,9 @@ HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop
         survey->sheets = engine->survey(session, survey->whole_server, error);
     hb_stop_remove(stop, session);
     engine->close(session);
-    return survey->sheets != NULL ? g_steal_pointer(&survey) : NULL;
+    if (survey->sheets == NULL)
+        return NULL;
+    if (survey->whole_server)
+        survey_databases(survey, engine, address, stop, observers);
+    return g_steal_pointer(&survey);
 }

@@ -14,7 +14,11 @@ typedef struct {
     GPtrArray *sheets; /* HbSheet * */
 } HbSurvey;
 
-/* A URI that names a database surveys it, one without surveys the server. The caller's */
-HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, GError **error);
+/*
+ * A URI that names a database surveys it, one without surveys the server and each of its databases; one of those that
+ * does not let us in is noted to the observers. The caller's
+ */
+HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
+                        GError **error);
 void hb_survey_free(HbSurvey *survey);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbSurvey, hb_survey_free)

@@ -81,7 +81,7 @@ static void a_survey_shows_and_keeps_what_is_there(void **state)
     g_file_get_contents(kept, &text, NULL, NULL);
     check_contains(text, "\"document\": \"survey\"");
     check_contains(text, "btree_gist");
-    expect(run_hornbeam("survey", server, NULL), 0, "fennick_vale", NULL);
+    expect(run_hornbeam("survey", server, NULL), 0, "fennick_vale  weather.reading_2024", NULL);
     expect(run_hornbeam("survey", server, "--json", NULL), 0, "\"scope\": \"server\"", NULL);
 }
 
