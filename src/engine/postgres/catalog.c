@@ -55,16 +55,13 @@ static void set_owner(HbObject *object, const PGresult *result, int row)
 {
     const char *owner = hb_pg_get(result, row, "owner");
     const char *designation = hb_pg_get(result, row, "designation");
-    const char *also_owned = hb_pg_get(result, row, "also_owned");
-    g_autoptr(GString) sql = g_string_new(NULL);
+    const char *more = hb_pg_get(result, row, "more_owner_sql");
 
     if (owner == NULL || designation == NULL)
         return;
-    g_string_append_printf(sql, "ALTER %s OWNER TO %s;", designation, owner);
-    if (also_owned != NULL)
-        g_string_append_printf(sql, "\nALTER %s OWNER TO %s;", also_owned, owner);
     object->owner = g_strdup(owner);
-    object->owner_sql = g_strdup(sql->str);
+    object->owner_sql = g_strdup_printf("ALTER %s OWNER TO %s;%s%s", designation, owner, more != NULL ? "\n" : "",
+                                        more != NULL ? more : "");
 }
 
 static HbObject *object_from_row(const PGresult *result, int row)

@@ -40,9 +40,12 @@ static const Fragment fragments[] = {
     {"multirange", 140000,
      "coalesce((SELECT format(E',\\n    multirange_type_name = %I.%I', mn.nspname, mt.typname)"
      " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid), '')"},
-    {"multirange_designation", 0, "NULL"},
-    {"multirange_designation", 140000,
-     "(SELECT format('TYPE %I.%I', mn.nspname, mt.typname)"
+    {"multirange_owner", 0, "NULL"},
+    /* Versions 14 to 17 do not pass a range type's owner on to its multirange type; newer ones do, and refuse this */
+    {"multirange_owner", 140000,
+     "(SELECT format(E'DO $do$ BEGIN ALTER TYPE %I.%I OWNER TO %I;\\n"
+     "EXCEPTION WHEN feature_not_supported OR wrong_object_type THEN NULL; END $do$;',"
+     " mn.nspname, mt.typname, pg_get_userbyid(t.typowner))"
      " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid)"},
     {"colllocale", 0, "c.collcollate"},
     {"colllocale", 150000, "c.colliculocale"},

@@ -22,7 +22,7 @@ SELECT CASE t.typtype WHEN 'd' THEN 'domain' ELSE 'type' END AS kind,
        format('%I.%I', n.nspname, t.typname) AS name,
        CASE t.typtype WHEN 'd' THEN 'DOMAIN ' ELSE 'TYPE ' END || format('%I.%I', n.nspname, t.typname) AS designation,
        quote_ident(pg_get_userbyid(t.typowner)) AS owner,
-       @multirange_designation@ AS also_owned, -- the server does not pass the owner on
+       @multirange_owner@ AS more_owner_sql,
        CASE t.typtype
        WHEN 'e' THEN format(E'CREATE TYPE %I.%I AS ENUM (\n', n.nspname, t.typname) || coalesce(l.list, '') || E'\n);'
        WHEN 'c' THEN format(E'CREATE TYPE %I.%I AS (\n', n.nspname, t.typname) || coalesce(f.list, '') || E'\n);'
