@@ -118,6 +118,9 @@ struct HbEngine {
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
 
+    /* Is there a user of this name (quoted)? */
+    gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error);
+
     /* Each does its work and notes the key in the journal, both or neither */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,

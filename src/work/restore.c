@@ -293,24 +293,27 @@ static gboolean keep_role(HbRestore *restore, HbWorker *worker, const HbStep *st
     return TRUE;
 }
 
+/* Is the step about a user who was there before us? */
+static gboolean is_kept(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *kept, GError **error)
+{
+    *kept = FALSE;
+    if (step->type != HB_STEP_TYPE_OBJECT)
+        return TRUE;
+    if (step->object->kind == HB_KIND_ROLE)
+        return restore->options.engine->find_role(worker->session, hb_object_get_name(step->object), kept, error);
+    g_mutex_lock(&restore->lock);
+    *kept = is_about_kept_role(restore, step->object);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
 static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    g_autoptr(GError) ours = NULL;
-    gboolean about_kept = FALSE;
+    gboolean kept;
 
-    if (step->type == HB_STEP_TYPE_OBJECT) {
-        g_mutex_lock(&restore->lock);
-        about_kept = is_about_kept_role(restore, step->object);
-        g_mutex_unlock(&restore->lock);
-    }
-    if (about_kept)
-        return keep_role(restore, worker, step, error);
-    if (run_stubbornly(restore, worker, step, &ours))
-        return TRUE;
-    if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_ROLE && hb_error_is(ours, HB_ERROR_EXISTS))
-        return keep_role(restore, worker, step, error);
-    g_propagate_error(error, g_steal_pointer(&ours));
-    return FALSE;
+    if (!is_kept(restore, worker, step, &kept, error))
+        return FALSE;
+    return kept ? keep_role(restore, worker, step, error) : run_stubbornly(restore, worker, step, error);
 }
 
 /* ---- Walking the plan; the lock is held in all of these ---- */

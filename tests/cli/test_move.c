@@ -282,6 +282,25 @@ static void a_server_says_no_in_many_ways(void **state)
     assert_false(g_file_test(path, G_FILE_TEST_EXISTS));
 }
 
+/* Who may do little may still move what is his; the roles that are there are no obstacle */
+static void an_ordinary_owner_moves_his_own_database(void **state)
+{
+    g_autofree char *old = servers_get_uri("old", "postgres"), *new = servers_get_uri("new", "postgres");
+    g_autofree char *from = servers_get_uri("old", "his"), *to = servers_get_uri("new", "his");
+    g_autofree char *from_him = g_strdup_printf("%s&user=owner", from), *to_him = g_strdup_printf("%s&user=owner", to);
+    g_autofree char *dump = g_build_filename(it.folder, "his.dump", NULL);
+
+    (void)state;
+    g_free(servers_query(old, "CREATE ROLE owner LOGIN CREATEDB"));
+    g_free(servers_query(new, "CREATE ROLE owner LOGIN CREATEDB"));
+    g_free(servers_query(old, "CREATE DATABASE his OWNER owner"));
+    g_free(servers_query(from_him, "CREATE TABLE t (id serial PRIMARY KEY, n text); INSERT INTO t (n) VALUES ('x');"
+                                   "CREATE VIEW v AS SELECT * FROM t; GRANT SELECT ON v TO PUBLIC"));
+    expect(run_hornbeam("dump", from_him, dump, NULL), 1, "passwords of roles", NULL);
+    expect(run_hornbeam("restore", dump, to_him, NULL), 0, "Restored whole", NULL);
+    expect(run_hornbeam("verify", dump, to_him, NULL), 0, "Equal", NULL);
+}
+
 static void a_locked_table_is_named_with_its_holder(void **state)
 {
     (void)state;
@@ -448,6 +467,7 @@ int main(void)
         cmocka_unit_test(a_flipped_byte_in_a_chunk_is_found),
         cmocka_unit_test(a_full_disk_leaves_nothing),
         cmocka_unit_test(a_server_says_no_in_many_ways),
+        cmocka_unit_test(an_ordinary_owner_moves_his_own_database),
         cmocka_unit_test(a_locked_table_is_named_with_its_holder),
         cmocka_unit_test(passwords_are_not_in_the_list_of_processes),
         cmocka_unit_test(an_interrupted_dump_leaves_nothing),

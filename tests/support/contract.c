@@ -185,11 +185,14 @@ void contract_check(const Contract *contract)
 {
     HbSession *session;
     HbServerInfo info = {0};
+    gboolean found = TRUE;
 
     check_creation(contract);
     session = open_session(contract);
     assert_true(contract->engine->describe(session, &info, NULL));
     assert_non_null(info.user);
+    assert_true(contract->engine->find_role(session, "no such role", &found, NULL));
+    assert_false(found);
     hb_server_info_clear(&info);
     check_journal(contract, session);
     check_rows(contract, session);

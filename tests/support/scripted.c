@@ -33,6 +33,7 @@ static struct {
     char *dump_id;
     gboolean exists;
     char *content;
+    char *role; /* that is there already */
     guint sessions;
 } it;
 
@@ -46,6 +47,7 @@ void scripted_reset(const char *lines, guint rows_each)
     g_free(it.bad_statement);
     g_free(it.dump_id);
     g_free(it.content);
+    g_free(it.role);
     g_clear_pointer(&it.run, g_ptr_array_unref);
     g_clear_pointer(&it.keys, g_ptr_array_unref);
     g_clear_pointer(&it.loaded, g_hash_table_unref);
@@ -74,6 +76,11 @@ void scripted_fail_statement(const char *part, HbErrorCode code)
 void scripted_forget(guint steps)
 {
     it.forgets = steps;
+}
+
+void scripted_set_role(const char *name)
+{
+    it.role = g_strdup(name);
 }
 
 void scripted_set_target(gboolean exists, const char *content)
@@ -357,6 +364,14 @@ static GHashTable *read_journal(HbSession *session, GError **error)
     return copy;
 }
 
+static gboolean find_role(HbSession *session, const char *name, gboolean *found, GError **error)
+{
+    (void)session;
+    (void)error;
+    *found = g_strcmp0(name, it.role) == 0;
+    return TRUE;
+}
+
 static gboolean end_journal(HbSession *session, GError **error)
 {
     (void)session;
@@ -465,6 +480,7 @@ const HbEngine scripted_engine = {
     .begin_journal = begin_journal,
     .read_journal = read_journal,
     .end_journal = end_journal,
+    .find_role = find_role,
     .run_step = run_step,
     .write_rows = write_rows,
     .get_analyze_sql = get_analyze_sql,

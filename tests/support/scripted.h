@@ -39,5 +39,8 @@ guint scripted_count_loaded(const char *table); /* rows */
 gboolean scripted_has_journal(void);
 guint scripted_count_sessions(void); /* open ones */
 
+/* A user of this name is on the target already */
+void scripted_set_role(const char *name);
+
 /* The target's database exists, and holds this (NULL: nothing) */
 void scripted_set_target(gboolean exists, const char *content);

@@ -138,8 +138,9 @@ static void steps_that_would_wait_for_locks_are_not_run_together(void **state)
     manifest = dump(path);
     steps = hb_steps_new(manifest, HB_PART_ALL, TRUE, TRUE, NULL);
     rounds = list_rounds(steps);
-    assert_string_equal(rounds, "schema garden | table plot table tree | plot tree | all key tree.pk | index tree.by_age | "
-                                "analyze all | ");
+    assert_string_equal(rounds,
+                        "schema garden | table plot table tree | plot tree | all key tree.pk | index tree.by_age | "
+                        "analyze all | ");
     hb_steps_free(steps);
     check_remove_folder(folder);
 }

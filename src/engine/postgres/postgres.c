@@ -41,6 +41,7 @@ const HbEngine hb_postgres_engine = {
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
     .end_journal = hb_pg_end_journal,
+    .find_role = hb_pg_find_role,
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,
     .get_analyze_sql = hb_pg_get_analyze_sql,

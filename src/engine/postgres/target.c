@@ -188,6 +188,16 @@ GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
     return steps;
 }
 
+gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
+{
+    const char *const values[] = {name};
+    g_autoptr(HbResult) result =
+        hb_pg_query_with(session, "SELECT count(*) FROM pg_roles WHERE quote_ident(rolname) = $1", 1, values, error);
+
+    *found = result != NULL && *PQgetvalue(result, 0, 0) != '0';
+    return result != NULL;
+}
+
 /* Commits wait for the disk from here on, and this one takes all earlier ones with it */
 gboolean hb_pg_end_journal(HbSession *session, GError **error)
 {

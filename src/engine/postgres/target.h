@@ -16,6 +16,7 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error);
 GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
+gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 char *hb_pg_get_analyze_sql(const char *table);
 
