@@ -282,6 +282,12 @@ static void a_server_says_no_in_many_ways(void **state)
     assert_false(g_file_test(path, G_FILE_TEST_EXISTS));
 }
 
+/* Shell: locks a table for some seconds in the background, and goes on when the lock is held */
+#define HOLD_A_LOCK                                                                                                    \
+    "psql -qX $OLD -c 'BEGIN; LOCK TABLE garden.plot; SELECT pg_sleep(4)' >/dev/null & for i in $(seq 100); do "       \
+    "[ \"$(psql -qXAt $OLD -c \"SELECT count(*) FROM pg_locks WHERE mode = 'AccessExclusiveLock' AND granted"          \
+    " AND relation = 'garden.plot'::regclass\")\" = 0 ] || break; done; "
+
 /* Who may do little may still move what is his; the roles that are there are no obstacle */
 static void an_ordinary_owner_moves_his_own_database(void **state)
 {
@@ -304,7 +310,7 @@ static void an_ordinary_owner_moves_his_own_database(void **state)
 static void a_locked_table_is_named_with_its_holder(void **state)
 {
     (void)state;
-    expect(run_shell("psql -qX $OLD -c 'BEGIN; LOCK TABLE garden.plot; SELECT pg_sleep(4)' >/dev/null & sleep 1;"
+    expect(run_shell(HOLD_A_LOCK
                      " $HORNBEAM dump --lock-wait 1 $OLD $FOLDER/locked.dump; status=$?; kill %1; wait; exit $status"),
            4, NULL, "table garden.plot: locked by process");
     expect(run_shell("ls -d $FOLDER/*locked*"), 2, "", NULL);
@@ -313,7 +319,7 @@ static void a_locked_table_is_named_with_its_holder(void **state)
 static void passwords_are_not_in_the_list_of_processes(void **state)
 {
     (void)state;
-    expect(run_shell("psql -qX $OLD -c 'BEGIN; LOCK TABLE garden.plot; SELECT pg_sleep(4)' >/dev/null & sleep 1;"
+    expect(run_shell(HOLD_A_LOCK
                      " $HORNBEAM dump --lock-wait 30 \"$OLD&password=geheim\" $FOLDER/p.dump 2>/dev/null & sleep 1;"
                      " tr '\\0' ' ' </proc/$!/cmdline; kill -INT $!; wait $!; status=$?; kill %1; wait; exit $status"),
            130, "password=******", NULL);
