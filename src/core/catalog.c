@@ -147,11 +147,6 @@ GHashTable *hb_catalog_get_properties(const HbCatalog *catalog)
     return catalog->properties;
 }
 
-const char *hb_catalog_get_property(const HbCatalog *catalog, const char *name)
-{
-    return g_hash_table_lookup(catalog->properties, name);
-}
-
 static void index_places(HbCatalog *catalog)
 {
     g_hash_table_remove_all(catalog->places);

@@ -52,7 +52,6 @@ const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog);         /* H
 const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog);        /* HbOmission * */
 GHashTable *hb_catalog_get_properties(const HbCatalog *catalog);            /* char * to char *: the database's own */
 gboolean hb_catalog_is_unread(const HbCatalog *catalog, HbKind kind);
-const char *hb_catalog_get_property(const HbCatalog *catalog, const char *name); /* NULL if absent */
 
 /* For order: makes places[i] the object at place i (each object stands there once) and takes places. Sorts row sets */
 void hb_catalog_take_order(HbCatalog *catalog, GPtrArray *places);

@@ -17,6 +17,5 @@ GArray *hb_needs_find_needed(const HbCatalog *catalog, const HbObject *object);
 /* What needs the object, likewise */
 GArray *hb_needs_find_needing(const HbCatalog *catalog, const HbObject *object);
 
-/* The objects that a user may mean: by identity, or by the name alone. HbObject *, borrowed; the array is the caller's
- */
+/* The objects that a user may mean: by identity, or by name alone. HbObject *, borrowed; the array is the caller's */
 GPtrArray *hb_needs_find_meant(const HbCatalog *catalog, const char *text);

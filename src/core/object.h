@@ -11,8 +11,7 @@
 
 #include <glib.h>
 
-/* Where in a dump an object stands, in this order: users.sql, structure.sql, (row chunks), completion.sql, settings.sql
- */
+/* Where in a dump an object stands, in this order: each has its SQL file, but for the rows, which have chunks */
 typedef enum {
     HB_STAGE_USERS,
     HB_STAGE_STRUCTURE,

@@ -58,12 +58,3 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
                      "no engine knows servers of the scheme “%s://”", scheme);
     return NULL;
 }
-
-const HbEngine *hb_engine_find_by_name(const char *name)
-{
-    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
-        if (strcmp(engines[i]->name, name) == 0)
-            return engines[i];
-    }
-    return NULL;
-}

@@ -61,8 +61,7 @@ typedef struct {
 /* Takes one row, its line end included. FALSE ends the reading */
 typedef gboolean (*HbRowSink)(gpointer data, const char *row, gsize length, GError **error);
 
-/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: the rows are not to be kept
- */
+/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: no row is to be kept */
 typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
 
 /* Told of what a reader should know, such as a lock that could not be taken ahead */
@@ -130,7 +129,6 @@ struct HbEngine {
 
 /* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
 const HbEngine *hb_engine_find(const char *uri, GError **error);
-const HbEngine *hb_engine_find_by_name(const char *name); /* NULL if there is none */
 
 /* Does the text look like a URI (scheme://...) rather than a path? */
 gboolean hb_engine_is_uri(const char *text);

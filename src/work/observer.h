@@ -10,9 +10,8 @@
 #include <glib.h>
 
 typedef enum {
-    HB_EVENT_PHASE,   /* what begins now; total: its cost in bytes, 0 if unknown. The same phase again adds to its total
-                       */
-    HB_EVENT_STARTED, /* a worker begins: what */
+    HB_EVENT_PHASE,    /* what begins now; total: its cost in bytes, 0 if unknown. The same again adds to its total */
+    HB_EVENT_STARTED,  /* a worker begins: what */
     HB_EVENT_ADVANCED, /* a worker got on: cost of the total, bytes of real data */
     HB_EVENT_FINISHED, /* a worker ended what it did */
     HB_EVENT_NOTED     /* something that the user should know: severity, what, hint */

@@ -103,22 +103,24 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
     return example == NULL || refuse_content(restore, example, error);
 }
 
-static gboolean look_at_target(HbRestore *restore, GError **error)
+/* Acts in a session of its own, outside of the crew */
+static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
 {
-    const HbEngine *engine = restore->options.engine;
-    HbSession *session;
+    HbSession *session = restore->options.engine->open(&restore->target, error);
     gboolean ok;
 
-    if (!engine->find_target(&restore->target, &restore->info, &restore->exists, error))
-        return FALSE;
-    if (!restore->exists)
-        return TRUE;
-    session = engine->open(&restore->target, error);
     if (session == NULL)
         return FALSE;
-    ok = check_content(restore, session, error);
-    engine->close(session);
+    ok = act(restore, session, error);
+    restore->options.engine->close(session);
     return ok;
+}
+
+static gboolean look_at_target(HbRestore *restore, GError **error)
+{
+    if (!restore->options.engine->find_target(&restore->target, &restore->info, &restore->exists, error))
+        return FALSE;
+    return !restore->exists || with_session(restore, check_content, error);
 }
 
 static gboolean check_dump(const HbRestore *restore, GError **error)
@@ -470,18 +472,6 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
         return FALSE;
     restore->earlier = g_hash_table_ref(restore->journal);
     return TRUE;
-}
-
-static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
-{
-    HbSession *session = restore->options.engine->open(&restore->target, error);
-    gboolean ok;
-
-    if (session == NULL)
-        return FALSE;
-    ok = act(restore, session, error);
-    restore->options.engine->close(session);
-    return ok;
 }
 
 static gboolean end_journal(HbRestore *restore, HbSession *session, GError **error)

@@ -9,22 +9,12 @@
 
 static HbManifest *make_manifest(void)
 {
-    HbManifest *manifest = hb_manifest_new();
+    HbManifest *manifest = check_make_manifest();
     HbDigest digest = {0};
     HbStoredRows *rows;
     HbChunk *chunk;
 
-    manifest->id = g_strdup("0b0e6a2c");
-    manifest->created = g_strdup("2026-01-01T00:00:00Z");
-    manifest->tool = g_strdup("0.1.0");
-    manifest->engine = g_strdup("postgresql");
-    manifest->product = g_strdup("PostgreSQL");
-    manifest->server_version = g_strdup("15.1");
-    manifest->address = g_strdup("keeper@host");
     manifest->database = g_strdup("vale \"\n木");
-    manifest->database_quoted = g_strdup("\"vale\"");
-    manifest->snapshot_time = g_strdup("2026-01-01T00:00:00Z");
-    manifest->parts = HB_PART_ALL;
     manifest->catalog = check_read_catalog("table t\nrows t: table t\nindex i: table t");
     g_array_set_size(manifest->segments, 3);
     hb_catalog_add_row_set(manifest->catalog, "rows t", "t");

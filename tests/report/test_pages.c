@@ -10,20 +10,11 @@
 
 static HbManifest *make_manifest(void)
 {
-    HbManifest *manifest = hb_manifest_new();
+    HbManifest *manifest = check_make_manifest();
     HbStoredRows *rows;
     HbChunk *chunk;
 
-    manifest->id = g_strdup("0b0e6a2c");
-    manifest->created = g_strdup("2026-01-01T00:00:00Z");
-    manifest->tool = g_strdup("0.1.0");
-    manifest->engine = g_strdup("postgresql");
-    manifest->product = g_strdup("PostgreSQL");
-    manifest->server_version = g_strdup("15.1");
-    manifest->address = g_strdup("keeper@old");
     manifest->database = g_strdup("va\033[1mle");
-    manifest->database_quoted = g_strdup("vale");
-    manifest->snapshot_time = g_strdup("2026-01-01T00:00:01Z");
     manifest->parts = HB_PART_SCHEMA | HB_PART_DATA;
     manifest->catalog =
         check_read_catalog("schema garden\ntable garden.plot: schema garden\nrows garden.plot: table garden.plot\n"

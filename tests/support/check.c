@@ -71,6 +71,23 @@ HbCatalog *check_read_catalog(const char *lines)
     return catalog;
 }
 
+HbManifest *check_make_manifest(void)
+{
+    HbManifest *manifest = hb_manifest_new();
+
+    manifest->id = g_strdup("0b0e6a2c");
+    manifest->created = g_strdup("2026-01-01T00:00:00Z");
+    manifest->tool = g_strdup("0.1.0");
+    manifest->engine = g_strdup("postgresql");
+    manifest->product = g_strdup("PostgreSQL");
+    manifest->server_version = g_strdup("15.1");
+    manifest->address = g_strdup("keeper@old");
+    manifest->database_quoted = g_strdup("\"vale\"");
+    manifest->snapshot_time = g_strdup("2026-01-01T00:00:01Z");
+    manifest->parts = HB_PART_ALL;
+    return manifest;
+}
+
 char *check_list_identities(const HbCatalog *catalog)
 {
     GString *list = g_string_new(NULL);

@@ -14,6 +14,7 @@
 
 #include "core/catalog.h"
 #include "core/error.h"
+#include "dump/manifest.h"
 
 /* Fails unless text holds part; prints both */
 void check_contains(const char *text, const char *part);
@@ -29,6 +30,9 @@ void check_no_error(GError *error);
  * A catalog from lines "kind name: need, need". A line that begins with '+' has a stand-in. Needs are identities.
  */
 HbCatalog *check_read_catalog(const char *lines);
+
+/* A manifest whose head is filled in, with nothing in it; the caller's */
+HbManifest *check_make_manifest(void);
 
 /* The identities in order, joined by "; "; the caller's */
 char *check_list_identities(const HbCatalog *catalog);

@@ -1,4 +1,5 @@
--- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys. What a parent hands down is left to the parent.
+-- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys. What a parent
+-- hands down is left to the parent.
 -- A check that calls a function may read other tables through it, and must wait for all rows.
 WITH RECURSIVE descent(root, relation) AS (
     SELECT inhparent, inhrelid FROM pg_inherits
