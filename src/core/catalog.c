@@ -21,6 +21,7 @@ static void row_set_free(gpointer data)
     g_free(set->identity);
     g_free(set->table);
     g_ptr_array_unref(set->columns);
+    g_free(set->condition);
     g_free(set);
 }
 
@@ -169,15 +170,99 @@ static void drop_unmet_needs(HbCatalog *catalog)
 
 void hb_catalog_keep_parts(HbCatalog *catalog, guint parts)
 {
+    GPtrArray *kept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
+
     g_hash_table_remove_all(catalog->places);
-    for (guint i = catalog->objects->len; i-- > 0;) {
-        if (!(hb_kind_get_traits(hb_catalog_get(catalog, i)->kind)->part & parts))
-            g_ptr_array_remove_index(catalog->objects, i);
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if (hb_kind_get_traits(object->kind)->part & parts)
+            g_ptr_array_add(kept, object);
+        else
+            hb_object_free(object);
     }
+    g_ptr_array_set_free_func(catalog->objects, NULL);
+    g_ptr_array_unref(catalog->objects);
+    catalog->objects = kept;
     if (!(parts & HB_PART_DATA))
         g_ptr_array_set_size(catalog->row_sets, 0);
     index_places(catalog);
     drop_unmet_needs(catalog);
+}
+
+/* ---- Versions ---- */
+
+static void leave_out(HbCatalog *catalog, GHashTable *gone, HbObject *object, char *why)
+{
+    if (object->kind != HB_KIND_ROWS)
+        hb_catalog_add_omission(catalog, object->identity, why);
+    g_hash_table_add(gone, object->identity);
+    g_free(why);
+}
+
+static const char *find_gone_need(const HbObject *object, GHashTable *gone)
+{
+    for (guint n = 0; n < object->needs->len; n++) {
+        if (g_hash_table_contains(gone, object->needs->pdata[n]))
+            return object->needs->pdata[n];
+    }
+    return NULL;
+}
+
+static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, guint version, const char *product)
+{
+    const HbVariant *variant = object->variants != NULL ? hb_versions_find(object->variants, version) : NULL;
+    const char *need = find_gone_need(object, gone);
+
+    if (need != NULL) {
+        leave_out(catalog, gone, object, g_strdup_printf("it needs %s, which is left out", need));
+        return;
+    }
+    if (variant == NULL)
+        return;
+    if (variant->definition == NULL) {
+        leave_out(catalog, gone, object,
+                  variant->lost != NULL ? g_strdup_printf("left out for %s: %s", product, variant->lost)
+                                        : g_strdup_printf("left out for %s", product));
+        return;
+    }
+    if (variant->lost != NULL) {
+        g_autofree char *why = g_strdup_printf("changed for %s: %s", product, variant->lost);
+        hb_catalog_add_omission(catalog, object->identity, why);
+    }
+    g_free(object->definition);
+    object->definition = g_strdup(variant->definition);
+}
+
+/* Keeps the objects that are not gone, in their order */
+static void sweep(HbCatalog *catalog, GHashTable *gone)
+{
+    GPtrArray *kept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
+    g_autoptr(GPtrArray) swept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
+
+    for (guint i = catalog->row_sets->len; i-- > 0;) {
+        if (g_hash_table_contains(gone, ((HbRowSet *)catalog->row_sets->pdata[i])->identity))
+            g_ptr_array_remove_index(catalog->row_sets, i);
+    }
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        HbObject *object = catalog->objects->pdata[i];
+        g_ptr_array_add(g_hash_table_contains(gone, object->identity) ? swept : kept, object);
+    }
+    g_hash_table_remove_all(catalog->places);
+    g_ptr_array_set_free_func(catalog->objects, NULL);
+    g_ptr_array_unref(catalog->objects);
+    catalog->objects = kept;
+    index_places(catalog);
+    drop_unmet_needs(catalog);
+}
+
+void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < catalog->objects->len; i++)
+        fit_object(catalog, gone, hb_catalog_get(catalog, i), version, product);
+    if (g_hash_table_size(gone) > 0)
+        sweep(catalog, gone);
 }
 
 static gint compare_row_sets(gconstpointer one, gconstpointer other)

@@ -20,6 +20,7 @@ typedef struct {
     GPtrArray *columns; /* char *: as the engine quotes them, in the order of reading; none: the table has no columns */
     guint64 bytes;      /* estimate of the text */
     guint64 extent;     /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
+    char *condition;    /* SQL that chooses among the rows; NULL: all of them */
 } HbRowSet;
 
 /* What stands in the source but cannot be carried, and why */
@@ -42,6 +43,12 @@ void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *v
 
 /* Drops needs that no object of the catalog meets, and the objects of parts that are not chosen */
 void hb_catalog_keep_parts(HbCatalog *catalog, guint parts);
+
+/*
+ * Rewrites all definitions for servers of this version. What they cannot express is left out, with what needs it; that,
+ * and what is lost otherwise, becomes an omission that names them as `product`. The catalog must be arranged.
+ */
+void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product);
 
 /* Reading */
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */

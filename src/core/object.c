@@ -20,23 +20,46 @@ static const HbKindTraits kinds[HB_KIND_COUNT] = {
     [HB_KIND_PASSWORD]          = KIND("password", "passwords", USERS, USERS),
     [HB_KIND_MEMBERSHIP]        = KIND("membership", "memberships", USERS, USERS),
     [HB_KIND_ROLE_SETTING]      = KIND("role-setting", "role settings", USERS, USERS),
+    [HB_KIND_PARAMETER_GRANT]   = KIND("parameter-grant", "grants on parameters", USERS, USERS),
+    [HB_KIND_TABLESPACE]        = KIND("tablespace", "tablespaces", USERS, SETTINGS),
     [HB_KIND_SCHEMA]            = KIND("schema", "schemas", STRUCTURE, SCHEMA),
     [HB_KIND_EXTENSION]         = KIND("extension", "extensions", STRUCTURE, SCHEMA),
     [HB_KIND_COLLATION]         = KIND("collation", "collations", STRUCTURE, SCHEMA),
+    [HB_KIND_CONVERSION]        = KIND("conversion", "conversions", STRUCTURE, SCHEMA),
     [HB_KIND_PLACEHOLDER]       = KIND("placeholder", "placeholders", STRUCTURE, SCHEMA),
     [HB_KIND_TYPE]              = KIND("type", "types", STRUCTURE, SCHEMA),
     [HB_KIND_DOMAIN]            = KIND("domain", "domains", STRUCTURE, SCHEMA),
+    [HB_KIND_LANGUAGE]          = KIND("language", "languages", STRUCTURE, SCHEMA),
     [HB_KIND_FUNCTION]          = KIND("function", "functions", STRUCTURE, SCHEMA),
     [HB_KIND_PROCEDURE]         = KIND("procedure", "procedures", STRUCTURE, SCHEMA),
     [HB_KIND_AGGREGATE]         = KIND("aggregate", "aggregates", STRUCTURE, SCHEMA),
+    [HB_KIND_CAST]              = KIND("cast", "casts", STRUCTURE, SCHEMA),
+    [HB_KIND_TRANSFORM]         = KIND("transform", "transforms", STRUCTURE, SCHEMA),
+    [HB_KIND_ACCESS_METHOD]     = KIND("access-method", "access methods", STRUCTURE, SCHEMA),
+    [HB_KIND_OPERATOR]          = KIND("operator", "operators", STRUCTURE, SCHEMA),
+    [HB_KIND_OPERATOR_FAMILY]   = KIND("operator-family", "operator families", STRUCTURE, SCHEMA),
+    [HB_KIND_OPERATOR_CLASS]    = KIND("operator-class", "operator classes", STRUCTURE, SCHEMA),
+    [HB_KIND_OPERATOR_FAMILY_MEMBERS] =
+        KIND("operator-family-members", "operator family members", STRUCTURE, SCHEMA),
+    [HB_KIND_TEXT_SEARCH_PARSER]   = KIND("text-search-parser", "text search parsers", STRUCTURE, SCHEMA),
+    [HB_KIND_TEXT_SEARCH_TEMPLATE] = KIND("text-search-template", "text search templates", STRUCTURE, SCHEMA),
+    [HB_KIND_TEXT_SEARCH_DICTIONARY] =
+        KIND("text-search-dictionary", "text search dictionaries", STRUCTURE, SCHEMA),
+    [HB_KIND_TEXT_SEARCH_CONFIGURATION] =
+        KIND("text-search-configuration", "text search configurations", STRUCTURE, SCHEMA),
+    [HB_KIND_FOREIGN_DATA_WRAPPER] = KIND("foreign-data-wrapper", "foreign data wrappers", STRUCTURE, SCHEMA),
+    [HB_KIND_FOREIGN_SERVER]    = KIND("foreign-server", "foreign servers", STRUCTURE, SCHEMA),
+    [HB_KIND_USER_MAPPING]      = KIND("user-mapping", "user mappings", STRUCTURE, SCHEMA),
     [HB_KIND_SEQUENCE]          = KIND("sequence", "sequences", STRUCTURE, SCHEMA),
     [HB_KIND_TABLE]             = KIND("table", "tables", STRUCTURE, SCHEMA),
+    [HB_KIND_FOREIGN_TABLE]     = KIND("foreign-table", "foreign tables", STRUCTURE, SCHEMA),
     [HB_KIND_ATTACHMENT]        = KIND("attachment", "attachments", STRUCTURE, SCHEMA),
     [HB_KIND_SEQUENCE_LINK]     = KIND("sequence-link", "sequence links", STRUCTURE, SCHEMA),
     [HB_KIND_DEFAULT]           = KIND("default", "column defaults", STRUCTURE, SCHEMA),
     [HB_KIND_CHECK]             = KIND("check", "check constraints", STRUCTURE, SCHEMA),
     [HB_KIND_VIEW]              = KIND("view", "views", STRUCTURE, SCHEMA),
     [HB_KIND_MATERIALIZED_VIEW] = KIND("materialized-view", "materialized views", STRUCTURE, SCHEMA),
+    [HB_KIND_LARGE_OBJECTS]     = KIND("large-objects", "pages of large objects", STRUCTURE, DATA),
     [HB_KIND_ROWS]              = KIND("rows", "row sets", ROWS, DATA),
     [HB_KIND_SEQUENCE_VALUE]    = KIND("sequence-value", "sequence values", COMPLETION, DATA),
     [HB_KIND_KEY]               = KIND("key", "keys", COMPLETION, SCHEMA),
@@ -52,7 +75,10 @@ static const HbKindTraits kinds[HB_KIND_COUNT] = {
     [HB_KIND_REFRESH]           = LATE_KIND("refresh", "refreshes", COMPLETION, DATA, ROWS),
     [HB_KIND_GRANT]             = KIND("grant", "grants", COMPLETION, SCHEMA),
     [HB_KIND_COMMENT]           = KIND("comment", "comments", COMPLETION, SCHEMA),
+    [HB_KIND_SECURITY_LABEL]    = KIND("security-label", "security labels", COMPLETION, SCHEMA),
     [HB_KIND_DEFAULT_GRANT]     = LATE_KIND("default-grant", "default grants", COMPLETION, SCHEMA, EVERYTHING),
+    [HB_KIND_PUBLICATION]       = LATE_KIND("publication", "publications", COMPLETION, SCHEMA, EVERYTHING),
+    [HB_KIND_SUBSCRIPTION]      = LATE_KIND("subscription", "subscriptions", COMPLETION, SCHEMA, EVERYTHING),
     [HB_KIND_EVENT_TRIGGER]     = LATE_KIND("event-trigger", "event triggers", COMPLETION, SCHEMA, EVERYTHING),
     [HB_KIND_DATABASE_OWNER]    = LATE_KIND("database-owner", "database owners", SETTINGS, SETTINGS, EVERYTHING),
     [HB_KIND_DATABASE_SETTING]  = LATE_KIND("database-setting", "database settings", SETTINGS, SETTINGS, EVERYTHING),
@@ -132,6 +158,7 @@ void hb_object_free(HbObject *object)
     g_free(object->on);
     g_free(object->owner);
     g_free(object->definition);
+    g_clear_pointer(&object->variants, g_ptr_array_unref);
     g_free(object->owner_sql);
     g_free(object->stand_in);
     g_ptr_array_unref(object->needs);

@@ -9,6 +9,8 @@
  */
 #pragma once
 
+#include "core/versions.h"
+
 #include <glib.h>
 
 /* Where in a dump an object stands, in this order: each has its SQL file, but for the rows, which have chunks */
@@ -37,23 +39,43 @@ typedef enum {
     HB_KIND_PASSWORD,
     HB_KIND_MEMBERSHIP,
     HB_KIND_ROLE_SETTING,
+    HB_KIND_PARAMETER_GRANT,
+    HB_KIND_TABLESPACE,
     HB_KIND_SCHEMA,
     HB_KIND_EXTENSION,
     HB_KIND_COLLATION,
+    HB_KIND_CONVERSION,
     HB_KIND_PLACEHOLDER,
     HB_KIND_TYPE,
     HB_KIND_DOMAIN,
+    HB_KIND_LANGUAGE,
     HB_KIND_FUNCTION,
     HB_KIND_PROCEDURE,
     HB_KIND_AGGREGATE,
+    HB_KIND_CAST,
+    HB_KIND_TRANSFORM,
+    HB_KIND_ACCESS_METHOD,
+    HB_KIND_OPERATOR,
+    HB_KIND_OPERATOR_FAMILY,
+    HB_KIND_OPERATOR_CLASS,
+    HB_KIND_OPERATOR_FAMILY_MEMBERS,
+    HB_KIND_TEXT_SEARCH_PARSER,
+    HB_KIND_TEXT_SEARCH_TEMPLATE,
+    HB_KIND_TEXT_SEARCH_DICTIONARY,
+    HB_KIND_TEXT_SEARCH_CONFIGURATION,
+    HB_KIND_FOREIGN_DATA_WRAPPER,
+    HB_KIND_FOREIGN_SERVER,
+    HB_KIND_USER_MAPPING,
     HB_KIND_SEQUENCE,
     HB_KIND_TABLE,
+    HB_KIND_FOREIGN_TABLE,
     HB_KIND_ATTACHMENT,
     HB_KIND_SEQUENCE_LINK,
     HB_KIND_DEFAULT,
     HB_KIND_CHECK,
     HB_KIND_VIEW,
     HB_KIND_MATERIALIZED_VIEW,
+    HB_KIND_LARGE_OBJECTS,
     HB_KIND_ROWS,
     HB_KIND_SEQUENCE_VALUE,
     HB_KIND_KEY,
@@ -69,7 +91,10 @@ typedef enum {
     HB_KIND_REFRESH,
     HB_KIND_GRANT,
     HB_KIND_COMMENT,
+    HB_KIND_SECURITY_LABEL,
     HB_KIND_DEFAULT_GRANT,
+    HB_KIND_PUBLICATION,
+    HB_KIND_SUBSCRIPTION,
     HB_KIND_EVENT_TRIGGER,
     HB_KIND_DATABASE_OWNER,
     HB_KIND_DATABASE_SETTING,
@@ -91,6 +116,7 @@ typedef struct {
     char *on;         /* identity of the object that this is a part of; NULL if it stands alone */
     char *owner;      /* role name, unquoted; NULL if the kind has no owner of its own */
     char *definition; /* SQL that creates it, one or more statements, each ended by ';'; NULL for rows */
+    GPtrArray *variants; /* HbVariant *: what the definition is on other versions; NULL: the same on all */
     char *owner_sql;  /* SQL that gives it its owner; NULL if none */
     char *stand_in;   /* SQL of a placeholder that breaks circles; the definition then replaces it; NULL if none */
     GPtrArray *needs; /* char *: identities, each once */

@@ -15,6 +15,7 @@ typedef struct {
     GPtrArray *needed_by; /* Node *, borrowed */
     gboolean placed;
     guint mark; /* of the search for a circle: 0 unseen, else the search's number */
+    gboolean reached;
 } Node;
 
 typedef struct {
@@ -201,12 +202,33 @@ static gboolean report_circle(const GPtrArray *circle, GError **error)
                         "objects need each other in a circle: %s", path->str);
 }
 
-/*
- * The members that stand before the object on the circle need its placeholder instead of itself. The placeholder takes
- * over those of the object's needs that are placed already (its schema, its columns' types).
- */
-static gboolean break_at(Arranger *arranger, HbObject *object, const GPtrArray *circle, GError **error)
+/* All unplaced objects that this one needs, however indirectly, itself among them: Node *, the caller's */
+static GPtrArray *find_unplaced_needs(Arranger *arranger, Node *start)
 {
+    GPtrArray *reached = g_ptr_array_new();
+
+    g_ptr_array_add(reached, start);
+    start->reached = TRUE;
+    for (guint i = 0; i < reached->len; i++) {
+        const Node *node = reached->pdata[i];
+        for (guint n = 0; n < node->object->needs->len; n++) {
+            Node *need = node_of(arranger, node->object->needs->pdata[n]);
+            if (need->placed || need->reached)
+                continue;
+            need->reached = TRUE;
+            g_ptr_array_add(reached, need);
+        }
+    }
+    return reached;
+}
+
+/*
+ * Whatever the object needs and needs the object in turn, on this circle or another, gets along with its placeholder.
+ * The placeholder takes over those of the object's needs that are placed already (its schema, its columns' types).
+ */
+static gboolean break_at(Arranger *arranger, HbObject *object, GError **error)
+{
+    g_autoptr(GPtrArray) members = find_unplaced_needs(arranger, node_of(arranger, object->identity));
     HbObject *placeholder = hb_object_new(HB_KIND_PLACEHOLDER, object->identity);
     g_autofree char *identity = g_strdup(placeholder->identity);
 
@@ -216,8 +238,8 @@ static gboolean break_at(Arranger *arranger, HbObject *object, const GPtrArray *
         if (node_of(arranger, object->needs->pdata[n])->placed)
             hb_object_add_need(placeholder, object->needs->pdata[n]);
     }
-    for (guint i = 0; i < circle->len; i++) {
-        HbObject *member = ((Node *)circle->pdata[i])->object;
+    for (guint i = 0; i < members->len; i++) {
+        HbObject *member = ((Node *)members->pdata[i])->object;
         guint at;
         if (g_ptr_array_find_with_equal_func(member->needs, object->identity, g_str_equal, &at)) {
             g_ptr_array_remove_index(member->needs, at);
@@ -244,7 +266,7 @@ static gboolean arrange_once(HbCatalog *catalog, gboolean *done, GError **error)
     } else {
         g_autoptr(GPtrArray) circle = find_circle(&arranger);
         HbObject *object = breakable(circle);
-        ok = object != NULL ? break_at(&arranger, object, circle, error) : report_circle(circle, error);
+        ok = object != NULL ? break_at(&arranger, object, error) : report_circle(circle, error);
     }
     arranger_clear(&arranger);
     return ok;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/catalog.h"
 
+#include "engine/postgres/large_objects.h"
 #include "engine/postgres/queries.h"
 #include "sql.h"
 
@@ -57,6 +58,7 @@ static void set_owner(HbObject *object, const PGresult *result, int row)
     const char *designation = hb_pg_get(result, row, "designation");
     const char *more = hb_pg_get(result, row, "more_owner_sql");
 
+    object->owner_sql = g_strdup(hb_pg_get(result, row, "owner_sql"));
     if (owner == NULL || designation == NULL)
         return;
     object->owner = g_strdup(owner);
@@ -64,7 +66,15 @@ static void set_owner(HbObject *object, const PGresult *result, int row)
                                         more != NULL ? more : "");
 }
 
-static HbObject *object_from_row(const PGresult *result, int row)
+/* A definition that depends on the version of the server that will run it, resolved for the one it comes from */
+static void set_definition(HbObject *object, const char *text, int version)
+{
+    object->variants = hb_versions_read(text, hb_pg_get_mark());
+    object->definition = g_strdup(
+        object->variants != NULL ? hb_versions_find(object->variants, (guint)version)->definition : text);
+}
+
+static HbObject *object_from_row(const PGresult *result, int row, int version)
 {
     const char *kind_name = hb_pg_get(result, row, "kind");
     const char *after = hb_pg_get(result, row, "after");
@@ -74,7 +84,7 @@ static HbObject *object_from_row(const PGresult *result, int row)
     g_assert(hb_kind_find(kind_name, &kind));
     HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
-    object->definition = g_strdup(hb_pg_get(result, row, "definition"));
+    set_definition(object, hb_pg_get(result, row, "definition"), version);
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
     object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
     set_owner(object, result, row);
@@ -92,12 +102,22 @@ static char *address_of(const PGresult *result, int row, const char *class_colum
     return g_strdup_printf("%s:%s", hb_pg_get(result, row, class_column), hb_pg_get(result, row, object_column));
 }
 
+/* Without the data, large objects are not read, nor is what hangs on them */
+static gboolean is_of_absent_large_object(Reader *reader, const char *needs)
+{
+    return needs != NULL && g_str_has_prefix(needs, "4:") && !g_hash_table_contains(reader->by_address, needs);
+}
+
 static gboolean add_object(Reader *reader, const PGresult *result, int row, GError **error)
 {
-    HbObject *object = object_from_row(result, row);
+    HbObject *object = object_from_row(result, row, reader->session->version);
     const char *designation = hb_pg_get(result, row, "designation");
     const char *needs = hb_pg_get(result, row, "needs");
 
+    if (is_of_absent_large_object(reader, needs)) {
+        hb_object_free(object);
+        return TRUE;
+    }
     if (!hb_catalog_add(reader->catalog, object, error))
         return FALSE;
     if (strcmp(hb_pg_get(result, row, "classid"), "0") != 0)
@@ -147,6 +167,7 @@ static gboolean read_rows(Reader *reader, GError **error)
         HbRowSet *set = hb_catalog_add_row_set(reader->catalog, identity, hb_pg_get(result, row, "name"));
         set->bytes = g_ascii_strtoull(hb_pg_get(result, row, "cost"), NULL, 10);
         set->extent = g_ascii_strtoull(extent, NULL, 10);
+        set->condition = g_strdup(hb_pg_get(result, row, "condition"));
         read_columns(set, hb_pg_get(result, row, "columns"));
     }
     return result != NULL;
@@ -208,7 +229,44 @@ static gboolean read_sequence_values(Reader *reader, GError **error)
     return TRUE;
 }
 
-/* ---- Comments: their statement needs what SQL calls the object ---- */
+/* ---- Large objects: by the page, and their bytes as one row set ---- */
+
+static gboolean read_large_objects(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) size = NULL;
+    HbObject *rows;
+    HbRowSet *set;
+    guint before = hb_catalog_count(reader->catalog);
+
+    if (!read_objects(reader, hb_sql_large_objects, error))
+        return FALSE;
+    if (hb_catalog_count(reader->catalog) == before)
+        return TRUE;
+    size = hb_pg_query(reader->session, "SELECT pg_relation_size('pg_catalog.pg_largeobject') AS bytes", error);
+    if (size == NULL)
+        return FALSE;
+    rows = hb_object_new(HB_KIND_ROWS, HB_PG_LARGE_OBJECTS);
+    rows->cost = g_ascii_strtoull(hb_pg_get(size, 0, "bytes"), NULL, 10);
+    for (guint i = before; i < hb_catalog_count(reader->catalog); i++) {
+        if (hb_catalog_get(reader->catalog, i)->kind == HB_KIND_LARGE_OBJECTS)
+            hb_object_add_need(rows, hb_catalog_get(reader->catalog, i)->identity);
+    }
+    set = hb_catalog_add_row_set(reader->catalog, rows->identity, HB_PG_LARGE_OBJECTS);
+    hb_pg_describe_large_objects(set, rows->cost);
+    return hb_catalog_add(reader->catalog, rows, error);
+}
+
+/* ---- Comments and labels: their statement needs what SQL calls the object ---- */
+
+static char *note_statement(const PGresult *result, int row, const char *designation)
+{
+    const char *provider = hb_pg_get(result, row, "provider");
+    const char *literal = hb_pg_get(result, row, "literal");
+
+    if (provider != NULL)
+        return g_strdup_printf("SECURITY LABEL FOR %s ON %s IS %s;", provider, designation, literal);
+    return g_strdup_printf("COMMENT ON %s IS %s;", designation, literal);
+}
 
 static HbObject *comment_from_row(Reader *reader, const PGresult *result, int row, HbObject *subject)
 {
@@ -216,11 +274,12 @@ static HbObject *comment_from_row(Reader *reader, const PGresult *result, int ro
     const char *kind = hb_pg_get(result, row, "kind");
     g_autofree char *name =
         kind != NULL ? g_strdup_printf("%s %s", kind, hb_pg_get(result, row, "name")) : g_strdup(subject->identity);
-    HbObject *comment = hb_object_new(HB_KIND_COMMENT, name);
+    HbObject *comment =
+        hb_object_new(hb_pg_get(result, row, "provider") != NULL ? HB_KIND_SECURITY_LABEL : HB_KIND_COMMENT, name);
 
     if (designation == NULL)
         designation = g_hash_table_lookup(reader->designations, subject);
-    comment->definition = g_strdup_printf("COMMENT ON %s IS %s;", designation, hb_pg_get(result, row, "literal"));
+    comment->definition = note_statement(result, row, designation);
     comment->on = g_strdup(subject->identity);
     hb_object_add_need(comment, subject->identity);
     return comment;
@@ -372,30 +431,32 @@ static gboolean read_omissions(Reader *reader, GError **error)
 
 /* ---- The whole ---- */
 
+/* How a subscription connects is for superusers only; others are told in omissions.sql */
+static gboolean read_subscriptions(Reader *reader, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(
+        reader->session,
+        "SELECT has_column_privilege('pg_catalog.pg_subscription', 'subconninfo', 'SELECT') AS may", error);
+
+    return result != NULL &&
+           (*hb_pg_get(result, 0, "may") == 'f' || read_objects(reader, hb_sql_subscriptions, error));
+}
+
 static gboolean read_schema(Reader *reader, GError **error)
 {
-    const char *const queries[] = {hb_sql_schemas,       hb_sql_extensions,
-                                   hb_sql_collations,    hb_sql_types,
-                                   hb_sql_functions,     hb_sql_aggregates,
-                                   hb_sql_sequences,     hb_sql_sequence_links,
-                                   hb_sql_tables,        hb_sql_attachments,
-                                   hb_sql_defaults,      hb_sql_constraints,
-                                   hb_sql_indexes,       hb_sql_index_attachments,
-                                   hb_sql_views,         hb_sql_materialized_views,
-                                   hb_sql_refreshes,     hb_sql_rules,
-                                   hb_sql_triggers,      hb_sql_policies,
-                                   hb_sql_oddments,      hb_sql_grants,
-                                   hb_sql_default_grants};
+    const char *const queries[] = {hb_sql_schemas, hb_sql_extensions, hb_sql_collations, hb_sql_types, hb_sql_languages, hb_sql_functions, hb_sql_aggregates, hb_sql_operators, hb_sql_text_search, hb_sql_foreign_data, hb_sql_sequences, hb_sql_sequence_links, hb_sql_tables, hb_sql_attachments, hb_sql_defaults, hb_sql_constraints, hb_sql_indexes, hb_sql_index_attachments, hb_sql_views, hb_sql_materialized_views, hb_sql_refreshes, hb_sql_rules, hb_sql_triggers, hb_sql_policies, hb_sql_oddments, hb_sql_publications, hb_sql_grants, hb_sql_default_grants};
 
     for (gsize i = 0; i < G_N_ELEMENTS(queries); i++) {
         if (!read_objects(reader, queries[i], error))
             return FALSE;
     }
-    return TRUE;
+    return read_subscriptions(reader, error);
 }
 
 static gboolean read_all(Reader *reader, guint parts, GError **error)
 {
+    if ((parts & HB_PART_DATA) && !read_large_objects(reader, error))
+        return FALSE;
     if (!read_properties(reader, error) || !read_schema(reader, error) || !read_rows(reader, error) ||
         !read_aliases(reader, error) || !read_comments(reader, error) || !read_dependencies(reader, error))
         return FALSE;

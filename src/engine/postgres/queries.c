@@ -34,17 +34,129 @@ static const Fragment fragments[] = {
      "  THEN p.value ELSE quote_literal(p.value) END AS value"
      " FROM (SELECT split_part(x, '=', 1) AS setting, substr(x, strpos(x, '=') + 1) AS value"
      "       FROM unnest(s.setconfig) x) p"},
+    {"kind_of_c", 0,
+     "CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized-view' WHEN 'f' THEN 'foreign-table'"
+     " WHEN 'S' THEN 'sequence' WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' ELSE 'table' END"},
+    {"sql_kind_of_c", 0,
+     "CASE c.relkind WHEN 'v' THEN 'VIEW' WHEN 'm' THEN 'MATERIALIZED VIEW' WHEN 'f' THEN 'FOREIGN TABLE'"
+     " WHEN 'S' THEN 'SEQUENCE' WHEN 'i' THEN 'INDEX' WHEN 'I' THEN 'INDEX' ELSE 'TABLE' END"},
+    {"secret_names", 0, "'(password|passwd|passcode|secret|token)'"},
+    {"options_of_s", 0,
+     "LATERAL (SELECT string_agg(format('%I %L', split_part(x, '=', 1), substr(x, strpos(x, '=') + 1)), ', ') AS list"
+     " FROM unnest(s.options) x WHERE split_part(x, '=', 1) !~* '(password|passwd|passcode|secret|token)')"},
+    {"is_usual_owner_of_n", 0, "n.nspowner = 10"},
+    {"is_usual_owner_of_n", 150000, "pg_get_userbyid(n.nspowner) = 'pg_database_owner'"},
+    {"sqlbody_of_p", 0, "NULL::text"},
+    {"sqlbody_of_p", 140000, "CASE WHEN p.prosqlbody IS NOT NULL THEN pg_get_function_sqlbody(p.oid) END"},
+    {"typsubscript", 0, "''"},
+    {"typsubscript", 140000,
+     "CASE WHEN t.typsubscript::oid = 0 OR t.typsubscript::text ~ '^(pg_catalog[.])?(array|raw_array)_subscript_handler$' THEN ''"
+     " ELSE format(@since@, 140000, format(E',\\n    SUBSCRIPT = %s', t.typsubscript::regproc), '', 'subscripts') END"},
+    {"domain_not_null_name", 0, "''"},
+    {"domain_not_null_name", 170000,
+     "coalesce((SELECT format(@since@, 170000, format(' CONSTRAINT %I', nn.conname), '', '') FROM pg_constraint nn"
+     " WHERE nn.contypid = t.oid AND nn.contype = 'n' AND nn.conname <> t.typname || '_not_null'), '')"},
+    {"not_null_of_a", 0, "CASE WHEN a.attnotnull THEN ' NOT NULL' ELSE '' END"},
+    /* A name of its own, or what is more than a plain NOT NULL */
+    {"not_null_of_a", 180000,
+     "coalesce((SELECT CASE WHEN nn.conname = c.relname || '_' || a.attname || '_not_null' AND NOT nn.connoinherit"
+     "  THEN ' NOT NULL'"
+     "  ELSE format(@since@, 180000, format(' CONSTRAINT %I NOT NULL%s', nn.conname,"
+     "   CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), ' NOT NULL', '') END"
+     " FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum"
+     "  AND nn.convalidated), '')"},
+    {"own_not_null_of_a", 0, "TRUE"},
+    {"own_not_null_of_a", 180000,
+     "EXISTS (SELECT FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n'"
+     " AND nn.conkey[1] = a.attnum AND nn.conislocal AND nn.convalidated)"},
+    {"fitted_constraint", 0, "y.head || y.body || y.tail"},
+    {"fitted_constraint", 150000,
+     "CASE WHEN i.indnullsnotdistinct AND y.body ~ '^UNIQUE NULLS NOT DISTINCT'"
+     " THEN y.head || 'UNIQUE' || format(@since@, 150000, ' NULLS NOT DISTINCT', '', 'NULLs are taken as different')"
+     "  || substr(y.body, 26) || y.tail"
+     " ELSE y.head || y.body || y.tail END"},
+    {"fitted_constraint", 180000,
+     "CASE WHEN i.indnullsnotdistinct AND y.body ~ '^UNIQUE NULLS NOT DISTINCT'"
+     " THEN y.head || 'UNIQUE' || format(@since@, 150000, ' NULLS NOT DISTINCT', '', 'NULLs are taken as different')"
+     "  || substr(y.body, 26) || y.tail"
+     " WHEN NOT k.conenforced"
+     " THEN format(@since@, 180000, y.head || y.body || y.tail, '', 'constraints are always enforced')"
+     " WHEN k.contype = 'n' THEN format(@since@, 180000, y.head || y.body || y.tail, '',"
+     "  'a NOT NULL that holds for new rows only')"
+     " WHEN k.conperiod AND k.contype = 'f' THEN format(@since@, 180000, y.head || y.body || y.tail, '',"
+     "  'foreign keys over periods')"
+     " WHEN k.conperiod THEN format(@since@, 180000, y.head || y.body || y.tail, y.head || 'EXCLUDE USING gist ('"
+     "  || (SELECT string_agg(format('%I WITH %s', ka.attname, CASE WHEN kk.at = cardinality(k.conkey) THEN '&&'"
+     "   ELSE '=' END), ', ' ORDER BY kk.at) FROM unnest(k.conkey) WITH ORDINALITY AS kk(num, at)"
+     "   JOIN pg_attribute ka ON ka.attrelid = k.conrelid AND ka.attnum = kk.num)"
+     "  || ')' || y.tail, 'a key over periods becomes an exclusion constraint')"
+     " ELSE y.head || y.body || y.tail END"},
+    {"indexdef", 0, "pg_get_indexdef(x.oid)"},
+    {"indexdef", 150000,
+     "CASE WHEN i.indnullsnotdistinct THEN replace(pg_get_indexdef(x.oid), ' NULLS NOT DISTINCT',"
+     " format(@since@, 150000, ' NULLS NOT DISTINCT', '', 'NULLs are taken as different'))"
+     " ELSE pg_get_indexdef(x.oid) END"},
+    {"view_options", 0, "coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', '')"},
+    {"view_options", 150000,
+     "CASE WHEN array_to_string(c.reloptions, ',') ~ 'security_invoker'"
+     " THEN format(@since@, 150000, ' WITH (' || array_to_string(c.reloptions, ', ') || ')',"
+     "  coalesce(' WITH (' || nullif(array_to_string(ARRAY(SELECT o FROM unnest(c.reloptions) o"
+     "   WHERE o !~ '^security_invoker'), ', '), '') || ')', ''), 'it reads with its owner''s rights')"
+     " ELSE coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', '') END"},
+    {"published_table", 0, "t.text || ';'"},
+    {"published_table", 150000,
+     "CASE WHEN r.prattrs IS NULL AND r.prqual IS NULL THEN t.text || ';'"
+     " ELSE format(@since@, 150000, t.text || coalesce((SELECT ' (' || string_agg(quote_ident(ra.attname), ', '"
+     "  ORDER BY ra.attnum) || ')' FROM pg_attribute ra WHERE ra.attrelid = r.prrelid"
+     "  AND ra.attnum = ANY (r.prattrs::int2[])), '')"
+     "  || coalesce(' WHERE (' || pg_get_expr(r.prqual, r.prrelid) || ')', '') || ';', '',"
+     "  format('table %s, of which only some rows or columns are published', r.prrelid::regclass)) END"},
+    {"pubschemas", 0, "''"},
+    {"pubschemas", 150000,
+     "coalesce((SELECT string_agg(format(@since@, 150000, format(E'\\nALTER PUBLICATION %I ADD TABLES IN SCHEMA %I;',"
+     " p.pubname, pn.nspname), '', format('all tables of schema %I', pn.nspname)), '' ORDER BY pn.nspname)"
+     " FROM pg_publication_namespace ps JOIN pg_namespace pn ON pn.oid = ps.pnnspid WHERE ps.pnpubid = p.oid), '')"},
+    {"pubgencols", 0, "''"},
+    {"pubgencols", 180000,
+     "CASE p.pubgencols WHEN 's' THEN format(@since@, 180000, ', publish_generated_columns = stored', '',"
+     " 'generated columns are not published') ELSE '' END"},
+    {"publication_namespaces", 0, ""},
+    {"publication_namespaces", 150000,
+     "UNION ALL SELECT 'pg_publication_namespace'::regclass, s.oid, 'pg_publication'::regclass, s.pnpubid"
+     " FROM pg_publication_namespace s"},
+    {"subconninfo", 0,
+     "quote_literal(regexp_replace(regexp_replace(s.subconninfo, '(//[^:/\\u0040]*):[^/\\u0040]*(?=\\u0040)', '\\1'),"
+     " '[[:space:]]*password[[:space:]]*=[[:space:]]*(''([^''\\]|\\.)*''|[^[:space:]]+)', '', 'gi'))"},
+    {"suboptions", 0, "''"},
+    {"suboptions", 140000,
+     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
+     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '') ELSE '' END"},
+    {"suboptions", 150000,
+     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
+     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '') ELSE '' END"
+     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error') ELSE '' END"},
+    {"suboptions", 160000,
+     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
+     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming')"
+     "  WHEN 't' THEN format(@since@, 140000, ', streaming = on', '', '')"
+     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
+     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error') ELSE '' END"
+     " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
+     " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
+     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter') ELSE '' END"},
     {"attcompression", 0, "''::\"char\""},
     {"attcompression", 140000, "a.attcompression"},
     {"multirange", 0, "''"},
     {"multirange", 140000,
-     "coalesce((SELECT format(E',\\n    multirange_type_name = %I.%I', mn.nspname, mt.typname)"
+     "coalesce((SELECT format(@since@, 140000, format(E',\\n    multirange_type_name = %I.%I', mn.nspname, mt.typname), '', '')"
      " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid), '')"},
     {"multirange_owner", 0, "NULL"},
     /* Versions 14 to 17 do not pass a range type's owner on to its multirange type; newer ones do, and refuse this */
     {"multirange_owner", 140000,
      "(SELECT format(E'DO $do$ BEGIN ALTER TYPE %I.%I OWNER TO %I;\\n"
-     "EXCEPTION WHEN feature_not_supported OR wrong_object_type THEN NULL; END $do$;',"
+     "EXCEPTION WHEN feature_not_supported OR wrong_object_type OR undefined_object THEN NULL; END $do$;',"
      " mn.nspname, mt.typname, pg_get_userbyid(t.typowner))"
      " FROM pg_type mt JOIN pg_namespace mn ON mn.oid = mt.typnamespace WHERE mt.oid = r.rngmultitypid)"},
     {"colllocale", 0, "c.collcollate"},
@@ -62,12 +174,51 @@ static const Fragment fragments[] = {
     {"daticurules", 160000, "d.daticurules"},
     {"membership_options", 0, "CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END"},
     {"membership_options", 160000,
-     "format(' WITH ADMIN %s, INHERIT %s, SET %s', m.admin_option, m.inherit_option, m.set_option)"},
+     "format(@since@, 160000,"
+     " format(' WITH ADMIN %s, INHERIT %s, SET %s', m.admin_option, m.inherit_option, m.set_option),"
+     " CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END,"
+     " CASE WHEN m.set_option AND m.inherit_option = b.rolinherit THEN ''"
+     "  ELSE 'the options INHERIT and SET of the membership' END)"},
+    /* Newer versions let only those grant who hold the admin option */
+    {"granted_by", 0,
+     "format(@since@, 160000, CASE WHEN EXISTS (SELECT FROM pg_auth_members a WHERE a.roleid = m.roleid"
+     " AND a.member = m.grantor AND a.admin_option) THEN format(' GRANTED BY %I', pg_get_userbyid(m.grantor)) ELSE '' END,"
+     " format(' GRANTED BY %I', pg_get_userbyid(m.grantor)), '')"},
+    {"granted_by", 160000, "format(' GRANTED BY %I', pg_get_userbyid(m.grantor))"},
     {"membership_by", 0, "''"},
     {"membership_by", 160000,
-     "CASE WHEN m.grantor = 10 THEN '' ELSE format(' by %I', pg_get_userbyid(m.grantor)) END"},
+     "CASE WHEN EXISTS (SELECT FROM pg_auth_members f WHERE f.roleid = m.roleid AND f.member = m.member"
+     " AND f.grantor < m.grantor) THEN format(' by %I', pg_get_userbyid(m.grantor)) ELSE '' END"},
 };
 /* clang-format on */
+
+/* ---- Marks: what differs by the version of the server that will run the SQL ---- */
+
+const char *hb_pg_get_mark(void)
+{
+    static gsize ready;
+    static char mark[64];
+
+    if (g_once_init_enter(&ready)) {
+        g_autofree char *word = g_uuid_string_random();
+        g_snprintf(mark, sizeof mark, "\x1d%s\x1d", word);
+        g_once_init_leave(&ready, 1);
+    }
+    return mark;
+}
+
+/* Formats for SQL's format(): @since@ takes five pieces; @within_major@ wraps one in the source's own major version */
+static char *make_format(const char *name, int version)
+{
+    const char *m = hb_pg_get_mark();
+    int major = version / 10000 * 10000;
+
+    if (strcmp(name, "since") == 0)
+        return g_strdup_printf("'%s%%s%s0%s%%s%s%%s%s%%s%s'", m, m, m, m, m, m);
+    if (strcmp(name, "within_major") == 0)
+        return g_strdup_printf("'%s%d%s%d%s%%s%s%s%s'", m, major, m, major + 10000, m, m, m, m);
+    return NULL;
+}
 
 static const char *find_fragment(const char *name, gsize length, int version)
 {
@@ -81,6 +232,22 @@ static const char *find_fragment(const char *name, gsize length, int version)
     return text;
 }
 
+/* A fragment may name others */
+static void append_fragment(GString *result, const char *name, gsize length, int version)
+{
+    g_autofree char *word = g_strndup(name, length);
+    g_autofree char *made = make_format(word, version);
+    const char *text = find_fragment(name, length, version);
+
+    g_assert(made != NULL || text != NULL);
+    if (made != NULL) {
+        g_string_append(result, made);
+        return;
+    }
+    g_autofree char *fitted = hb_pg_fit_query(text, version);
+    g_string_append(result, fitted);
+}
+
 char *hb_pg_fit_query(const char *sql, int version)
 {
     GString *result = g_string_new(NULL);
@@ -89,10 +256,8 @@ char *hb_pg_fit_query(const char *sql, int version)
     while ((mark = strchr(sql, '@')) != NULL) {
         const char *end = strchr(mark + 1, '@');
         g_assert(end != NULL);
-        const char *text = find_fragment(mark + 1, (gsize)(end - mark) - 1, version);
-        g_assert(text != NULL);
         g_string_append_len(result, sql, mark - sql);
-        g_string_append(result, text);
+        append_fragment(result, mark + 1, (gsize)(end - mark) - 1, version);
         sql = end + 1;
     }
     g_string_append(result, sql);

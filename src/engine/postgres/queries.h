@@ -9,5 +9,8 @@
 
 #include <glib.h>
 
+/* What marks the pieces of a definition that depend on the version it is for (see core/versions) */
+const char *hb_pg_get_mark(void);
+
 /* The query with its fragments filled in for this version; the caller's */
 char *hb_pg_fit_query(const char *sql, int version);

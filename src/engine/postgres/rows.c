@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows.h"
 
+#include "engine/postgres/large_objects.h"
 #include "engine/postgres/target.h"
 
 #define FIRST_VERSION_WITH_RANGE_SCANS 140000
@@ -10,8 +11,12 @@
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
     GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
-    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS ? 1 : (set->bytes + bytes - 1) / bytes;
+    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS || set->condition != NULL ? 1 : (set->bytes + bytes - 1) / bytes;
 
+    if (hb_pg_is_large_objects(set)) {
+        g_array_unref(ranges);
+        return hb_pg_split_large_objects(session, set, bytes);
+    }
     pieces = CLAMP(pieces, 1, MAX(set->extent, 1));
     for (guint64 i = 0; i < pieces; i++) {
         HbRange range = {.first = set->extent * i / pieces,
@@ -47,6 +52,10 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     g_autofree char *list = column_list(set);
     g_autofree char *upper = NULL;
 
+    if (hb_pg_is_large_objects(set))
+        return hb_pg_read_large_objects_sql(range);
+    if (set->condition != NULL)
+        return g_strdup_printf("COPY (SELECT %s FROM ONLY %s %s) TO STDOUT", columns, set->table, set->condition);
     if (range->first == 0 && range->end == G_MAXUINT64)
         return g_strdup_printf("COPY %s%s TO STDOUT", set->table, list);
     upper = range->end == G_MAXUINT64 ? g_strdup("")
@@ -143,10 +152,13 @@ static gboolean give_up(HbSession *session, GError **error)
     return FALSE;
 }
 
-static gboolean commit_with_key(HbSession *session, const char *key, GError **error)
+static gboolean commit_with_key(HbSession *session, const HbRowSet *set, const char *key, GError **error)
 {
     g_autofree char *note = hb_pg_journal_entry_sql(session, key, "");
     g_autofree char *sql = g_strdup_printf("%s; COMMIT", note);
+
+    if (hb_pg_is_large_objects(set) && !hb_pg_execute(session, hb_pg_take_large_objects_sql, error))
+        return FALSE;
 
     return hb_pg_execute(session, sql, error);
 }
@@ -155,7 +167,9 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
                           GError **error)
 {
     g_autofree char *list = column_list(set);
-    g_autofree char *sql = g_strdup_printf("BEGIN; COPY %s%s FROM STDIN", set->table, list);
+    g_autofree char *sql = hb_pg_is_large_objects(set)
+                               ? g_strdup(hb_pg_begin_large_objects_sql)
+                               : g_strdup_printf("BEGIN; COPY %s%s FROM STDIN", set->table, list);
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
     if (PQresultStatus(result) != PGRES_COPY_IN) {
@@ -167,7 +181,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!finish(session, error) || !commit_with_key(session, key, error)) {
+    if (!finish(session, error) || !commit_with_key(session, set, key, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }

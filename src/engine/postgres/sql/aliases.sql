@@ -45,3 +45,22 @@ WHERE d.deptype = 'e' AND d.refclassid = 'pg_extension'::regclass
 UNION ALL
 SELECT 'pg_constraint'::regclass, k.oid, 'pg_type'::regclass, k.contypid
 FROM pg_constraint k WHERE k.contypid <> 0
+UNION ALL
+SELECT 'pg_constraint'::regclass, k.oid, 'pg_constraint'::regclass, k.conparentid
+FROM pg_constraint k WHERE k.conparentid <> 0
+UNION ALL
+SELECT 'pg_constraint'::regclass, k.oid, 'pg_class'::regclass, k.conrelid
+FROM pg_constraint k WHERE k.conrelid <> 0 AND k.conparentid = 0 AND k.contype IN ('c', 'n')
+UNION ALL
+SELECT d.classid, d.objid, d.refclassid, d.refobjid
+FROM pg_depend d
+WHERE d.classid IN ('pg_amop'::regclass, 'pg_amproc'::regclass) AND d.refclassid = 'pg_opclass'::regclass
+  AND d.deptype IN ('i', 'a')
+UNION ALL
+SELECT d.classid, d.objid, 6, d.refobjid
+FROM pg_depend d
+WHERE d.classid IN ('pg_amop'::regclass, 'pg_amproc'::regclass) AND d.refclassid = 'pg_opfamily'::regclass
+  AND d.deptype IN ('i', 'a')
+UNION ALL
+SELECT 'pg_publication_rel'::regclass, r.oid, 'pg_publication'::regclass, r.prpubid FROM pg_publication_rel r
+@publication_namespaces@

@@ -4,7 +4,7 @@ WITH inlined AS (
 )
 SELECT 'attachment' AS kind, 'pg_inherits'::regclass::oid AS classid, h.inhrelid AS objid,
        h.inhrelid::regclass || CASE WHEN c.relispartition THEN '' ELSE ' to ' || h.inhparent::regclass END AS name,
-       'table ' || h.inhrelid::regclass AS on_identity,
+       @kind_of_c@ || ' ' || h.inhrelid::regclass AS on_identity,
        CASE WHEN c.relispartition
             THEN format('ALTER TABLE ONLY %s ATTACH PARTITION %s %s;', h.inhparent::regclass, h.inhrelid::regclass,
                         pg_get_expr(c.relpartbound, c.oid))
@@ -13,5 +13,5 @@ SELECT 'attachment' AS kind, 'pg_inherits'::regclass::oid AS classid, h.inhrelid
        format('%s:%s,%s:%s', 'pg_class'::regclass::oid, h.inhrelid, 'pg_class'::regclass::oid, h.inhparent) AS needs
 FROM pg_inherits h
 JOIN pg_class c ON c.oid = h.inhrelid
-WHERE c.relkind IN ('r', 'p') AND c.relnamespace IN (@namespaces@)
+WHERE c.relkind IN ('r', 'p', 'f') AND c.relnamespace IN (@namespaces@)
   AND h.inhrelid NOT IN (SELECT oid FROM inlined)

@@ -3,11 +3,12 @@ SELECT 'collation' AS kind, 'pg_collation'::regclass::oid AS classid, c.oid AS o
        format('COLLATION %I.%I', n.nspname, c.collname) AS designation,
        quote_ident(pg_get_userbyid(c.collowner)) AS owner,
        format('CREATE COLLATION %I.%I (provider = %s', n.nspname, c.collname,
-              CASE c.collprovider WHEN 'i' THEN 'icu' WHEN 'b' THEN 'builtin' ELSE 'libc' END)
+              CASE c.collprovider WHEN 'i' THEN 'icu' WHEN 'b' THEN format(@since@, 170000, 'builtin', 'libc', 'its built-in provider') ELSE 'libc' END)
            || CASE WHEN c.collprovider IN ('i', 'b') THEN ', locale = ' || quote_literal(@colllocale@)
                    ELSE format(', lc_collate = %L, lc_ctype = %L', c.collcollate, c.collctype) END
            || CASE WHEN c.collisdeterministic THEN '' ELSE ', deterministic = false' END
-           || coalesce(', rules = ' || quote_literal(@collrules@), '')
+           || CASE WHEN @collrules@ IS NULL THEN ''
+                   ELSE format(@since@, 160000, ', rules = ' || quote_literal(@collrules@), '', 'its tailoring rules') END
            || ');' AS definition
 FROM pg_collation c
 JOIN pg_namespace n ON n.oid = c.collnamespace

@@ -1,5 +1,5 @@
--- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys. What a parent
--- hands down is left to the parent.
+-- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys; of NOT NULL
+-- constraints those that were never checked. What a parent hands down is left to the parent.
 -- A check that calls a function may read other tables through it, and must wait for all rows.
 WITH RECURSIVE descent(root, relation) AS (
     SELECT inhparent, inhrelid FROM pg_inherits
@@ -9,20 +9,12 @@ WITH RECURSIVE descent(root, relation) AS (
     SELECT root, string_agg(format('%s:%s', 'pg_inherits'::regclass::oid, relation), ',') AS attachments
     FROM descent GROUP BY root
 )
-SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
+SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'n' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
        'pg_constraint'::regclass::oid AS classid, k.oid AS objid,
        format('%s.%I', c.oid::regclass, k.conname) AS name,
        format('CONSTRAINT %I ON %s', k.conname, c.oid::regclass) AS designation,
-       'table ' || c.oid::regclass AS on_identity,
-       format('ALTER TABLE %s%s ADD CONSTRAINT %I %s;',
-              CASE WHEN k.contype = 'c' OR (k.contype = 'f' AND c.relkind = 'p') THEN '' ELSE 'ONLY ' END,
-              c.oid::regclass, k.conname, pg_get_constraintdef(k.oid))
-           || coalesce((SELECT format(E'\nALTER INDEX %s SET (', x.oid::regclass) || string_agg(
-                                   split_part(o, '=', 1) || '=' || quote_literal(substr(o, strpos(o, '=') + 1)), ', ')
-                               || ');'
-                        FROM unnest(x.reloptions) o), '')
-           || CASE WHEN i.indisclustered
-                   THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END AS definition,
+       @kind_of_c@ || ' ' || c.oid::regclass AS on_identity,
+       @fitted_constraint@ AS definition,
        CASE WHEN k.contype = 'c' AND EXISTS (
                 SELECT FROM pg_depend d
                 WHERE d.classid = 'pg_constraint'::regclass AND d.objid = k.oid
@@ -32,16 +24,31 @@ SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'ke
            CASE WHEN k.contype IN ('p', 'u', 'x') THEN '1:' || k.conrelid END,
            CASE WHEN k.contype = 'f' THEN format('1:%s,1:%s', k.conrelid, k.confrelid) END,
            CASE WHEN k.contype = 'f' THEN t.attachments END,
-           CASE WHEN k.contype IN ('c', 'f') THEN f.attachments END) AS needs
+           CASE WHEN k.contype IN ('c', 'n', 'f') THEN f.attachments END) AS needs
 FROM pg_constraint k
-JOIN pg_class c ON c.oid = k.conrelid AND c.relkind IN ('r', 'p')
+JOIN pg_class c ON c.oid = k.conrelid AND c.relkind IN ('r', 'p', 'f')
 LEFT JOIN pg_class x ON x.oid = k.conindid AND k.contype IN ('p', 'u', 'x')
+LEFT JOIN pg_tablespace ts ON ts.oid = x.reltablespace
 LEFT JOIN pg_index i ON i.indexrelid = x.oid
 LEFT JOIN trees t ON t.root = k.conindid
 LEFT JOIN trees f ON f.root = c.oid
+CROSS JOIN LATERAL (
+    SELECT coalesce('SET default_tablespace = ' || quote_ident(ts.spcname) || E';\n', '')
+           || format('ALTER %s %s%s ADD CONSTRAINT %I ', @sql_kind_of_c@,
+                     CASE WHEN k.contype IN ('c', 'n') OR (k.contype = 'f' AND c.relkind = 'p') THEN '' ELSE 'ONLY ' END,
+                     c.oid::regclass, k.conname) AS head,
+           pg_get_constraintdef(k.oid) AS body,
+           ';' || coalesce((SELECT format(E'\nALTER INDEX %s SET (', x.oid::regclass) || string_agg(
+                                   split_part(o, '=', 1) || '=' || quote_literal(substr(o, strpos(o, '=') + 1)), ', ')
+                               || ');'
+                        FROM unnest(x.reloptions) o), '')
+           || CASE WHEN i.indisclustered
+                   THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END
+           || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS tail
+) y
 WHERE c.relnamespace IN (@namespaces@)
-  AND k.contype IN ('c', 'p', 'u', 'x', 'f')
-  AND (k.contype <> 'c' OR k.conislocal)
+  AND (k.contype IN ('c', 'p', 'u', 'x', 'f') OR (k.contype = 'n' AND NOT k.convalidated))
+  AND (k.contype NOT IN ('c', 'n') OR k.conislocal)
   AND (k.contype <> 'f' OR k.conparentid = 0)
   AND NOT EXISTS (SELECT FROM pg_depend e
                   WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')

@@ -18,7 +18,8 @@ LEFT JOIN LATERAL (
     SELECT string_agg(format('%s GRANT %s ON %s TO %s%s;', o.head, i.rights, o.name,
                              CASE i.grantee WHEN 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(i.grantee)) END,
                              CASE WHEN i.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), E'\n' ORDER BY i.at) AS text
-    FROM (SELECT x.grantee, x.is_grantable, min(x.at) AS at, string_agg(x.privilege_type, ', ' ORDER BY x.at) AS rights
+    FROM (SELECT x.grantee, x.is_grantable, min(x.at) AS at, CASE WHEN count(*) = (SELECT count(*) FROM aclexplode(acldefault(CASE d.defaclobjtype WHEN 'S' THEN 's' ELSE d.defaclobjtype END, d.defaclrole)) f WHERE f.grantee = d.defaclrole)
+                      THEN 'ALL' ELSE string_agg(x.privilege_type, ', ' ORDER BY x.at) END AS rights
           FROM aclexplode(d.defaclacl) WITH ORDINALITY AS x(grantor, grantee, privilege_type, is_grantable, at)
           GROUP BY x.grantee, x.is_grantable) i
 ) g ON TRUE

@@ -4,8 +4,17 @@ SELECT CASE p.prokind WHEN 'p' THEN 'procedure' ELSE 'function' END AS kind,
        p.oid::regprocedure::text AS name,
        CASE p.prokind WHEN 'p' THEN 'PROCEDURE ' ELSE 'FUNCTION ' END || p.oid::regprocedure::text AS designation,
        quote_ident(pg_get_userbyid(p.proowner)) AS owner,
-       regexp_replace(rtrim(pg_get_functiondef(p.oid), E'\n'), '^CREATE OR REPLACE ', 'CREATE ') || ';' AS definition
+       CASE WHEN f.body IS NULL THEN f.head || ';'
+            ELSE f.head || format(@since@, 140000, f.body,
+                     format('AS %s', quote_literal(CASE WHEN f.body ~ '^RETURN ' THEN 'SELECT ' || substr(f.body, 8)
+                                                        ELSE regexp_replace(f.body, '^BEGIN ATOMIC(.*)END$', '\1') END)),
+                     'its body is kept as text') || ';' END AS definition
 FROM pg_proc p
+CROSS JOIN LATERAL (
+    SELECT x.body, CASE WHEN x.body IS NULL THEN x.text ELSE left(x.text, length(x.text) - length(x.body)) END AS head
+    FROM (SELECT regexp_replace(rtrim(pg_get_functiondef(p.oid), E'\n'), '^CREATE OR REPLACE ', 'CREATE ') AS text,
+                 @sqlbody_of_p@ AS body) x
+) f
 WHERE p.prokind IN ('f', 'w', 'p')
   AND p.pronamespace IN (@namespaces@)
   AND NOT EXISTS (SELECT FROM pg_depend e

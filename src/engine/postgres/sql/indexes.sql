@@ -3,12 +3,13 @@ SELECT 'index' AS kind, 'pg_class'::regclass::oid AS classid, x.oid AS objid,
        x.oid::regclass::text AS name,
        'INDEX ' || x.oid::regclass AS designation,
        CASE c.relkind WHEN 'm' THEN 'materialized-view ' ELSE 'table ' END || c.oid::regclass AS on_identity,
-       pg_get_indexdef(x.oid) || ';'
+       coalesce('SET default_tablespace = ' || quote_ident(ts.spcname) || E';\n', '') || @indexdef@ || ';'
            || CASE WHEN i.indisclustered
                    THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END
            || coalesce((SELECT string_agg(format(E'\nALTER INDEX %s ALTER COLUMN %s SET STATISTICS %s;', x.oid::regclass,
                                                  a.attnum, a.attstattarget), '' ORDER BY a.attnum)
-                        FROM pg_attribute a WHERE a.attrelid = x.oid AND a.attstattarget >= 0), '') AS definition,
+                        FROM pg_attribute a WHERE a.attrelid = x.oid AND a.attstattarget >= 0), '')
+           || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS definition,
        CASE WHEN EXISTS (SELECT FROM pg_depend d
                          WHERE d.classid = 'pg_class'::regclass AND d.objid = x.oid
                            AND d.refclassid = 'pg_proc'::regclass AND d.refobjid >= 16384)
@@ -16,6 +17,7 @@ SELECT 'index' AS kind, 'pg_class'::regclass::oid AS classid, x.oid AS objid,
        CASE c.relkind WHEN 'm' THEN '3:' ELSE '1:' END || c.oid AS needs
 FROM pg_index i
 JOIN pg_class x ON x.oid = i.indexrelid
+LEFT JOIN pg_tablespace ts ON ts.oid = x.reltablespace
 JOIN pg_class c ON c.oid = i.indrelid AND c.relkind IN ('r', 'p', 'm')
 WHERE c.relnamespace IN (@namespaces@)
   AND (i.indisvalid OR x.relkind = 'I')

@@ -17,6 +17,10 @@ WITH RECURSIVE here AS (
     SELECT r.*, quote_ident(r.rolname) AS name
     FROM pg_roles r JOIN needed n ON n.oid = r.oid
     WHERE r.rolname !~ '^pg_'
+), predefined(name, since) AS (
+    VALUES ('pg_database_owner', 140000), ('pg_read_all_data', 140000), ('pg_write_all_data', 140000),
+           ('pg_checkpoint', 150000), ('pg_create_subscription', 160000), ('pg_use_reserved_connections', 160000),
+           ('pg_maintain', 170000), ('pg_signal_autovacuum_worker', 180000)
 )
 SELECT 'role' AS kind, 'pg_authid'::regclass::oid AS classid, r.oid AS objid, r.name,
        format('CREATE ROLE %s WITH %s %s %s %s %s %s %s%s%s;', r.name,
@@ -34,13 +38,18 @@ FROM wanted r
 UNION ALL
 SELECT 'membership', 0, m.roleid, format('%s in %s%s', quote_ident(pg_get_userbyid(m.member)),
                                          quote_ident(pg_get_userbyid(m.roleid)), @membership_by@),
-       format('GRANT %I TO %I', pg_get_userbyid(m.roleid), pg_get_userbyid(m.member))
-           || @membership_options@
-           || CASE WHEN m.grantor <> 10 AND EXISTS (SELECT FROM pg_roles g WHERE g.oid = m.grantor)
-                   THEN format(' GRANTED BY %I', pg_get_userbyid(m.grantor)) ELSE '' END || ';',
+       CASE WHEN p.since IS NULL THEN x.text
+            ELSE format(@since@, p.since, x.text, '', format('there is no role %I to be a member of', p.name)) END,
        format('%s:%s,%s:%s,%s:%s', 'pg_authid'::regclass::oid, m.roleid, 'pg_authid'::regclass::oid, m.member,
               'pg_authid'::regclass::oid, m.grantor)
 FROM pg_auth_members m
+LEFT JOIN pg_roles b ON b.oid = m.member
+LEFT JOIN predefined p ON p.name = pg_get_userbyid(m.roleid)
+CROSS JOIN LATERAL (
+    SELECT format('GRANT %I TO %I', pg_get_userbyid(m.roleid), pg_get_userbyid(m.member)) || @membership_options@
+           || CASE WHEN m.grantor <> 10 AND EXISTS (SELECT FROM pg_roles g WHERE g.oid = m.grantor)
+                   THEN @granted_by@ ELSE '' END || ';' AS text
+) x
 WHERE m.member IN (SELECT oid FROM wanted)
 UNION ALL
 SELECT 'role-setting', 0, r.oid, r.name || '.' || c.setting,

@@ -1,16 +1,24 @@
--- The rows of each table. A partitioned table holds none, but what waits for its rows waits for those of its partitions
+-- The rows of each table, and of extensions' tables those that the extension calls configuration. A partitioned table holds none, but what waits for its rows waits for those of its partitions
 SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
        c.oid::regclass::text AS name,
-       'table ' || c.oid::regclass AS on_identity,
+       CASE WHEN x.oid IS NULL THEN 'table ' || c.oid::regclass END AS on_identity,
        CASE WHEN c.relkind = 'p'
-            THEN (SELECT string_agg('1:' || h.inhrelid, ',') FROM pg_inherits h WHERE h.inhparent = c.oid) END AS needs,
+            THEN (SELECT string_agg('1:' || h.inhrelid, ',') FROM pg_inherits h WHERE h.inhparent = c.oid)
+            ELSE format('%s:%s', 'pg_class'::regclass::oid, c.oid) END AS needs,
        CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) + coalesce(pg_relation_size(nullif(c.reltoastrelid, 0)), 0)
             ELSE 0 END AS cost,
        CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) / current_setting('block_size')::int END AS extent,
        (SELECT string_agg(octet_length(quote_ident(a.attname)) || ':' || quote_ident(a.attname), '' ORDER BY a.attnum)
         FROM pg_attribute a
-        WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = '') AS columns
+        WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = '') AS columns,
+       x.condition
 FROM pg_class c
+LEFT JOIN (
+    SELECT u.oid, min(u.condition) AS condition
+    FROM pg_extension e, unnest(e.extconfig, e.extcondition) AS u(oid, condition)
+    GROUP BY u.oid
+) x ON x.oid = c.oid
 WHERE c.relkind IN ('r', 'p') AND c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't'
-  AND NOT EXISTS (SELECT FROM pg_depend e
-                  WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')
+  AND (x.oid IS NOT NULL
+       OR NOT EXISTS (SELECT FROM pg_depend e
+                      WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e'))

@@ -5,6 +5,7 @@ SELECT c.oid, c.oid::regclass::text AS name, quote_literal(c.oid::regclass::text
            AS is_identity
 FROM pg_class c
 WHERE c.relkind = 'S' AND c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't'
-  AND NOT EXISTS (SELECT FROM pg_depend e
-                  WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')
+  AND (EXISTS (SELECT FROM pg_extension x WHERE c.oid = ANY (x.extconfig))
+       OR NOT EXISTS (SELECT FROM pg_depend e
+                      WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e'))
 ORDER BY c.oid

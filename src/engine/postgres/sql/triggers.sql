@@ -2,13 +2,13 @@
 SELECT 'trigger' AS kind, 'pg_trigger'::regclass::oid AS classid, t.oid AS objid,
        format('%s.%I', c.oid::regclass, t.tgname) AS name,
        format('TRIGGER %I ON %s', t.tgname, c.oid::regclass) AS designation,
-       CASE c.relkind WHEN 'v' THEN 'view ' ELSE 'table ' END || c.oid::regclass AS on_identity,
+       @kind_of_c@ || ' ' || c.oid::regclass AS on_identity,
        pg_get_triggerdef(t.oid) || ';'
            || CASE t.tgenabled WHEN 'O' THEN ''
                    ELSE format(E'\nALTER TABLE %s %s TRIGGER %I;', c.oid::regclass,
                                CASE t.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'A' THEN 'ENABLE ALWAYS'
                                     ELSE 'ENABLE REPLICA' END, t.tgname) END AS definition,
-       CASE WHEN c.relkind = 'v' THEN '' ELSE '1:' || c.oid END AS needs
+       CASE WHEN c.relkind IN ('v', 'f') THEN '' ELSE '1:' || c.oid END AS needs
 FROM pg_trigger t
 JOIN pg_class c ON c.oid = t.tgrelid
 WHERE c.relnamespace IN (@namespaces@) AND NOT t.tgisinternal AND t.tgparentid = 0

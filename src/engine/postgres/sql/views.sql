@@ -4,7 +4,7 @@ SELECT 'view' AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid,
        'VIEW ' || c.oid::regclass AS designation,
        quote_ident(pg_get_userbyid(c.relowner)) AS owner,
        format(E'CREATE OR REPLACE VIEW %s%s AS\n%s', c.oid::regclass,
-              coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', ''),
+              @view_options@,
               pg_get_viewdef(c.oid)) AS definition,
        format(E'CREATE VIEW %s AS\nSELECT %s;', c.oid::regclass, k.list) AS stand_in
 FROM pg_class c

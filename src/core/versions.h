@@ -1,0 +1,33 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * versions - SQL that depends on the version of the server that runs it.
+ *
+ * A text may hold marked pieces, each a choice between two wordings:
+ *
+ *     MARK since MARK until MARK wording MARK other wording MARK what is lost with the other MARK
+ *
+ * The first wording holds for versions from `since` to below `until` (0: for ever), the other one elsewhere. Versions
+ * are the engine's numbers. The mark is a string that occurs nowhere else; pieces are not nested.
+ */
+#pragma once
+
+#include <glib.h>
+
+/* One wording of a whole definition, for servers from this version on */
+typedef struct {
+    guint since;
+    char *definition; /* NULL: these versions cannot express it */
+    char *lost;       /* what is not carried to these versions; NULL: nothing */
+} HbVariant;
+
+void hb_variant_free(HbVariant *variant);
+HbVariant *hb_variant_new(guint since, const char *definition, const char *lost);
+
+/*
+ * All wordings of a marked text: HbVariant *, rising by `since`, the first from version 0. The caller's. NULL if the
+ * text is not marked at all, or not well.
+ */
+GPtrArray *hb_versions_read(const char *text, const char *mark);
+
+/* The one that holds for a version, borrowed */
+const HbVariant *hb_versions_find(const GPtrArray *variants, guint version);
