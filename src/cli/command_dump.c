@@ -3,6 +3,7 @@
  * dump FROM DUMP - write a database into a folder.
  */
 #include "cli/cli.h"
+#include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/dump.h"
@@ -33,6 +34,19 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     return hb_catalog_get_omissions(manifest->catalog)->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
 }
 
+static gboolean read_version(const HbCli *cli, HbDumpOptions *options, GError **error)
+{
+    const char *text = cli->options.for_version;
+
+    if (text == NULL)
+        return TRUE;
+    options->for_version = options->engine->read_version(text);
+    options->for_version_text = text;
+    return options->for_version != 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, "name a version of the server, such as 15",
+                        "--for-version: “%s” is no version that definitions can be written for", text);
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.path = arguments[1],
@@ -47,6 +61,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     g_autoptr(HbManifest) manifest = NULL;
 
     if (!hb_cli_find_database(cli, arguments[0], &options.engine, &options.from, error))
+        return HB_STATUS_USAGE;
+    if (!read_version(cli, &options, error))
         return HB_STATUS_USAGE;
     manifest = hb_dump_run(&options, error);
     if (manifest == NULL)

@@ -9,11 +9,16 @@
 
 static HbStatus judge(const HbRestoreResult *result)
 {
+    HbStatus status = HB_STATUS_DONE;
+
     for (guint i = 0; i < result->exceptions->len; i++) {
-        if (((HbException *)result->exceptions->pdata[i])->outcome == HB_OUTCOME_FAILED)
+        HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
+        if (outcome == HB_OUTCOME_FAILED)
             return HB_STATUS_STATEMENT;
+        if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
+            status = HB_STATUS_REMARKS;
     }
-    return HB_STATUS_DONE;
+    return status;
 }
 
 static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
@@ -45,6 +50,7 @@ static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump,
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = {.parts = cli->options.part_bits,
+                                .rights = cli->options.rights,
                                 .jobs = cli->options.job_count,
                                 .resume = cli->options.resume,
                                 .analyze = !cli->options.no_analyze,

@@ -35,6 +35,11 @@ const HbOptionRow hb_option_rows[] = {
           HB_FOR_DUMP | HB_FOR_VERIFY),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
+    VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
+          HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
+          HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
@@ -213,13 +218,27 @@ static gboolean check_color(const HbOptions *options, GError **error)
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--color takes auto, always or never, not “%s”", options->color);
 }
 
+static gboolean read_choice(const char *text, const char *option, const char *usual, const char *other, gboolean *chosen,
+                            GError **error)
+{
+    *chosen = g_strcmp0(text, other) == 0;
+    return text == NULL || *chosen || strcmp(text, usual) == 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes %s or %s, not “%s”", option, usual, other, text);
+}
+
+static gboolean check_rights(HbOptions *options, GError **error)
+{
+    return read_choice(options->ownership, "ownership", "keep", "mine", &options->rights.ownership_mine, error) &&
+           read_choice(options->grants, "grants", "keep", "drop", &options->rights.grants_drop, error);
+}
+
 gboolean hb_options_check(HbOptions *options, GError **error)
 {
     options->part_bits = HB_PART_ALL;
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
-           check_color(options, error) &&
+           check_color(options, error) && check_rights(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 

@@ -5,7 +5,7 @@
  */
 #pragma once
 
-#include <glib.h>
+#include "work/adapt.h"
 
 /* Which commands take an option */
 enum { HB_FOR_SURVEY = 1, HB_FOR_DUMP = 2, HB_FOR_SHOW = 4, HB_FOR_RESTORE = 8, HB_FOR_VERIFY = 16, HB_FOR_ALL = 31 };
@@ -18,6 +18,9 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean no_analyze;
+    char *ownership;
+    char *grants;
+    char *for_version;
     char *jobs;
     char *lock_wait;
     char *parts;
@@ -32,6 +35,7 @@ typedef struct {
     guint lock_wait_ms;
     guint part_bits;
     int compression;
+    HbRights rights;
 } HbOptions;
 
 typedef struct {

@@ -9,6 +9,7 @@ struct HbCatalog {
     GPtrArray *objects;     /* HbObject *, owned, in order */
     GHashTable *places;     /* identity (borrowed from the object) to place */
     GPtrArray *row_sets;    /* HbRowSet *, owned */
+    GPtrArray *retired;     /* HbRowSet *, owned: taken out of use */
     GPtrArray *omissions;   /* HbOmission *, owned */
     GHashTable *properties; /* char * to char *, owned */
     gboolean unread[HB_KIND_COUNT];
@@ -41,6 +42,7 @@ HbCatalog *hb_catalog_new(void)
     catalog->objects = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
     catalog->places = g_hash_table_new(g_str_hash, g_str_equal);
     catalog->row_sets = g_ptr_array_new_with_free_func(row_set_free);
+    catalog->retired = g_ptr_array_new_with_free_func(row_set_free);
     catalog->omissions = g_ptr_array_new_with_free_func(omission_free);
     catalog->properties = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     return catalog;
@@ -53,6 +55,7 @@ void hb_catalog_free(HbCatalog *catalog)
     g_hash_table_unref(catalog->places);
     g_ptr_array_unref(catalog->objects);
     g_ptr_array_unref(catalog->row_sets);
+    g_ptr_array_unref(catalog->retired);
     g_ptr_array_unref(catalog->omissions);
     g_hash_table_unref(catalog->properties);
     g_free(catalog);
@@ -233,16 +236,26 @@ static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, g
     object->definition = g_strdup(variant->definition);
 }
 
-/* Keeps the objects that are not gone, in their order */
-static void sweep(HbCatalog *catalog, GHashTable *gone)
+/* Row sets are retired rather than freed: others may point to them */
+static void retire_row_sets(HbCatalog *catalog, GHashTable *gone)
+{
+    GPtrArray *kept = g_ptr_array_new_with_free_func(row_set_free);
+
+    for (guint i = 0; i < catalog->row_sets->len; i++) {
+        HbRowSet *set = catalog->row_sets->pdata[i];
+        g_ptr_array_add(g_hash_table_contains(gone, set->identity) ? catalog->retired : kept, set);
+    }
+    g_ptr_array_set_free_func(catalog->row_sets, NULL);
+    g_ptr_array_unref(catalog->row_sets);
+    catalog->row_sets = kept;
+}
+
+void hb_catalog_remove(HbCatalog *catalog, GHashTable *gone)
 {
     GPtrArray *kept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
     g_autoptr(GPtrArray) swept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
 
-    for (guint i = catalog->row_sets->len; i-- > 0;) {
-        if (g_hash_table_contains(gone, ((HbRowSet *)catalog->row_sets->pdata[i])->identity))
-            g_ptr_array_remove_index(catalog->row_sets, i);
-    }
+    retire_row_sets(catalog, gone);
     for (guint i = 0; i < catalog->objects->len; i++) {
         HbObject *object = catalog->objects->pdata[i];
         g_ptr_array_add(g_hash_table_contains(gone, object->identity) ? swept : kept, object);
@@ -262,7 +275,7 @@ void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product)
     for (guint i = 0; i < catalog->objects->len; i++)
         fit_object(catalog, gone, hb_catalog_get(catalog, i), version, product);
     if (g_hash_table_size(gone) > 0)
-        sweep(catalog, gone);
+        hb_catalog_remove(catalog, gone);
 }
 
 static gint compare_row_sets(gconstpointer one, gconstpointer other)

@@ -50,6 +50,9 @@ void hb_catalog_keep_parts(HbCatalog *catalog, guint parts);
  */
 void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product);
 
+/* Takes out the objects with these identities, and their row sets. The catalog must be arranged */
+void hb_catalog_remove(HbCatalog *catalog, GHashTable *identities);
+
 /* Reading */
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */
 guint hb_catalog_count(const HbCatalog *catalog);

@@ -117,6 +117,23 @@ static json_t *texts(const GPtrArray *array)
     return list;
 }
 
+static json_t *write_variants(const GPtrArray *variants)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < variants->len; i++) {
+        const HbVariant *variant = variants->pdata[i];
+        json_t *json = json_object();
+        json_object_set_new(json, "since", number(variant->since));
+        if (variant->definition != NULL)
+            json_object_set_new(json, "definition", text_or_null(variant->definition));
+        if (variant->lost != NULL)
+            json_object_set_new(json, "lost", text_or_null(variant->lost));
+        json_array_append_new(list, json);
+    }
+    return list;
+}
+
 static json_t *write_object(const HbObject *object, const HbSegment *segment)
 {
     json_t *json = json_object();
@@ -139,6 +156,8 @@ static json_t *write_object(const HbObject *object, const HbSegment *segment)
     }
     if (segment->owner_bytes > 0)
         json_object_set_new(json, "owner_bytes", number(segment->owner_bytes));
+    if (object->variants != NULL)
+        json_object_set_new(json, "variants", write_variants(object->variants));
     return json;
 }
 
@@ -207,9 +226,9 @@ static json_t *write_sheet(const HbSheet *sheet)
 
 static json_t *write_source(const HbManifest *manifest)
 {
-    return json_pack("{s:s, s:s, s:s, s:i, s:s, s:s, s:s, s:o, s:{s:s, s:o}}", "engine", manifest->engine, "product",
+    return json_pack("{s:s, s:s, s:s, s:i, s:i, s:s, s:s, s:s, s:o, s:{s:s, s:o}}", "engine", manifest->engine, "product",
                      manifest->product, "server_version", manifest->server_version, "version_number",
-                     (int)manifest->version_number, "address", manifest->address, "database", manifest->database,
+                     (int)manifest->version_number, "written_for", (int)manifest->written_for, "address", manifest->address, "database", manifest->database,
                      "database_quoted", manifest->database_quoted, "properties",
                      write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
                      manifest->snapshot_time, "position", text_or_null(manifest->snapshot_position));

@@ -36,6 +36,7 @@ typedef struct {
     char *product;
     char *server_version;
     guint version_number;
+    guint written_for;     /* the version that the definitions are for */
     char *address;         /* of the source, for people */
     char *database;        /* plain */
     char *database_quoted; /* as its SQL has it */

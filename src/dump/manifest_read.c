@@ -138,12 +138,44 @@ static gboolean read_stage(const Place *place, const json_t *json, HbObject *obj
     return wrong(place, "stage", "is no stage");
 }
 
+static gboolean read_variant(const Place *place, const json_t *json, GPtrArray *variants)
+{
+    g_autofree char *definition = NULL, *lost = NULL;
+    guint64 since = 0;
+
+    if (!get_number(place, json, "since", G_MAXINT32, &since) ||
+        !get_optional_text(place, json, "definition", &definition) || !get_optional_text(place, json, "lost", &lost))
+        return FALSE;
+    if ((variants->len == 0) != (since == 0))
+        return wrong(place, "since", "is not 0 for the first of the variants, or again for another");
+    g_ptr_array_add(variants, hb_variant_new((guint)since, definition, lost));
+    return TRUE;
+}
+
+static gboolean read_variants(const Place *place, const json_t *json, HbObject *object)
+{
+    const json_t *list = json_object_get(json, "variants");
+
+    if (list == NULL)
+        return TRUE;
+    if (!get_list(place, json, "variants", &list))
+        return FALSE;
+    if (json_array_size(list) == 0)
+        return wrong(place, "variants", "is empty");
+    object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
+    for (gsize i = 0; i < json_array_size(list); i++) {
+        if (!read_variant(place, json_array_get(list, i), object->variants))
+            return FALSE;
+    }
+    return TRUE;
+}
+
 static gboolean read_fields(const Place *place, const json_t *json, HbObject *object, HbSegment *segment)
 {
     return read_stage(place, json, object) && get_optional_text(place, json, "on", &object->on) &&
            get_optional_text(place, json, "owner", &object->owner) &&
            get_optional_number(place, json, "cost", BYTES_LIMIT, &object->cost) &&
-           get_texts(place, json, "needs", object->needs) &&
+           get_texts(place, json, "needs", object->needs) && read_variants(place, json, object) &&
            get_optional_number(place, json, "at", BYTES_LIMIT, &segment->at) &&
            get_optional_number(place, json, "bytes", SEGMENT_LIMIT, &segment->bytes) &&
            get_optional_number(place, json, "owner_bytes", SEGMENT_LIMIT, &segment->owner_bytes);
@@ -287,12 +319,13 @@ static gboolean read_properties(const Place *place, const json_t *source, HbCata
 static gboolean read_source(HbManifest *manifest, const Place *place, const json_t *source)
 {
     const json_t *snapshot = json_object_get(source, "snapshot");
-    guint64 version = 0;
+    guint64 version = 0, written_for = 0;
 
     if (!get_text(place, source, "engine", &manifest->engine) ||
         !get_text(place, source, "product", &manifest->product) ||
         !get_text(place, source, "server_version", &manifest->server_version) ||
         !get_number(place, source, "version_number", G_MAXINT32, &version) ||
+        !get_number(place, source, "written_for", G_MAXINT32, &written_for) ||
         !get_text(place, source, "address", &manifest->address) ||
         !get_text(place, source, "database", &manifest->database) ||
         !get_text(place, source, "database_quoted", &manifest->database_quoted) ||
@@ -300,6 +333,7 @@ static gboolean read_source(HbManifest *manifest, const Place *place, const json
         !get_optional_text(place, snapshot, "position", &manifest->snapshot_position))
         return FALSE;
     manifest->version_number = (guint)version;
+    manifest->written_for = (guint)written_for;
     return read_properties(place, source, manifest->catalog);
 }
 

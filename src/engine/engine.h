@@ -85,6 +85,7 @@ struct HbEngine {
     char *(*display)(const HbAddress *address);             /* for people, without secrets; the caller's */
     char *(*get_database)(const char *uri);                 /* NULL if the URI names none; the caller's */
     char *(*quote_name)(const char *name);                  /* quoted whether it needs it or not; the caller's */
+    guint (*read_version)(const char *text);                /* "15" to the engine's number; 0: it knows none such */
 
     /* ---- Sessions ---- */
     HbSession *(*open)(const HbAddress *address, GError **error);
@@ -110,6 +111,8 @@ struct HbEngine {
 
     /* ---- A target: address->database must be set for the first two ---- */
     gboolean (*find_target)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
+    /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
+    gboolean (*fit_target)(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error);
     gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
     gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
@@ -124,7 +127,7 @@ struct HbEngine {
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                            GError **error);
-    char *(*get_analyze_sql)(const char *table); /* SQL that refreshes the planner's figures; the caller's */
+    char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
 
 /* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */

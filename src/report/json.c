@@ -197,9 +197,9 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     json_object_set_new(root, "rows", number(result->rows));
     json_object_set_new(root, "bytes", number(result->bytes));
     json_object_set_new(root, "seconds", json_real(result->seconds));
-    json_object_set_new(root, "kept", write_exceptions(result, HB_OUTCOME_KEPT));
-    json_object_set_new(root, "failed", write_exceptions(result, HB_OUTCOME_FAILED));
-    json_object_set_new(root, "left_out", write_exceptions(result, HB_OUTCOME_LEFT_OUT));
+    for (int outcome = 0; outcome < HB_OUTCOME_COUNT; outcome++)
+        json_object_set_new(root, hb_outcome_get_name((HbOutcome)outcome),
+                            write_exceptions(result, (HbOutcome)outcome));
     return end(root);
 }
 

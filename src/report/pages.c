@@ -223,6 +223,21 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 
 /* ---- Restore ---- */
 
+static void append_changes(GString *out, gboolean color, const HbRestore *restore)
+{
+    guint absent;
+    const GPtrArray *changes = hb_restore_get_changes(restore, &absent);
+
+    for (guint i = absent; i < changes->len; i++) {
+        const HbOmission *change = changes->pdata[i];
+        g_autofree char *what = hb_text_visible(change->what);
+        g_autofree char *why = hb_text_visible(change->why);
+        if (i == absent)
+            append_heading(out, color, "Will not be as in the source");
+        g_string_append_printf(out, "  %s: %s\n", what, why);
+    }
+}
+
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
@@ -238,6 +253,7 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
                                                     : "there, and empty",
                 target->address, target->product, target->version);
     append_fact(out, color, "as", "%s%s", target->user, target->is_superuser ? " (superuser)" : "");
+    append_changes(out, color, restore);
     g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);
 }
@@ -265,7 +281,7 @@ static guint append_exceptions(GString *out, gboolean color, const HbRestoreResu
 }
 
 static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
-                                   const HbRestoreResult *result, guint failed, guint left_out)
+                                   const HbRestoreResult *result, guint failed, guint remarks, guint left_out)
 {
     g_autofree char *database = hb_text_visible(hb_restore_get_database(restore));
 
@@ -275,6 +291,9 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
                        left_out);
     else if (result->open > 0)
         append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume", result->open);
+    else if (remarks + left_out > 0)
+        append_verdict(out, color, FALSE, "Restored: database %s, but %u things are not as in the source, as listed above",
+                       database, remarks + left_out);
     else
         append_verdict(out, color, TRUE, "Restored whole: database %s", database);
 }
@@ -287,15 +306,18 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
     g_autofree char *done = hb_text_plural(result->done, "step", "steps");
     g_autofree char *before =
         hb_restore_is_resumed(restore) ? g_strdup_printf(" (and %u by the earlier run)", result->done_before) : NULL;
-    guint failed, left_out;
+    guint failed, left_out, remarks;
 
     append_heading(out, color, "Restore");
     append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
     append_fact(out, color, "time", "%s", rate);
     append_exceptions(out, color, result, HB_OUTCOME_KEPT, "Kept");
+    append_exceptions(out, color, result, HB_OUTCOME_ABSENT, "Not in the dump");
+    remarks = append_exceptions(out, color, result, HB_OUTCOME_CHANGED, "Changed for this target");
     failed = append_exceptions(out, color, result, HB_OUTCOME_FAILED, "Failed");
+    remarks += append_exceptions(out, color, result, HB_OUTCOME_REFUSED, "Refused by the server");
     left_out = append_exceptions(out, color, result, HB_OUTCOME_LEFT_OUT, "Left out");
-    append_restore_verdict(out, color, restore, result, failed, left_out);
+    append_restore_verdict(out, color, restore, result, failed, remarks, left_out);
     return g_string_free(out, FALSE);
 }
 

@@ -126,6 +126,19 @@ static gboolean read_rows(Making *making, GError **error)
 
 /* ---- Catalog ---- */
 
+static void fit_version(Making *making)
+{
+    HbManifest *manifest = making->manifest;
+    guint version = making->options->for_version;
+    g_autofree char *product = NULL;
+
+    if (version == 0)
+        return;
+    product = g_strdup_printf("%s %s", manifest->product, making->options->for_version_text);
+    hb_catalog_fit(manifest->catalog, version, product);
+    manifest->written_for = version;
+}
+
 static gboolean read_catalog(Making *making, HbSession *session, GError **error)
 {
     HbManifest *manifest = making->manifest;
@@ -139,6 +152,7 @@ static gboolean read_catalog(Making *making, HbSession *session, GError **error)
     manifest->catalog = making->options->engine->read_catalog(session, making->options->parts, error);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
         return FALSE;
+    fit_version(making);
     for (guint i = 0; i < hb_catalog_get_row_sets(manifest->catalog)->len; i++) {
         const HbRowSet *set = hb_catalog_get_row_sets(manifest->catalog)->pdata[i];
         g_hash_table_insert(making->by_set, (gpointer)set, hb_manifest_add_rows(manifest, set));
@@ -184,6 +198,7 @@ static gboolean describe_source(Making *making, HbSession *keeper, GError **erro
     manifest->product = g_steal_pointer(&info.product);
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
+    manifest->written_for = info.version_number;
     manifest->address = g_steal_pointer(&info.address);
     manifest->database = g_steal_pointer(&info.database);
     manifest->database_quoted = g_steal_pointer(&info.database_quoted);

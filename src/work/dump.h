@@ -20,6 +20,8 @@ typedef struct {
     HbAddress from;
     const char *path;
     guint parts;
+    guint for_version; /* of the servers that the definitions are written for; 0: the source's own */
+    const char *for_version_text;
     guint jobs;
     int level; /* of compression */
     guint lock_wait_ms;

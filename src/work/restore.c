@@ -25,6 +25,7 @@ struct HbRestore {
     HbServerInfo info;
     gboolean exists;
     gboolean resumed;
+    guint absent; /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
 
     GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
@@ -47,6 +48,14 @@ static void exception_free(gpointer data)
     g_free(exception->message);
     g_free(exception->hint);
     g_free(exception);
+}
+
+const char *hb_outcome_get_name(HbOutcome outcome)
+{
+    static const char *const names[HB_OUTCOME_COUNT] = {"failed", "refused", "left_out", "changed", "absent", "kept"};
+
+    g_assert(outcome < HB_OUTCOME_COUNT);
+    return names[outcome];
 }
 
 void hb_restore_result_clear(HbRestoreResult *result)
@@ -143,6 +152,17 @@ static void pick_database(HbRestore *restore)
     restore->target.database = restore->database;
 }
 
+/* Everything that will not arrive as it was is known before anything is written */
+static gboolean adapt(HbRestore *restore, GError **error)
+{
+    HbCatalog *catalog = restore->manifest->catalog;
+
+    restore->absent = hb_catalog_get_omissions(catalog)->len;
+    hb_adapt_rights(catalog, &restore->options.rights);
+    return hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
+                              &restore->info, restore->exists, error);
+}
+
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
@@ -164,7 +184,8 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     g_cond_init(&restore->settled);
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     pick_database(restore);
-    if (!check_dump(restore, error) || !look_at_target(restore, error) || !make_steps(restore, error))
+    if (!check_dump(restore, error) || !look_at_target(restore, error) ||
+        !adapt(restore, error) || !make_steps(restore, error))
         g_clear_pointer(&restore, hb_restore_free);
     return restore;
 }
@@ -205,11 +226,28 @@ gboolean hb_restore_is_resumed(const HbRestore *restore)
     return restore->resumed;
 }
 
+const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump)
+{
+    *count_of_dump = restore->absent;
+    return hb_catalog_get_omissions(restore->manifest->catalog);
+}
+
 /* ---- Running one step ---- */
 
 static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
+}
+
+#define STATEMENT_LIMIT 400
+
+static char *administrators_hint(const char *sql)
+{
+    g_autofree char *hidden = hb_sqltext_hide_passwords(sql);
+
+    if (strlen(hidden) > STATEMENT_LIMIT)
+        return g_strdup("a role with the rights can run its statement from the dump's SQL files");
+    return g_strdup_printf("a role with the rights can run: %s", hidden);
 }
 
 /* Statements about the database name it; the target's name may be another */
@@ -224,11 +262,35 @@ static char *fit_definition(const HbRestore *restore, const HbObject *object)
     return hb_sqltext_rename_database(sql, restore->manifest->database_quoted, quoted);
 }
 
+/* Who may not give an object away keeps it, so that what hangs on it can come */
+static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
+                                  GError **error)
+{
+    g_autoptr(GError) refusal = cause;
+    g_autofree char *message = NULL, *hint = NULL;
+
+    if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
+        return FALSE;
+    message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
+    hint = administrators_hint(step->object->owner_sql);
+    g_mutex_lock(&restore->lock);
+    add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
 static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     g_autofree char *sql = fit_definition(restore, step->object);
+    GError *cause = NULL;
 
-    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+    if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
+        return TRUE;
+    if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
+        (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
+        return run_without_owner(restore, worker, step, cause, error);
+    g_propagate_error(error, cause);
+    return FALSE;
 }
 
 static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
@@ -367,6 +429,15 @@ static const char *name_step(const HbStep *step)
 
 static void note_failure(HbRestore *restore, const HbStep *step, const GError *cause)
 {
+    if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
+        g_autofree char *hint = administrators_hint(step->object->definition);
+        add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
+        return;
+    }
+    if (step->type == HB_STEP_TYPE_ANALYZE) {
+        add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, "the planner's figures can be refreshed later");
+        return;
+    }
     add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));
     hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,
                       cause->message);
@@ -434,6 +505,17 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
 
 /* ---- The whole ---- */
 
+static void list_changes(HbRestore *restore)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(restore->manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
+                      omission->why, NULL);
+    }
+}
+
 static void list_left_out(HbRestore *restore)
 {
     HbPlan *plan = restore->steps->plan;
@@ -443,7 +525,7 @@ static void list_left_out(HbRestore *restore)
         if (hb_plan_get_state(plan, i) != HB_STEP_LEFT_OUT || step->type == HB_STEP_TYPE_MILESTONE)
             continue;
         const HbStep *culprit = hb_plan_get_what(plan, hb_plan_get_culprit(plan, i));
-        g_autofree char *message = g_strdup_printf("needs %s, which failed", name_step(culprit));
+        g_autofree char *message = g_strdup_printf("needs %s, which is not there", name_step(culprit));
         add_exception(restore, HB_OUTCOME_LEFT_OUT, step->key, message, NULL);
     }
 }
@@ -516,6 +598,7 @@ static gboolean start_over_from_journal(HbRestore *restore, GError **error)
             g_clear_error(&restore->lost);
             g_hash_table_remove_all(restore->kept);
             g_ptr_array_set_size(restore->result->exceptions, 0);
+            list_changes(restore);
             return make_steps(restore, error);
         }
     }
@@ -574,6 +657,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
 
     result->exceptions = g_ptr_array_new_with_free_func(exception_free);
     restore->result = result;
+    list_changes(restore);
     ok = prepare_target(restore, error) && walk_stubbornly(restore, error);
     list_left_out(restore);
     count_steps(restore, result);

@@ -9,6 +9,7 @@
 #pragma once
 
 #include "dump/reader.h"
+#include "work/adapt.h"
 #include "work/observer.h"
 #include "work/stop.h"
 
@@ -17,6 +18,7 @@ typedef struct {
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
+    HbRights rights;
     guint jobs;
     gboolean resume;
     gboolean analyze;
@@ -24,13 +26,23 @@ typedef struct {
     HbObservers *observers;
 } HbRestoreOptions;
 
-typedef enum { HB_OUTCOME_FAILED, HB_OUTCOME_LEFT_OUT, HB_OUTCOME_KEPT } HbOutcome;
+typedef enum {
+    HB_OUTCOME_FAILED,
+    HB_OUTCOME_REFUSED,  /* for lack of rights; whoever has them can do it afterwards */
+    HB_OUTCOME_LEFT_OUT, /* because of another that failed or was refused */
+    HB_OUTCOME_CHANGED,  /* so as to fit the target */
+    HB_OUTCOME_ABSENT,   /* left out when the dump was made */
+    HB_OUTCOME_KEPT,
+    HB_OUTCOME_COUNT
+} HbOutcome;
+
+const char *hb_outcome_get_name(HbOutcome outcome); /* "failed", "left_out", ... */
 
 /* A step that was not simply done */
 typedef struct {
     HbOutcome outcome;
     char *what;    /* the object, or chunk */
-    char *message; /* the server's; of a step left out: the failed step behind it */
+    char *message; /* the server's; of a step left out: the failed step behind it; of a change: what and why */
     char *hint;    /* may be NULL */
 } HbException;
 
@@ -57,6 +69,9 @@ const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its data
 const char *hb_restore_get_database(const HbRestore *restore);
 gboolean hb_restore_is_new_database(const HbRestore *restore);
 gboolean hb_restore_is_resumed(const HbRestore *restore);
+
+/* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */
+const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump);
 
 /* Fails only if the work could not go on at all; the result is filled in any case. Once */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);

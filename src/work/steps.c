@@ -88,6 +88,10 @@ static void claim(Maker *maker, guint step, const HbObject *object)
     case HB_KIND_DEFAULT_GRANT:
         hb_plan_add_claim(plan, step, "rows of shared catalogs", TRUE);
         break;
+    case HB_KIND_OPERATOR: /* one may bring its commutator's or negator's shell into being */
+    case HB_KIND_OPERATOR_CLASS:
+        hb_plan_add_claim(plan, step, "operators", TRUE);
+        break;
     case HB_KIND_GRANT:
         if (object->needs->len > 0)
             hb_plan_add_claim(plan, step, object->needs->pdata[0], TRUE);

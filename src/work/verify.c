@@ -13,8 +13,9 @@ typedef struct {
     const HbSide *side;
     guint first_worker;
     char *database_quoted;
-    HbCatalog *own_catalog;   /* of a server */
-    const HbCatalog *catalog; /* own_catalog, or the dump's */
+    guint version;          /* that the definitions are for */
+    HbCatalog *own_catalog; /* of a server */
+    HbCatalog *catalog;     /* own_catalog, or the dump's */
     GMutex lock;              /* guards digests and bytes */
     GHashTable *digests;      /* row set's identity to HbDigest * */
     guint64 bytes;
@@ -98,6 +99,7 @@ static void find_in_dump(Finding *finding)
     const HbManifest *manifest = hb_reader_get_manifest(finding->side->dump);
 
     finding->catalog = manifest->catalog;
+    finding->version = manifest->written_for;
     finding->database_quoted = g_strdup(manifest->database_quoted);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
@@ -150,6 +152,7 @@ static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
     if (!finding->side->engine->describe(keeper, &info, error))
         return FALSE;
     finding->database_quoted = g_steal_pointer(&info.database_quoted);
+    finding->version = info.version_number;
     hb_server_info_clear(&info);
     return TRUE;
 }
@@ -206,6 +209,17 @@ static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_
     }
 }
 
+/* Both sides in the words of the older version; what it cannot express is not compared */
+static void fit_versions(Finding *from, Finding *to)
+{
+    guint version = MIN(from->version, to->version);
+
+    if (from->version == to->version)
+        return;
+    hb_catalog_fit(from->catalog, version, "");
+    hb_catalog_fit(to->catalog, version, "");
+}
+
 static void note_unread(const Finding *from, const Finding *to, HbVerification *result)
 {
     for (int kind = 0; kind < HB_KIND_COUNT; kind++) {
@@ -214,11 +228,14 @@ static void note_unread(const Finding *from, const Finding *to, HbVerification *
     }
 }
 
-static void compare(const Finding *from, Finding *to, HbVerification *result)
+static void compare(Finding *from, Finding *to, HbVerification *result)
 {
     GHashTableIter iter;
     gpointer digest;
 
+    fit_versions(from, to);
+    hb_adapt_rights(from->catalog, &to->options->rights);
+    hb_adapt_rights(to->catalog, &to->options->rights);
     fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
     hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
     hb_compare_digests(from->digests, to->digests, result->differences);

@@ -6,6 +6,7 @@
 
 #include "core/compare.h"
 #include "dump/reader.h"
+#include "work/adapt.h"
 #include "work/observer.h"
 #include "work/stop.h"
 
@@ -42,6 +43,7 @@ typedef struct {
     HbSide from;
     HbSide to; /* a server */
     guint parts;
+    HbRights rights;
     guint jobs; /* on each side */
     guint lock_wait_ms;
     HbStop *stop;

@@ -66,6 +66,48 @@ FROM pg_sequence ORDER BY seqrelid::regclass::text;
 SELECT 'statistics', stxname, pg_get_userbyid(stxowner), pg_get_statisticsobjdef(oid) FROM pg_statistic_ext ORDER BY 2;
 SELECT 'default acl', pg_get_userbyid(defaclrole), defaclnamespace::regnamespace, defaclobjtype, defaclacl FROM pg_default_acl ORDER BY 2, defaclnamespace::regnamespace::text, 4;
 SELECT 'event trigger', evtname, evtevent, evtenabled, evtfoid::regproc, evttags FROM pg_event_trigger ORDER BY 2;
+SELECT 'operator', oid::regoperator, pg_get_userbyid(oprowner), oprcode, oprcom::regoperator, oprnegate::regoperator, oprrest, oprjoin,
+       oprcanhash, oprcanmerge FROM pg_operator WHERE oid >= 16384 ORDER BY oid::regoperator::text;
+SELECT 'operator class', opcname, opcnamespace::regnamespace, (SELECT amname FROM pg_am m WHERE m.oid = opcmethod), pg_get_userbyid(opcowner),
+       opcintype::regtype, opcdefault, opckeytype::regtype, (SELECT opfname FROM pg_opfamily f WHERE f.oid = opcfamily)
+FROM pg_opclass WHERE oid >= 16384 ORDER BY 2, 3, 4;
+SELECT 'operator member', (SELECT opfname FROM pg_opfamily f WHERE f.oid = amopfamily), amopstrategy, amoppurpose, amopopr::regoperator
+FROM pg_amop WHERE oid >= 16384 ORDER BY 2, 3, 4, amopopr::regoperator::text;
+SELECT 'function member', (SELECT opfname FROM pg_opfamily f WHERE f.oid = amprocfamily), amproclefttype::regtype, amprocrighttype::regtype,
+       amprocnum, amproc FROM pg_amproc WHERE oid >= 16384
+ORDER BY 2, amproclefttype::regtype::text, amprocrighttype::regtype::text, 5;
+SELECT 'base type', oid::regtype, typlen, typbyval, typalign, typstorage, typcategory, typispreferred, typdelim, typinput, typoutput, typreceive,
+       typsend, typisdefined FROM pg_type WHERE oid >= 16384 AND typtype IN ('b', 'p') ORDER BY oid::regtype::text;
+SELECT 'canonical', rngtypid::regtype, rngcanonical, (SELECT opcname FROM pg_opclass o WHERE o.oid = rngsubopc) FROM pg_range
+WHERE rngtypid >= 16384 ORDER BY rngtypid::regtype::text;
+SELECT 'cast', castsource::regtype, casttarget::regtype, castfunc::regprocedure, castcontext, castmethod FROM pg_cast WHERE oid >= 16384
+ORDER BY castsource::regtype::text, casttarget::regtype::text;
+SELECT 'conversion', conname, connamespace::regnamespace, pg_get_userbyid(conowner), conforencoding, contoencoding, conproc, condefault
+FROM pg_conversion WHERE oid >= 16384 ORDER BY 2;
+SELECT 'language', lanname, pg_get_userbyid(lanowner), lanpltrusted, lanplcallfoid::regproc, laninline::regproc, lanvalidator::regproc, lanacl
+FROM pg_language ORDER BY 2;
+SELECT 'transform', trftype::regtype, trflang, trffromsql, trftosql FROM (SELECT trftype, (SELECT lanname FROM pg_language l WHERE l.oid = trflang)
+       AS trflang, trffromsql, trftosql FROM pg_transform) t ORDER BY 2, 3;
+SELECT 'access method', amname, amtype, amhandler FROM pg_am WHERE oid >= 16384 ORDER BY 2;
+SELECT 'parser', prsname, prsnamespace::regnamespace, prsstart, prstoken, prsend, prsheadline, prslextype FROM pg_ts_parser WHERE oid >= 16384 ORDER BY 2;
+SELECT 'template', tmplname, tmplnamespace::regnamespace, tmplinit, tmpllexize FROM pg_ts_template WHERE oid >= 16384 ORDER BY 2;
+SELECT 'dictionary', dictname, dictnamespace::regnamespace, pg_get_userbyid(dictowner), dictinitoption FROM pg_ts_dict WHERE oid >= 16384 ORDER BY 2;
+SELECT 'configuration', cfgname, cfgnamespace::regnamespace, pg_get_userbyid(cfgowner),
+       (SELECT array_agg(maptokentype || ' ' || mapseqno || ' ' || mapdict::regdictionary ORDER BY maptokentype, mapseqno) FROM pg_ts_config_map
+        WHERE mapcfg = c.oid) FROM pg_ts_config c WHERE oid >= 16384 ORDER BY 2;
+SELECT 'wrapper', fdwname, pg_get_userbyid(fdwowner), fdwhandler::regproc, fdwvalidator::regproc, fdwacl, fdwoptions FROM pg_foreign_data_wrapper ORDER BY 2;
+SELECT 'server', srvname, pg_get_userbyid(srvowner), srvtype, srvversion, srvacl, srvoptions FROM pg_foreign_server ORDER BY 2;
+SELECT 'mapping', usename, srvname, ARRAY(SELECT o FROM unnest(umoptions) o WHERE o !~ 'password') FROM pg_user_mappings ORDER BY 2, 3;
+SELECT 'foreign table', ftrelid::regclass, (SELECT srvname FROM pg_foreign_server s WHERE s.oid = ftserver), ftoptions FROM pg_foreign_table ORDER BY ftrelid::regclass::text;
+SELECT 'foreign column', attrelid::regclass, attname, attfdwoptions FROM pg_attribute WHERE attfdwoptions IS NOT NULL ORDER BY attrelid::regclass::text, 3;
+SELECT 'publication', pubname, pg_get_userbyid(pubowner), puballtables, pubinsert, pubupdate, pubdelete, pubtruncate, pubviaroot FROM pg_publication ORDER BY 2;
+SELECT 'published', (SELECT pubname FROM pg_publication p WHERE p.oid = prpubid), prrelid::regclass FROM pg_publication_rel ORDER BY 2, prrelid::regclass::text;
+SELECT 'subscription', subname, pg_get_userbyid(subowner), subslotname, subsynccommit, subpublications FROM pg_subscription ORDER BY 2;
+SELECT 'large object', oid, pg_get_userbyid(lomowner), lomacl, md5(lo_get(oid)), obj_description(oid, 'pg_largeobject') FROM pg_largeobject_metadata ORDER BY 2;
+SELECT 'system rights', oid::regprocedure, proacl FROM pg_proc WHERE oid < 16384 AND proacl IS NOT NULL ORDER BY oid::regprocedure::text;
+SELECT 'system relation rights', oid::regclass, relacl FROM pg_class WHERE oid < 16384 AND relacl IS NOT NULL ORDER BY oid::regclass::text;
+SELECT 'system column rights', attrelid::regclass, attname, attacl FROM pg_attribute WHERE attrelid < 16384 AND attacl IS NOT NULL ORDER BY attrelid::regclass::text, 3;
+SELECT 'label', pg_describe_object(classoid, objoid, objsubid), provider, label FROM pg_seclabel ORDER BY 2;
 SELECT 'description', pg_describe_object(classoid, objoid, objsubid), description FROM pg_description
 WHERE objoid >= 16384 ORDER BY 2;
 SELECT 'depends', pg_describe_object(classid, objid, objsubid), pg_describe_object(refclassid, refobjid, refobjsubid), deptype

@@ -2,6 +2,7 @@
 #include "engine/postgres/postgres.h"
 
 #include "engine/postgres/catalog.h"
+#include "engine/postgres/fitting.h"
 #include "engine/postgres/rows.h"
 #include "engine/postgres/session.h"
 #include "engine/postgres/snapshot.h"
@@ -22,6 +23,7 @@ const HbEngine hb_postgres_engine = {
     .display = hb_pg_display,
     .get_database = hb_pg_get_database,
     .quote_name = hb_pg_quote_any_name,
+    .read_version = hb_pg_read_version,
     .open = hb_pg_open,
     .close = hb_pg_close,
     .interrupt = hb_pg_interrupt,
@@ -35,6 +37,7 @@ const HbEngine hb_postgres_engine = {
     .split_rows = hb_pg_split_rows,
     .read_rows = hb_pg_read_rows,
     .find_target = hb_pg_find_target,
+    .fit_target = hb_pg_fit_target,
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_journal = hb_pg_find_journal,

@@ -126,7 +126,7 @@ static const Fragment fragments[] = {
      " FROM pg_publication_namespace s"},
     {"subconninfo", 0,
      "quote_literal(regexp_replace(regexp_replace(s.subconninfo, '(//[^:/\\u0040]*):[^/\\u0040]*(?=\\u0040)', '\\1'),"
-     " '[[:space:]]*password[[:space:]]*=[[:space:]]*(''([^''\\]|\\.)*''|[^[:space:]]+)', '', 'gi'))"},
+     " '[[:space:]]*password[[:space:]]*=[[:space:]]*(''([^''\\\\]|\\\\.)*''|[^[:space:]]+)', '', 'gi'))"},
     {"suboptions", 0, "''"},
     {"suboptions", 140000,
      "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"

@@ -111,7 +111,6 @@ static const ErrorClass error_classes[] = {
     {"42723", HB_ERROR_EXISTS, NULL},
     {"57014", HB_ERROR_CANCELLED, NULL},
     {"57P", HB_ERROR_LOST, "see whether the server runs again"},
-    {"08", HB_ERROR_LOST, "see whether the server runs and can be reached"},
     {"53100", HB_ERROR_STATEMENT, "the server's disk is full: make room there"},
     {"53200", HB_ERROR_STATEMENT, NULL},
 };

@@ -11,6 +11,9 @@
 
 #include <libpq-fe.h>
 
+/* The oldest server version that is read and written */
+#define HB_PG_OLDEST 130000
+
 struct HbSession {
     PGconn *conn;
     PGcancel *cancel;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/target.h"
 
+#include "engine/postgres/large_objects.h"
 #include "engine/postgres/queries.h"
 #include "sql.h"
 
@@ -53,7 +54,7 @@ static gboolean database_exists(HbSession *session, const char *name, gboolean *
 }
 
 /* template1 serves where the database named postgres is missing */
-static HbSession *open_maintenance(const HbAddress *address, GError **error)
+HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error)
 {
     HbAddress here = {address->uri, "postgres", address->password};
     g_autoptr(GError) first = NULL;
@@ -80,7 +81,7 @@ gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolea
 
     *exists = session != NULL;
     if (session == NULL) {
-        session = open_maintenance(address, NULL);
+        session = hb_pg_open_maintenance(address, NULL);
         if (session == NULL || !database_exists(session, address->database, exists, NULL) || *exists) {
             hb_pg_close(session);
             g_propagate_error(error, g_steal_pointer(&refusal));
@@ -111,7 +112,7 @@ static gboolean drop_absent(const HbAddress *address, GHashTable *properties, GE
 
 gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
 {
-    HbSession *session = open_maintenance(address, error);
+    HbSession *session = hb_pg_open_maintenance(address, error);
     gboolean exists = FALSE;
     gboolean ok;
 
@@ -227,5 +228,7 @@ gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, co
 
 char *hb_pg_get_analyze_sql(const char *table)
 {
+    if (strcmp(table, HB_PG_LARGE_OBJECTS) == 0)
+        return NULL;
     return g_strdup_printf("ANALYZE %s;", table);
 }

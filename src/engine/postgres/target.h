@@ -9,6 +9,9 @@
 
 #include "engine/postgres/session.h"
 
+/* A session in a database that any server has */
+HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error);
+
 gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
 gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
 gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);

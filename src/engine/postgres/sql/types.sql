@@ -47,7 +47,8 @@ SELECT CASE t.typtype WHEN 'd' THEN 'domain' ELSE 'type' END AS kind,
                          FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace
                          WHERE co.oid = t.typcollation)
                    ELSE '' END
-           || coalesce(' DEFAULT ' || pg_get_expr(t.typdefaultbin, 0), ' DEFAULT ' || t.typdefault, '')
+           || coalesce(' DEFAULT ' || pg_get_expr(t.typdefaultbin, 0),
+                       CASE WHEN t.typdefault IS DISTINCT FROM b.typdefault THEN ' DEFAULT ' || quote_literal(t.typdefault) END, '')
            || CASE WHEN t.typnotnull THEN @domain_not_null_name@ || ' NOT NULL' ELSE '' END
            || coalesce((SELECT string_agg(format(E'\n    CONSTRAINT %I %s', k.conname, pg_get_constraintdef(k.oid)), ''
                                           ORDER BY k.conname)

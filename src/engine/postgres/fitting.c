@@ -1,0 +1,169 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/fitting.h"
+
+#include "engine/postgres/target.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#define PLACE_BEGINS "SET default_tablespace = "
+#define PLACE_ENDS   "\nRESET default_tablespace;"
+
+/* What a target has: sets of names, as SQL writes them */
+typedef struct {
+    GHashTable *tablespaces;
+    GHashTable *extensions; /* "name version" */
+    GHashTable *settings;   /* in lower case */
+} Target;
+
+guint hb_pg_read_version(const char *text)
+{
+    char *end;
+    unsigned long major = strtoul(text, &end, 10);
+
+    if (end == text || (*end != '\0' && *end != '.') || major * 10000 < HB_PG_OLDEST || major > 99)
+        return 0;
+    return (guint)major * 10000 + (*end == '.' ? (guint)strtoul(end + 1, NULL, 10) : 0);
+}
+
+/* ---- What the target has ---- */
+
+static GHashTable *read_names(HbSession *session, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+    GHashTable *names;
+
+    if (result == NULL)
+        return NULL;
+    names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    for (int row = 0; row < PQntuples(result); row++)
+        g_hash_table_add(names, g_strdup(PQgetvalue(result, row, 0)));
+    return names;
+}
+
+static gboolean read_target(Target *target, HbSession *session, GError **error)
+{
+    target->tablespaces = read_names(session, "SELECT quote_ident(spcname) FROM pg_tablespace", error);
+    if (target->tablespaces == NULL)
+        return FALSE;
+    target->extensions =
+        read_names(session, "SELECT quote_ident(name) || ' ' || version FROM pg_available_extension_versions", error);
+    if (target->extensions == NULL)
+        return FALSE;
+    target->settings = read_names(session, "SELECT lower(name) FROM pg_settings", error);
+    return target->settings != NULL;
+}
+
+static void target_clear(Target *target)
+{
+    g_clear_pointer(&target->tablespaces, g_hash_table_unref);
+    g_clear_pointer(&target->extensions, g_hash_table_unref);
+    g_clear_pointer(&target->settings, g_hash_table_unref);
+}
+
+/* ---- Adapting ---- */
+
+/* The words between two marks of a definition; NULL if they do not stand there. The caller's */
+static char *cut(const char *text, const char *begins, const char *ends, const char **behind)
+{
+    const char *start = strstr(text, begins);
+    const char *end = start != NULL ? strstr(start + strlen(begins), ends) : NULL;
+
+    if (end == NULL)
+        return NULL;
+    *behind = end + strlen(ends);
+    return g_strndup(start + strlen(begins), (gsize)(end - start) - strlen(begins));
+}
+
+static void replace_definition(HbObject *object, char *definition)
+{
+    g_free(object->definition);
+    object->definition = definition;
+}
+
+static gboolean is_carried(const HbCatalog *catalog, const char *tablespace)
+{
+    g_autofree char *identity = hb_identity_new(HB_KIND_TABLESPACE, tablespace);
+
+    return hb_catalog_find(catalog, identity) != NULL;
+}
+
+static void fit_place(const Target *target, HbCatalog *catalog, HbObject *object)
+{
+    const char *behind;
+    g_autofree char *name = NULL;
+    g_autofree char *why = NULL;
+
+    if (!g_str_has_prefix(object->definition, PLACE_BEGINS))
+        return;
+    name = cut(object->definition, PLACE_BEGINS, ";\n", &behind);
+    if (name == NULL || g_hash_table_contains(target->tablespaces, name) ||
+        is_carried(catalog, name))
+        return;
+    why = g_strdup_printf("the target has no tablespace %s: its default one is used", name);
+    hb_catalog_add_omission(catalog, object->identity, why);
+    replace_definition(object, g_str_has_suffix(behind, PLACE_ENDS)
+                                   ? g_strndup(behind, strlen(behind) - strlen(PLACE_ENDS))
+                                   : g_strdup(behind));
+}
+
+static void fit_extension(const Target *target, HbCatalog *catalog, HbObject *object)
+{
+    const char *behind;
+    g_autofree char *version = cut(object->definition, " VERSION '", "'", &behind);
+    g_autofree char *key = NULL;
+    g_autofree char *why = NULL;
+
+    if (version == NULL)
+        return;
+    key = g_strdup_printf("%s %s", hb_object_get_name(object), version);
+    if (g_hash_table_contains(target->extensions, key))
+        return;
+    why = g_strdup_printf("the target does not offer version %s: its default one is used", version);
+    hb_catalog_add_omission(catalog, object->identity, why);
+    replace_definition(object, g_strdup_printf("%.*s%s", (int)(strstr(object->definition, " VERSION '") - object->definition),
+                                               object->definition, behind));
+}
+
+/* Settings come and go with versions; those with a dot belong to extensions, or to nobody, and are taken by any server */
+static void fit_setting(const Target *target, HbCatalog *catalog, HbObject *object, GHashTable *gone)
+{
+    const char *behind;
+    g_autofree char *name = cut(object->definition, " SET ", " TO ", &behind);
+    g_autofree char *lower = NULL;
+
+    if (name == NULL || strchr(name, '.') != NULL)
+        return;
+    lower = g_ascii_strdown(name, -1);
+    if (g_hash_table_contains(target->settings, lower))
+        return;
+    hb_catalog_add_omission(catalog, object->identity, "the target knows no setting of this name");
+    g_hash_table_add(gone, object->identity);
+}
+
+static void fit_object(const Target *target, HbCatalog *catalog, HbObject *object, GHashTable *gone)
+{
+    if (object->definition == NULL)
+        return;
+    fit_place(target, catalog, object);
+    if (object->kind == HB_KIND_EXTENSION)
+        fit_extension(target, catalog, object);
+    if (object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_DATABASE_SETTING)
+        fit_setting(target, catalog, object, gone);
+}
+
+gboolean hb_pg_fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+    HbSession *session = exists ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
+    Target target = {0};
+    gboolean ok = session != NULL && read_target(&target, session, error);
+
+    for (guint i = 0; ok && i < hb_catalog_count(catalog); i++)
+        fit_object(&target, catalog, hb_catalog_get(catalog, i), gone);
+    if (ok && g_hash_table_size(gone) > 0)
+        hb_catalog_remove(catalog, gone);
+    target_clear(&target);
+    hb_pg_close(session);
+    return ok;
+}

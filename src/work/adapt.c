@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/adapt.h"
+
+#include <string.h>
+
+static gboolean is_grant(const HbObject *object)
+{
+    return object->kind == HB_KIND_GRANT || object->kind == HB_KIND_DEFAULT_GRANT ||
+           object->kind == HB_KIND_PARAMETER_GRANT || strcmp(object->identity, "database-setting grants") == 0;
+}
+
+static void forget_owner(HbObject *object)
+{
+    g_clear_pointer(&object->owner, g_free);
+    g_clear_pointer(&object->owner_sql, g_free);
+}
+
+void hb_adapt_rights(HbCatalog *catalog, const HbRights *rights)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if ((rights->grants_drop && is_grant(object)) ||
+            (rights->ownership_mine && object->kind == HB_KIND_DATABASE_OWNER))
+            g_hash_table_add(gone, object->identity);
+        if (rights->ownership_mine)
+            forget_owner(object);
+    }
+    if (g_hash_table_size(gone) > 0)
+        hb_catalog_remove(catalog, gone);
+}
+
+gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,
+                            const HbServerInfo *target, gboolean exists, GError **error)
+{
+    g_autofree char *product = g_strdup_printf("%s %s", target->product, target->version);
+
+    if (target->version_number != written_for)
+        hb_catalog_fit(catalog, target->version_number, product);
+    return engine->fit_target(address, exists, catalog, error);
+}
