@@ -97,6 +97,17 @@ GPtrArray *hb_versions_read(const char *text, const char *mark)
     return variants;
 }
 
+void hb_versions_cut(GPtrArray *variants, guint since, const char *lost)
+{
+    const HbVariant *first = hb_versions_find(variants, since);
+    HbVariant *kept = hb_variant_new(since, first->definition, first->lost);
+
+    while (variants->len > 0 && ((HbVariant *)variants->pdata[0])->since <= since)
+        g_ptr_array_remove_index(variants, 0);
+    g_ptr_array_insert(variants, 0, kept);
+    g_ptr_array_insert(variants, 0, hb_variant_new(0, NULL, lost));
+}
+
 const HbVariant *hb_versions_find(const GPtrArray *variants, guint version)
 {
     const HbVariant *found = variants->pdata[0];

@@ -167,6 +167,8 @@ static void add_analyze(Maker *maker)
                        .table = hb_object_get_name(object)};
         guint number = add(maker, step, rows != NULL ? rows->bytes / ANALYZE_DIVISOR : COST_OF_DEFINITION);
         hb_plan_add_soft_need(maker->result->plan, number, maker->everything);
+        hb_plan_add_need(maker->result->plan, number,
+                         GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1);
     }
 }
 

@@ -209,15 +209,13 @@ static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_
     }
 }
 
-/* Both sides in the words of the older version; what it cannot express is not compared */
+/* Each side in the words that it has for the other; what one cannot express is not compared */
 static void fit_versions(Finding *from, Finding *to)
 {
-    guint version = MIN(from->version, to->version);
-
     if (from->version == to->version)
         return;
-    hb_catalog_fit(from->catalog, version, "");
-    hb_catalog_fit(to->catalog, version, "");
+    hb_catalog_fit(from->catalog, to->version, "");
+    hb_catalog_fit(to->catalog, from->version, "");
 }
 
 static void note_unread(const Finding *from, const Finding *to, HbVerification *result)

@@ -46,8 +46,10 @@ CREATE OPERATOR kinds.<= (FUNCTION = kinds.girth_le, LEFTARG = kinds.girth, RIGH
 CREATE OPERATOR kinds.= (FUNCTION = kinds.girth_eq, LEFTARG = kinds.girth, RIGHTARG = kinds.girth, COMMUTATOR = OPERATOR(kinds.=),
     NEGATOR = OPERATOR(kinds.<>), RESTRICT = eqsel, JOIN = eqjoinsel, HASHES, MERGES);
 CREATE OPERATOR kinds.<> (FUNCTION = kinds.girth_ne, LEFTARG = kinds.girth, RIGHTARG = kinds.girth, NEGATOR = OPERATOR(kinds.=));
-CREATE OPERATOR kinds.>= (FUNCTION = kinds.girth_ge, LEFTARG = kinds.girth, RIGHTARG = kinds.girth);
-CREATE OPERATOR kinds.> (FUNCTION = kinds.girth_gt, LEFTARG = kinds.girth, RIGHTARG = kinds.girth);
+CREATE OPERATOR kinds.>= (FUNCTION = kinds.girth_ge, LEFTARG = kinds.girth, RIGHTARG = kinds.girth, COMMUTATOR = OPERATOR(kinds.<=),
+    NEGATOR = OPERATOR(kinds.<));
+CREATE OPERATOR kinds.> (FUNCTION = kinds.girth_gt, LEFTARG = kinds.girth, RIGHTARG = kinds.girth, COMMUTATOR = OPERATOR(kinds.<),
+    NEGATOR = OPERATOR(kinds.<=));
 CREATE OPERATOR kinds.= (FUNCTION = kinds.girth_int_eq, LEFTARG = kinds.girth, RIGHTARG = int);
 CREATE OPERATOR kinds.@- (FUNCTION = kinds.girth_minus, RIGHTARG = kinds.girth);
 ALTER OPERATOR kinds.= (kinds.girth, int) OWNER TO kinds_owner;

@@ -2,6 +2,7 @@
 #include "engine/postgres/catalog.h"
 
 #include "engine/postgres/large_objects.h"
+#include "engine/postgres/printing.h"
 #include "engine/postgres/queries.h"
 #include "sql.h"
 
@@ -69,13 +70,28 @@ static void set_owner(HbObject *object, const PGresult *result, int row)
 /* A definition that depends on the version of the server that will run it, resolved for the one it comes from */
 static void set_definition(HbObject *object, const char *text, int version)
 {
+    g_autofree char *steady = text != NULL ? hb_pg_steady(text) : NULL;
+
+    if (steady != NULL)
+        text = steady;
     object->variants = hb_versions_read(text, hb_pg_get_mark());
     object->definition = g_strdup(
         object->variants != NULL ? hb_versions_find(object->variants, (guint)version)->definition : text);
 }
 
+/* What no server before a version can express at all */
+static void set_first_version(HbObject *object, guint since, const char *why)
+{
+    if (object->variants == NULL) {
+        object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
+        g_ptr_array_add(object->variants, hb_variant_new(0, object->definition, NULL));
+    }
+    hb_versions_cut(object->variants, since, why);
+}
+
 static HbObject *object_from_row(const PGresult *result, int row, int version)
 {
+    const char *since = hb_pg_get(result, row, "since");
     const char *kind_name = hb_pg_get(result, row, "kind");
     const char *after = hb_pg_get(result, row, "after");
     const char *cost = hb_pg_get(result, row, "cost");
@@ -83,6 +99,8 @@ static HbObject *object_from_row(const PGresult *result, int row, int version)
 
     g_assert(hb_kind_find(kind_name, &kind));
     HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
+    if (since != NULL)
+        set_first_version(object, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
     set_definition(object, hb_pg_get(result, row, "definition"), version);
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));

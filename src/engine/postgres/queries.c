@@ -51,7 +51,7 @@ static const Fragment fragments[] = {
     {"typsubscript", 0, "''"},
     {"typsubscript", 140000,
      "CASE WHEN t.typsubscript::oid = 0 OR t.typsubscript::text ~ '^(pg_catalog[.])?(array|raw_array)_subscript_handler$' THEN ''"
-     " ELSE format(@since@, 140000, format(E',\\n    SUBSCRIPT = %s', t.typsubscript::regproc), '', 'subscripts') END"},
+     " ELSE format(@since@, 140000, format(E',\\n    SUBSCRIPT = %s', t.typsubscript::regproc), '', 'it cannot have subscripts') END"},
     {"domain_not_null_name", 0, "''"},
     {"domain_not_null_name", 170000,
      "coalesce((SELECT format(@since@, 170000, format(' CONSTRAINT %I', nn.conname), '', '') FROM pg_constraint nn"
@@ -65,9 +65,12 @@ static const Fragment fragments[] = {
      "   CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), ' NOT NULL', '') END"
      " FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum"
      "  AND nn.convalidated), '')"},
-    {"own_not_null_of_a", 0, "TRUE"},
+    {"own_not_null_of_a", 0,
+     "NOT EXISTS (SELECT FROM pg_inherits nh JOIN pg_attribute na ON na.attrelid = nh.inhparent AND na.attname = a.attname"
+     " AND na.attnotnull WHERE nh.inhrelid = a.attrelid)"},
     {"own_not_null_of_a", 180000,
-     "EXISTS (SELECT FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n'"
+     "NOT EXISTS (SELECT FROM pg_inherits nh JOIN pg_attribute na ON na.attrelid = nh.inhparent AND na.attname = a.attname"
+     " AND na.attnotnull WHERE nh.inhrelid = a.attrelid) AND EXISTS (SELECT FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n'"
      " AND nn.conkey[1] = a.attnum AND nn.conislocal AND nn.convalidated)"},
     {"fitted_constraint", 0, "y.head || y.body || y.tail"},
     {"fitted_constraint", 150000,
@@ -82,9 +85,9 @@ static const Fragment fragments[] = {
      " WHEN NOT k.conenforced"
      " THEN format(@since@, 180000, y.head || y.body || y.tail, '', 'constraints are always enforced')"
      " WHEN k.contype = 'n' THEN format(@since@, 180000, y.head || y.body || y.tail, '',"
-     "  'a NOT NULL that holds for new rows only')"
+     "  'NOT NULL holds for all rows or for none')"
      " WHEN k.conperiod AND k.contype = 'f' THEN format(@since@, 180000, y.head || y.body || y.tail, '',"
-     "  'foreign keys over periods')"
+     "  'no foreign keys over periods')"
      " WHEN k.conperiod THEN format(@since@, 180000, y.head || y.body || y.tail, y.head || 'EXCLUDE USING gist ('"
      "  || (SELECT string_agg(format('%I WITH %s', ka.attname, CASE WHEN kk.at = cardinality(k.conkey) THEN '&&'"
      "   ELSE '=' END), ', ' ORDER BY kk.at) FROM unnest(k.conkey) WITH ORDINALITY AS kk(num, at)"
@@ -110,11 +113,11 @@ static const Fragment fragments[] = {
      "  ORDER BY ra.attnum) || ')' FROM pg_attribute ra WHERE ra.attrelid = r.prrelid"
      "  AND ra.attnum = ANY (r.prattrs::int2[])), '')"
      "  || coalesce(' WHERE (' || pg_get_expr(r.prqual, r.prrelid) || ')', '') || ';', '',"
-     "  format('table %s, of which only some rows or columns are published', r.prrelid::regclass)) END"},
+     "  format('table %s is not published, as only some of its rows or columns were', r.prrelid::regclass)) END"},
     {"pubschemas", 0, "''"},
     {"pubschemas", 150000,
      "coalesce((SELECT string_agg(format(@since@, 150000, format(E'\\nALTER PUBLICATION %I ADD TABLES IN SCHEMA %I;',"
-     " p.pubname, pn.nspname), '', format('all tables of schema %I', pn.nspname)), '' ORDER BY pn.nspname)"
+     " p.pubname, pn.nspname), '', format('the tables of schema %I are not published', pn.nspname)), '' ORDER BY pn.nspname)"
      " FROM pg_publication_namespace ps JOIN pg_namespace pn ON pn.oid = ps.pnnspid WHERE ps.pnpubid = p.oid), '')"},
     {"pubgencols", 0, "''"},
     {"pubgencols", 180000,
@@ -127,25 +130,42 @@ static const Fragment fragments[] = {
     {"subconninfo", 0,
      "quote_literal(regexp_replace(regexp_replace(s.subconninfo, '(//[^:/\\u0040]*):[^/\\u0040]*(?=\\u0040)', '\\1'),"
      " '[[:space:]]*password[[:space:]]*=[[:space:]]*(''([^''\\\\]|\\\\.)*''|[^[:space:]]+)', '', 'gi'))"},
-    {"suboptions", 0, "''"},
+    /* From version 18 on, streaming is parallel unless it is said otherwise */
+    {"suboptions", 0, "format(@since@, 180000, ', streaming = off', '', '')"},
     {"suboptions", 140000,
      "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '') ELSE '' END"},
+     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '')"
+     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"},
     {"suboptions", 150000,
      "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '') ELSE '' END"
-     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits') ELSE '' END"
-     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error') ELSE '' END"},
+     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '')"
+     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
+     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"},
     {"suboptions", 160000,
      "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming')"
+     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming becomes plain streaming')"
      "  WHEN 't' THEN format(@since@, 140000, ', streaming = on', '', '')"
      "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
-     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits') ELSE '' END"
-     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error') ELSE '' END"
+     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"
      " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
      " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
-     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter') ELSE '' END"},
+     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"},
+    /* What a statement uses that came with a version, read from its text without literals and quoted names */
+    {"first_version_of_x", 0, "LATERAL (SELECT NULL::int AS since, NULL::text AS since_why)"},
+    {"first_version_of_x", 140000,
+     "LATERAL (SELECT max(f.since) AS since, string_agg('it uses ' || f.what, ', ') AS since_why"
+     " FROM (VALUES (140000, 'GROUP BY DISTINCT', 'GROUP BY (DISTINCT|ALL) '),"
+     "  (140000, 'SEARCH or CYCLE', ' (SEARCH (DEPTH|BREADTH) FIRST BY|CYCLE .* SET .* USING) '),"
+     "  (150000, 'MERGE', '^[[:space:]]*MERGE INTO '),"
+     "  (160000, 'SQL/JSON', '(JSON_OBJECT|JSON_ARRAY|JSON_OBJECTAGG|JSON_ARRAYAGG)[(]| IS (NOT )?JSON'),"
+     "  (160000, 'any_value', '[^_a-z]any_value[(]'),"
+     "  (170000, 'SQL/JSON', '(JSON_TABLE|JSON_EXISTS|JSON_QUERY|JSON_VALUE|JSON_SCALAR|JSON_SERIALIZE)[(]| JSON[(]'),"
+     "  (170000, 'MERGE', '(merge_action[(]|WHEN NOT MATCHED BY SOURCE)')) AS f(since, what, pattern)"
+     " WHERE regexp_replace(x.text, '''([^'']|'''')*''|\"([^\"]|\"\")*\"', '', 'g') ~ f.pattern)"},
+    {"statistics_since", 0, "NULL::int"},
+    {"statistics_since", 140000, "CASE WHEN s.stxexprs IS NOT NULL THEN 140000 END"},
     {"attcompression", 0, "''::\"char\""},
     {"attcompression", 140000, "a.attcompression"},
     {"multirange", 0, "''"},
@@ -178,7 +198,7 @@ static const Fragment fragments[] = {
      " format(' WITH ADMIN %s, INHERIT %s, SET %s', m.admin_option, m.inherit_option, m.set_option),"
      " CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END,"
      " CASE WHEN m.set_option AND m.inherit_option = b.rolinherit THEN ''"
-     "  ELSE 'the options INHERIT and SET of the membership' END)"},
+     "  ELSE 'its options INHERIT and SET are dropped' END)"},
     /* Newer versions let only those grant who hold the admin option */
     {"granted_by", 0,
      "format(@since@, 160000, CASE WHEN EXISTS (SELECT FROM pg_auth_members a WHERE a.roleid = m.roleid"

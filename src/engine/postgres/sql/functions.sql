@@ -6,15 +6,20 @@ SELECT CASE p.prokind WHEN 'p' THEN 'procedure' ELSE 'function' END AS kind,
        quote_ident(pg_get_userbyid(p.proowner)) AS owner,
        CASE WHEN f.body IS NULL THEN f.head || ';'
             ELSE f.head || format(@since@, 140000, f.body,
-                     format('AS %s', quote_literal(CASE WHEN f.body ~ '^RETURN ' THEN 'SELECT ' || substr(f.body, 8)
-                                                        ELSE regexp_replace(f.body, '^BEGIN ATOMIC(.*)END$', '\1') END)),
-                     'its body is kept as text') || ';' END AS definition
+                     'AS ' || CASE WHEN strpos(f.body, '$function$') > 0 THEN quote_literal(f.text)
+                                   ELSE '$function$' || f.text || '$function$' END,
+                     'its body becomes text, which is parsed when it runs') || ';' END AS definition, v.since, v.since_why
 FROM pg_proc p
 CROSS JOIN LATERAL (
-    SELECT x.body, CASE WHEN x.body IS NULL THEN x.text ELSE left(x.text, length(x.text) - length(x.body)) END AS head
+    SELECT x.body,
+           CASE WHEN x.body ~ '^RETURN ' THEN 'SELECT ' || substr(x.body, 8)
+                ELSE regexp_replace(x.body, '^BEGIN ATOMIC(.*)END$', '\1') END AS text,
+           CASE WHEN x.body IS NULL THEN x.text ELSE left(x.text, length(x.text) - length(x.body)) END AS head
     FROM (SELECT regexp_replace(rtrim(pg_get_functiondef(p.oid), E'\n'), '^CREATE OR REPLACE ', 'CREATE ') AS text,
                  @sqlbody_of_p@ AS body) x
 ) f
+CROSS JOIN LATERAL (SELECT CASE WHEN f.body IS NOT NULL THEN f.text ELSE '' END AS text) x
+CROSS JOIN @first_version_of_x@ v
 WHERE p.prokind IN ('f', 'w', 'p')
   AND p.pronamespace IN (@namespaces@)
   AND NOT EXISTS (SELECT FROM pg_depend e

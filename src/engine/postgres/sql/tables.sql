@@ -69,6 +69,11 @@ SELECT @kind_of_c@ AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid
        c.oid::regclass::text AS name,
        @sql_kind_of_c@ || ' ' || c.oid::regclass AS designation,
        quote_ident(pg_get_userbyid(c.relowner)) AS owner,
+       CASE WHEN EXISTS (SELECT FROM pg_attribute v JOIN pg_type vt ON vt.oid = v.atttypid
+                         LEFT JOIN pg_type ve ON ve.oid = vt.typelem
+                         WHERE v.attrelid = c.oid AND v.attnum > 0 AND NOT v.attisdropped AND v.atttypid < 16384
+                           AND 'm' IN (vt.typtype, ve.typtype))
+            THEN 140000 END AS since, 'it has a column of a multirange type' AS since_why,
        coalesce('SET default_tablespace = ' || quote_ident(ts.spcname) || E';\n', '')
            || 'CREATE ' || CASE c.relpersistence WHEN 'u' THEN 'UNLOGGED ' ELSE '' END || @sql_kind_of_c@ || ' ' || c.oid::regclass || ' ('
            || coalesce(E'\n' || k.list || E'\n', '') || ')'

@@ -5,7 +5,7 @@ SELECT 'view' AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid,
        quote_ident(pg_get_userbyid(c.relowner)) AS owner,
        format(E'CREATE OR REPLACE VIEW %s%s AS\n%s', c.oid::regclass,
               @view_options@,
-              pg_get_viewdef(c.oid)) AS definition,
+              x.text) AS definition, f.since, f.since_why,
        format(E'CREATE VIEW %s AS\nSELECT %s;', c.oid::regclass, k.list) AS stand_in
 FROM pg_class c
 LEFT JOIN (
@@ -21,6 +21,8 @@ LEFT JOIN (
     WHERE a.attnum > 0 AND NOT a.attisdropped
     GROUP BY a.attrelid
 ) k ON k.attrelid = c.oid
+CROSS JOIN LATERAL (SELECT pg_get_viewdef(c.oid) AS text) x
+CROSS JOIN @first_version_of_x@ f
 WHERE c.relkind = 'v' AND c.relnamespace IN (@namespaces@)
   AND NOT EXISTS (SELECT FROM pg_depend e
                   WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')

@@ -1,0 +1,71 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/printing.h"
+
+#include "core/sqltext.h"
+
+#include <string.h>
+
+#define LIST_BEGINS  "((ARRAY["
+#define LIST_ENDS    "])::text[])"
+#define ELEMENT_CAST "::character varying"
+
+/* Behind a word at `at`, or NULL if it does not stand there */
+static const char *skip(const char *at, const char *word)
+{
+    return g_str_has_prefix(at, word) ? at + strlen(word) : NULL;
+}
+
+/* Behind an element, 'text'::character varying or 'text'::character varying(5); NULL if it is another */
+static const char *skip_element(const char *at)
+{
+    HbToken token = hb_sqltext_read_token(&at);
+    const char *end;
+
+    if (token.type != HB_TOKEN_TEXT || (at = skip(at, ELEMENT_CAST)) == NULL)
+        return NULL;
+    if (*at != '(')
+        return at;
+    end = at + 1 + strspn(at + 1, "0123456789");
+    return *end == ')' ? end + 1 : NULL;
+}
+
+/* Where the elements of a list end that begins at `at`; NULL if it is no such list */
+static const char *find_list_end(const char *at)
+{
+    for (;;) {
+        at = skip_element(at);
+        if (at == NULL || g_str_has_prefix(at, LIST_ENDS))
+            return at;
+        at = skip(at, ", ");
+        if (at == NULL)
+            return NULL;
+    }
+}
+
+static gboolean is_comparison(const GString *before)
+{
+    return g_str_has_suffix(before->str, ")::text = ANY ") || g_str_has_suffix(before->str, ")::text <> ALL ");
+}
+
+char *hb_pg_steady(const char *sql)
+{
+    GString *result;
+
+    if (strstr(sql, LIST_BEGINS) == NULL)
+        return NULL;
+    result = g_string_new(NULL);
+    while (*sql != '\0') {
+        const char *list = skip(sql, LIST_BEGINS);
+        const char *end = list != NULL && is_comparison(result) ? find_list_end(list) : NULL;
+        if (end != NULL) {
+            g_string_append(result, "(ARRAY[");
+            g_string_append_len(result, list, end - list);
+            g_string_append(result, "])");
+            sql = end + strlen(LIST_ENDS);
+        } else {
+            HbToken token = hb_sqltext_read_token(&sql);
+            g_string_append_len(result, token.start, (gssize)token.length);
+        }
+    }
+    return g_string_free(result, FALSE);
+}
