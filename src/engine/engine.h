@@ -120,6 +120,12 @@ struct HbEngine {
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
 
+    /*
+     * Does the server take the other object's definition for what it prints for its own? Changes nothing; says FALSE
+     * where it cannot tell
+     */
+    gboolean (*reads_same)(HbSession *session, const HbObject *other, const HbObject *own);
+
     /* Is there a user of this name (quoted)? */
     gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error);
 

@@ -209,13 +209,32 @@ static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_
     }
 }
 
-/* Each side in the words that it has for the other; what one cannot express is not compared */
-static void fit_versions(Finding *from, Finding *to)
+static gboolean is_listed(const GPtrArray *differences, const HbDifference *wanted)
 {
-    if (from->version == to->version)
-        return;
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        if (difference->type == wanted->type && strcmp(difference->identity, wanted->identity) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/*
+ * Between versions: FROM in the words that it has for TO's version, against TO as it is; then TO, too, in those that it
+ * has for FROM's, because the older one cannot express everything. What is equal either way is no difference.
+ */
+static void compare_across_versions(Finding *from, Finding *to, HbVerification *result)
+{
+    g_autoptr(GPtrArray) first = hb_compare_new();
+
     hb_catalog_fit(from->catalog, to->version, "");
+    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, first);
     hb_catalog_fit(to->catalog, from->version, "");
+    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
+    for (guint i = result->differences->len; i-- > 0;) {
+        if (!is_listed(first, result->differences->pdata[i]))
+            g_ptr_array_remove_index(result->differences, i);
+    }
 }
 
 static void note_unread(const Finding *from, const Finding *to, HbVerification *result)
@@ -226,16 +245,38 @@ static void note_unread(const Finding *from, const Finding *to, HbVerification *
     }
 }
 
+/* Versions print the same thing differently: what the target reads as its own is no difference */
+static void drop_seeming(const Finding *from, const Finding *to, GPtrArray *differences)
+{
+    const HbEngine *engine = to->side->engine;
+    HbSession *session = NULL;
+
+    for (guint i = differences->len; i-- > 0;) {
+        const HbDifference *difference = differences->pdata[i];
+        if (difference->type != HB_DIFFERENCE_DEFINITION)
+            continue;
+        if (session == NULL && (session = engine->open(&to->side->address, NULL)) == NULL)
+            return;
+        if (engine->reads_same(session, hb_catalog_find(from->catalog, difference->identity),
+                               hb_catalog_find(to->catalog, difference->identity)))
+            g_ptr_array_remove_index(differences, i);
+    }
+    engine->close(session);
+}
+
 static void compare(Finding *from, Finding *to, HbVerification *result)
 {
     GHashTableIter iter;
     gpointer digest;
 
-    fit_versions(from, to);
     hb_adapt_rights(from->catalog, &to->options->rights);
     hb_adapt_rights(to->catalog, &to->options->rights);
     fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
-    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
+    if (from->version != to->version)
+        compare_across_versions(from, to, result);
+    else
+        hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
+    drop_seeming(from, to, result->differences);
     hb_compare_digests(from->digests, to->digests, result->differences);
     note_unread(from, to, result);
     result->objects = hb_catalog_count(from->catalog);

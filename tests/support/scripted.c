@@ -447,6 +447,23 @@ static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource 
     return ok;
 }
 
+static guint read_version(const char *text)
+{
+    return (guint)strtoul(text, NULL, 10);
+}
+
+static gboolean fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
+{
+    (void)address, (void)exists, (void)catalog, (void)error;
+    return TRUE;
+}
+
+static gboolean reads_same(HbSession *session, const HbObject *other, const HbObject *own)
+{
+    (void)session, (void)other, (void)own;
+    return FALSE;
+}
+
 static char *get_analyze_sql(const char *table)
 {
     return g_strdup_printf("analyze %s;", table);
@@ -461,6 +478,7 @@ const HbEngine scripted_engine = {
     .display = display,
     .get_database = get_database,
     .quote_name = quote_name,
+    .read_version = read_version,
     .open = open_session,
     .close = close_session,
     .interrupt = interrupt,
@@ -480,6 +498,8 @@ const HbEngine scripted_engine = {
     .begin_journal = begin_journal,
     .read_journal = read_journal,
     .end_journal = end_journal,
+    .fit_target = fit_target,
+    .reads_same = reads_same,
     .find_role = find_role,
     .run_step = run_step,
     .write_rows = write_rows,

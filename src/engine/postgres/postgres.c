@@ -8,6 +8,7 @@
 #include "engine/postgres/snapshot.h"
 #include "engine/postgres/survey.h"
 #include "engine/postgres/target.h"
+#include "engine/postgres/twin.h"
 
 static const char *const schemes[] = {"postgresql", "postgres", NULL};
 
@@ -44,6 +45,7 @@ const HbEngine hb_postgres_engine = {
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
     .end_journal = hb_pg_end_journal,
+    .reads_same = hb_pg_reads_same,
     .find_role = hb_pg_find_role,
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,

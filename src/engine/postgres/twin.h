@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * twin - whether two definitions that read differently mean the same to a server.
+ *
+ * Versions print the same view differently. So the server is given the other definition for a temporary view, and asked
+ * what it prints for that one; nothing of it stays.
+ */
+#pragma once
+
+#include "engine/postgres/session.h"
+
+gboolean hb_pg_reads_same(HbSession *session, const HbObject *other, const HbObject *own);
