@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/large_objects.h"
 
+#include "engine/postgres/queries.h"
+
 #include <string.h>
 
 /* A row's bytes: small enough for a line, large enough that a call costs little */
@@ -61,7 +63,7 @@ char *hb_pg_read_large_objects_sql(const HbRange *range)
 {
     guint64 last = range->end == G_MAXUINT64 ? G_MAXUINT32 : range->end - 1;
 
-    return g_strdup_printf(
+    g_autofree char *sql = g_strdup_printf(
         "COPY (SELECT m.oid, g.at, lo_get(m.oid, g.at, " PIECE_BYTES ")"
         " FROM pg_largeobject_metadata m"
         " CROSS JOIN LATERAL ("
@@ -69,6 +71,7 @@ char *hb_pg_read_large_objects_sql(const HbRange *range)
         "                      FROM (SELECT lo_open(m.oid, " FOR_READING ") AS fd OFFSET 0) x OFFSET 0) y"
         "  WHERE lo_close(y.fd) = 0) s"
         " CROSS JOIN LATERAL generate_series(0::bigint, s.size - 1, " PIECE_BYTES ") AS g(at)"
-        " WHERE m.oid BETWEEN %" G_GUINT64_FORMAT " AND %" G_GUINT64_FORMAT ") TO STDOUT",
+        " WHERE @may_read_m@ AND m.oid BETWEEN %" G_GUINT64_FORMAT " AND %" G_GUINT64_FORMAT ") TO STDOUT",
         range->first, last);
+    return hb_pg_fit_query(sql, HB_PG_OLDEST);
 }

@@ -34,6 +34,10 @@ static const Fragment fragments[] = {
      "  THEN p.value ELSE quote_literal(p.value) END AS value"
      " FROM (SELECT split_part(x, '=', 1) AS setting, substr(x, strpos(x, '=') + 1) AS value"
      "       FROM unnest(s.setconfig) x) p"},
+    {"may_read_c", 0, "has_schema_privilege(c.relnamespace, 'USAGE') AND has_table_privilege(c.oid, 'SELECT')"},
+    {"may_read_m", 0,
+     "(pg_has_role(m.lomowner, 'USAGE') OR EXISTS (SELECT FROM aclexplode(m.lomacl) x WHERE x.privilege_type = 'SELECT'"
+     " AND (x.grantee = 0 OR pg_has_role(x.grantee, 'USAGE'))))"},
     {"kind_of_c", 0,
      "CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized-view' WHEN 'f' THEN 'foreign-table'"
      " WHEN 'S' THEN 'sequence' WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' ELSE 'table' END"},

@@ -26,7 +26,10 @@ LEFT JOIN pg_class c ON d.classoid = 'pg_class'::regclass AND c.oid = d.objoid
 LEFT JOIN pg_attribute a ON d.classoid = 'pg_class'::regclass AND a.attrelid = d.objoid AND a.attnum = d.objsubid
      AND d.objsubid > 0
 LEFT JOIN pg_constraint k ON d.classoid = 'pg_constraint'::regclass AND k.oid = d.objoid
+LEFT JOIN pg_extension x ON d.classoid = 'pg_extension'::regclass AND x.oid = d.objoid
+LEFT JOIN pg_available_extensions usual ON usual.name = x.extname
 WHERE (d.objoid >= 16384 AND d.classoid <> 'pg_largeobject'::regclass
+       AND (d.provider IS NOT NULL OR usual.comment IS DISTINCT FROM d.text)
        AND (d.classoid <> 'pg_class'::regclass OR c.relnamespace IN (@namespaces@))
        AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = d.classoid AND e.objid = d.objoid AND e.deptype = 'e'))
    OR (d.classoid = 'pg_namespace'::regclass AND d.objoid = (SELECT oid FROM pg_namespace WHERE nspname = 'public')

@@ -7,6 +7,7 @@ WITH pages AS (
            string_agg(format('COMMENT ON LARGE OBJECT %s IS %L;', m.oid, obj_description(m.oid, 'pg_largeobject')), E'\n'
                       ORDER BY m.oid) FILTER (WHERE obj_description(m.oid, 'pg_largeobject') IS NOT NULL) AS comments
     FROM pg_largeobject_metadata m
+    WHERE @may_read_m@
     GROUP BY m.oid::bigint / 1000
 )
 SELECT 'large-objects' AS kind, 4 AS classid, p.page::text AS objid,

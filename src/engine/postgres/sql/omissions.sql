@@ -3,6 +3,20 @@ SELECT 'index ' || x.oid::regclass AS what, 'it is invalid: its creation once fa
 FROM pg_index i JOIN pg_class x ON x.oid = i.indexrelid
 WHERE NOT i.indisvalid AND x.relkind = 'i' AND x.relnamespace IN (@namespaces@)
 UNION ALL
+SELECT CASE c.relkind WHEN 'S' THEN 'value of sequence ' ELSE 'rows of table ' END || c.oid::regclass,
+       format('%I may not read it; an administrator can run: GRANT USAGE ON SCHEMA %I TO %I; GRANT SELECT ON %s TO %I;',
+              current_user, n.nspname, current_user, c.oid::regclass, current_user)
+FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE c.relkind IN ('r', 'S') AND c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't'
+  AND NOT (@may_read_c@)
+  AND NOT EXISTS (SELECT FROM pg_depend e
+                  WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')
+UNION ALL
+SELECT format('%s large objects', count(*)),
+       format('%I may not read them; their owners can run: GRANT SELECT ON LARGE OBJECT ... TO %I;', current_user, current_user)
+FROM pg_largeobject_metadata m WHERE NOT @may_read_m@
+HAVING count(*) > 0
+UNION ALL
 SELECT 'secret options of user-mapping '
            || format('%s on %I', CASE u.umuser WHEN 0 THEN 'public' ELSE quote_ident(u.usename) END, u.srvname),
        format('secrets do not leave the server; on the target: ALTER USER MAPPING FOR %s SERVER %I OPTIONS (ADD %s ''...'');',

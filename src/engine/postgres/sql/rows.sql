@@ -19,6 +19,7 @@ LEFT JOIN (
     GROUP BY u.oid
 ) x ON x.oid = c.oid
 WHERE c.relkind IN ('r', 'p') AND c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't'
+  AND @may_read_c@
   AND (x.oid IS NOT NULL
        OR NOT EXISTS (SELECT FROM pg_depend e
                       WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e'))
