@@ -2,7 +2,7 @@
 /*
  * dump FROM DUMP - write a database into a folder.
  */
-#include "cli/cli.h"
+#include "cli/whole.h"
 #include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
@@ -60,10 +60,15 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     gint64 start = g_get_monotonic_time();
     g_autoptr(HbManifest) manifest = NULL;
 
-    if (!hb_cli_find_database(cli, arguments[0], &options.engine, &options.from, error))
+    g_autofree char *database = NULL;
+
+    if (!hb_cli_find_server(cli, arguments[0], &options.engine, &options.from, error))
         return HB_STATUS_USAGE;
     if (!read_version(cli, &options, error))
         return HB_STATUS_USAGE;
+    database = options.engine->get_database(arguments[0]);
+    if (database == NULL)
+        return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);
     if (manifest == NULL)
         return HB_STATUS_STATEMENT;
@@ -76,7 +81,8 @@ const HbCommand hb_command_dump = {
     .arguments = "FROM DUMP",
     .description = "Writes schema, data, users and settings of the database FROM into the folder DUMP: one moment in\n"
                    "time, read by several sessions, without keeping readers or writers waiting. The folder gets its\n"
-                   "name when the dump is whole; an interrupted dump leaves nothing.",
+                   "name when the dump is whole; an interrupted dump leaves nothing. A FROM that names no database is\n"
+                   "the whole server: all its databases, users and tablespaces, in one dump.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_DUMP,

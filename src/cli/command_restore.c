@@ -2,24 +2,10 @@
 /*
  * restore DUMP TO - carry out a dump on a server.
  */
-#include "cli/cli.h"
+#include "cli/whole.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/restore.h"
-
-static HbStatus judge(const HbRestoreResult *result)
-{
-    HbStatus status = HB_STATUS_DONE;
-
-    for (guint i = 0; i < result->exceptions->len; i++) {
-        HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
-        if (outcome == HB_OUTCOME_FAILED)
-            return HB_STATUS_STATEMENT;
-        if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
-            status = HB_STATUS_REMARKS;
-    }
-    return status;
-}
 
 static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
 {
@@ -42,7 +28,7 @@ static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump,
     hb_voice_show(cli->voice, plan);
     hb_restore_run(restore, &result, error);
     report(cli, restore, &result);
-    status = judge(&result);
+    status = hb_cli_judge_restore(&result);
     hb_restore_result_clear(&result);
     return status;
 }
@@ -66,6 +52,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (dump == NULL)
         return HB_STATUS_DUMP;
     options.dump = dump;
+    if (hb_reader_get_manifest(dump)->members != NULL)
+        return hb_cli_restore_whole(cli, &options, error);
     restore = hb_restore_open(&options, error);
     if (restore != NULL)
         status = run_opened(cli, restore, dump, arguments[0], error);

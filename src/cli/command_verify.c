@@ -2,10 +2,27 @@
 /*
  * verify DUMP - are the dump's own files whole? verify FROM TO - does TO hold what FROM holds?
  */
-#include "cli/cli.h"
+#include "cli/whole.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/verify.h"
+
+static HbStatus verify_files(HbCli *cli, const char *path, GError **error);
+
+/* The databases' own dumps inside that of a whole server */
+static gboolean verify_members(HbCli *cli, const HbReader *dump, HbStatus *status, GError **error)
+{
+    const GPtrArray *members = hb_reader_get_manifest(dump)->members;
+
+    for (guint i = 0; i < members->len; i++) {
+        g_autofree char *path =
+            g_build_filename(hb_reader_get_path(dump), ((HbMember *)members->pdata[i])->folder, NULL);
+        *status = verify_files(cli, path, error);
+        if (*status != HB_STATUS_DONE)
+            return FALSE;
+    }
+    return TRUE;
+}
 
 static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
 {
@@ -15,6 +32,8 @@ static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
 
     if (dump == NULL)
         return HB_STATUS_DUMP;
+    if (hb_reader_get_manifest(dump)->members != NULL && !verify_members(cli, dump, &status, error))
+        return status;
     if (hb_verify_files(dump, cli->options.job_count, cli->stop, cli->observers, &check, error)) {
         g_autofree char *plain = hb_page_files(&check, path, FALSE);
         hb_voice_write_log(cli->voice, plain);
@@ -58,6 +77,8 @@ static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const 
         return HB_STATUS_DUMP;
     options->from.dump = dump;
     options->parts &= hb_reader_get_manifest(dump)->parts;
+    if (hb_reader_get_manifest(dump)->members != NULL)
+        return hb_cli_verify_whole(cli, options, error);
     default_database(&options->to.address, options->to.engine, hb_reader_get_manifest(dump)->database, &named);
     return compare(cli, options, error);
 }
@@ -67,13 +88,15 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
     g_autofree char *named = NULL;
     g_autofree char *database = NULL;
 
-    if (!hb_cli_find_database(cli, uri, &options->from.engine, &options->from.address, error))
+    if (!hb_cli_find_server(cli, uri, &options->from.engine, &options->from.address, error))
         return HB_STATUS_USAGE;
     if (options->from.engine != options->to.engine) {
         hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
         return HB_STATUS_USAGE;
     }
     database = options->from.engine->get_database(uri);
+    if (database == NULL)
+        return hb_cli_verify_whole(cli, options, error);
     default_database(&options->to.address, options->to.engine, database, &named);
     return compare(cli, options, error);
 }

@@ -35,6 +35,8 @@ const HbOptionRow hb_option_rows[] = {
           HB_FOR_DUMP | HB_FOR_VERIFY),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
+    VALUE("take", take, "WHAT", "of a whole server only the databases database:PATTERN (with * and ?)",
+          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
           HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_RESTORE | HB_FOR_VERIFY),
@@ -226,6 +228,19 @@ static gboolean read_choice(const char *text, const char *option, const char *us
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes %s or %s, not “%s”", option, usual, other, text);
 }
 
+#define TAKE_DATABASE "database:"
+
+static gboolean check_take(HbOptions *options, GError **error)
+{
+    if (options->take == NULL)
+        return TRUE;
+    if (!g_str_has_prefix(options->take, TAKE_DATABASE) || options->take[strlen(TAKE_DATABASE)] == '\0')
+        return hb_error_set(error, HB_ERROR_USAGE, "for example: --take 'database:garden*'",
+                            "--take chooses databases of a whole server; “%s” does not", options->take);
+    options->database_pattern = options->take + strlen(TAKE_DATABASE);
+    return TRUE;
+}
+
 static gboolean check_rights(HbOptions *options, GError **error)
 {
     return read_choice(options->ownership, "ownership", "keep", "mine", &options->rights.ownership_mine, error) &&
@@ -238,7 +253,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
-           check_color(options, error) && check_rights(options, error) &&
+           check_color(options, error) && check_rights(options, error) && check_take(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 

@@ -18,6 +18,7 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean no_analyze;
+    char *take;
     char *ownership;
     char *grants;
     char *for_version;
@@ -36,6 +37,7 @@ typedef struct {
     guint part_bits;
     int compression;
     HbRights rights;
+    const char *database_pattern; /* within take; NULL: all databases */
 } HbOptions;
 
 typedef struct {

@@ -114,6 +114,18 @@ HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error
     return hb_file_create(path, name, error);
 }
 
+gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error)
+{
+    g_autofree char *path = hb_folder_locate(folder, name);
+
+    return g_mkdir_with_parents(path, 0700) == 0 || hb_file_error(error, "creating the folder", name);
+}
+
+char *hb_folder_locate(const HbFolder *folder, const char *name)
+{
+    return g_build_filename(folder->temporary, name, NULL);
+}
+
 gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GError **error)
 {
     HbFileSum *sum = hb_file_close(file, error);

@@ -30,6 +30,10 @@ void hb_folder_remove_file(HbFolder *folder, const char *name);
 /* Writes a whole small file at once */
 gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *bytes, gsize length, GError **error);
 
+/* A folder inside, made if it is missing; and where a name inside is for now, the caller's */
+gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error);
+char *hb_folder_locate(const HbFolder *folder, const char *name);
+
 /* Writes SHA256SUMS, syncs everything and gives the folder its name. Frees the folder in any case */
 gboolean hb_folder_commit(HbFolder *folder, GError **error);
 void hb_folder_discard(HbFolder *folder); /* accepts NULL */

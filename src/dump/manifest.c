@@ -13,6 +13,31 @@ static void stored_rows_free(gpointer data)
     g_free(rows);
 }
 
+static void member_free(gpointer data)
+{
+    HbMember *member = data;
+
+    g_free(member->name);
+    g_free(member->folder);
+    g_free(member);
+}
+
+void hb_manifest_hold_members(HbManifest *manifest)
+{
+    if (manifest->members == NULL)
+        manifest->members = g_ptr_array_new_with_free_func(member_free);
+}
+
+void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder)
+{
+    HbMember *member = g_new0(HbMember, 1);
+
+    member->name = name;
+    member->folder = folder;
+    hb_manifest_hold_members(manifest);
+    g_ptr_array_add(manifest->members, member);
+}
+
 HbManifest *hb_manifest_new(void)
 {
     HbManifest *manifest = g_new0(HbManifest, 1);
@@ -42,6 +67,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
     g_ptr_array_unref(manifest->survey);
+    g_clear_pointer(&manifest->members, g_ptr_array_unref);
     g_free(manifest);
 }
 
@@ -245,6 +271,18 @@ static json_t *write_unread(const HbCatalog *catalog)
     return list;
 }
 
+static json_t *write_members(const GPtrArray *members)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < members->len; i++) {
+        const HbMember *member = members->pdata[i];
+        json_array_append_new(
+            list, json_pack("{s:o, s:o}", "name", text_or_null(member->name), "folder", text_or_null(member->folder)));
+    }
+    return list;
+}
+
 static json_t *write_lists(const HbManifest *manifest, json_t *root)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
@@ -268,6 +306,8 @@ static json_t *write_lists(const HbManifest *manifest, json_t *root)
     json_object_set_new(root, "left_out", omitted);
     json_object_set_new(root, "unread", write_unread(manifest->catalog));
     json_object_set_new(root, "survey", survey);
+    if (manifest->members != NULL)
+        json_object_set_new(root, "databases", write_members(manifest->members));
     return root;
 }
 

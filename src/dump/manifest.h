@@ -12,6 +12,7 @@
 #include "dump/chunk.h"
 
 #define HB_MANIFEST_FILE    "manifest.json"
+#define HB_MEMBERS_FOLDER   "databases"
 #define HB_MANIFEST_VERSION 1
 
 /* Where an object's SQL stands */
@@ -27,6 +28,12 @@ typedef struct {
     guint64 bytes;       /* of text */
     GPtrArray *chunks;   /* HbChunk *, in reading order */
 } HbStoredRows;
+
+/* A database's own dump inside that of a whole server */
+typedef struct {
+    char *name;   /* of the database */
+    char *folder; /* within the dump: "databases/garden" */
+} HbMember;
 
 typedef struct {
     char *id;      /* a UUID */
@@ -47,6 +54,7 @@ typedef struct {
     GArray *segments;   /* HbSegment, by place in the catalog */
     GPtrArray *rows;    /* HbStoredRows *, one for each row set of the catalog, same index */
     GPtrArray *survey;  /* HbSheet * */
+    GPtrArray *members; /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;
 
 HbManifest *hb_manifest_new(void);
@@ -55,6 +63,10 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbManifest, hb_manifest_free)
 
 /* Adds a row set's place for chunks; set is one of the manifest's catalog */
 HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
+
+/* Makes it that of a whole server; adds a database to that, and takes both texts */
+void hb_manifest_hold_members(HbManifest *manifest);
+void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder);
 
 /* Sums over all row sets */
 guint64 hb_manifest_count_rows(const HbManifest *manifest);

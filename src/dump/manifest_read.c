@@ -272,6 +272,18 @@ static gboolean read_omission(HbManifest *manifest, const Place *place, const js
     return TRUE;
 }
 
+static gboolean read_member(HbManifest *manifest, const Place *place, const json_t *json)
+{
+    g_autofree char *name = NULL, *folder = NULL;
+
+    if (!get_text(place, json, "name", &name) || !get_text(place, json, "folder", &folder))
+        return FALSE;
+    if (!hb_folder_is_safe_name(folder) || !g_str_has_prefix(folder, HB_MEMBERS_FOLDER "/"))
+        return wrong(place, "folder", "does not name a folder inside the dump");
+    hb_manifest_add_member(manifest, g_steal_pointer(&name), g_steal_pointer(&folder));
+    return TRUE;
+}
+
 static gboolean read_unread(HbManifest *manifest, const Place *place, const json_t *json)
 {
     HbKind kind;
@@ -387,7 +399,8 @@ static gboolean read_all(HbManifest *manifest, const json_t *root, GError **erro
     return read_head(manifest, root, error) && read_list(manifest, root, "objects", read_object, error) &&
            check_needs(manifest, error) && read_list(manifest, root, "rows", read_rows, error) &&
            read_list(manifest, root, "left_out", read_omission, error) &&
-           read_list(manifest, root, "unread", read_unread, error);
+           read_list(manifest, root, "unread", read_unread, error) &&
+           (json_object_get(root, "databases") == NULL || read_list(manifest, root, "databases", read_member, error));
 }
 
 HbManifest *hb_manifest_read(const char *text, gsize length, GError **error)

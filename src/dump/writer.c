@@ -169,8 +169,11 @@ static gboolean write_stage(HbWriter *writer, HbStage stage, GError **error)
 {
     HbManifest *manifest = writer->manifest;
     g_autofree char *file = g_strdup_printf("%s.sql", hb_stage_get_name(stage));
-    g_autofree char *title = g_strdup_printf("Hornbeam dump of database %s at %s: %s", manifest->database,
-                                             manifest->snapshot_time, hb_stage_get_name(stage));
+    g_autofree char *title =
+        manifest->members != NULL
+            ? g_strdup_printf("Hornbeam dump of a whole server: %s", hb_stage_get_name(stage))
+            : g_strdup_printf("Hornbeam dump of database %s at %s: %s", manifest->database, manifest->snapshot_time,
+                              hb_stage_get_name(stage));
     g_autoptr(GString) sql = g_string_new(NULL);
 
     append_comment(sql, title);
@@ -193,6 +196,27 @@ static gboolean write_stages(HbWriter *writer, GError **error)
             return FALSE;
     }
     return TRUE;
+}
+
+static char *member_folder(const char *database)
+{
+    g_autofree char *name = folder_name(database);
+
+    return g_strdup_printf(HB_MEMBERS_FOLDER "/%s", name);
+}
+
+char *hb_writer_place_member(HbWriter *writer, const char *database, GError **error)
+{
+    g_autofree char *folder = member_folder(database);
+
+    if (!hb_folder_make_below(writer->folder, HB_MEMBERS_FOLDER, error))
+        return NULL;
+    return hb_folder_locate(writer->folder, folder);
+}
+
+void hb_writer_add_member(HbWriter *writer, const char *database)
+{
+    hb_manifest_add_member(writer->manifest, g_strdup(database), member_folder(database));
 }
 
 static gboolean write_manifest(HbWriter *writer, GError **error)

@@ -23,6 +23,13 @@ char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *su
 /* Takes back a chunk that was written */
 void hb_writer_remove_chunk(HbWriter *writer, const HbChunk *chunk);
 
+/*
+ * A place for a database's own dump inside that of a whole server: the path to write it to, which does not exist yet
+ * (the caller's); and once it is written, its entry in the manifest
+ */
+char *hb_writer_place_member(HbWriter *writer, const char *database, GError **error);
+void hb_writer_add_member(HbWriter *writer, const char *database);
+
 /* Writes SQL files and manifest, and makes the dump exist. Frees the writer in any case */
 gboolean hb_writer_finish(HbWriter *writer, GError **error);
 void hb_writer_discard(HbWriter *writer); /* accepts NULL */

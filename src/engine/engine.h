@@ -98,6 +98,10 @@ struct HbEngine {
     GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbSheet *; the caller's */
     HbCatalog *(*read_catalog)(HbSession *session, guint parts, GError **error);     /* not yet arranged */
 
+    /* A whole server: what belongs to no database (not yet arranged), and the names, unquoted, of those worth carrying */
+    HbCatalog *(*read_server)(HbSession *session, guint parts, GError **error);
+    GPtrArray *(*list_databases)(HbSession *session, const HbAddress *address, GError **error);
+
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                                gpointer data, GError **error);

@@ -245,6 +245,17 @@ char *hb_json_verification(const HbVerification *verification)
     return end(root);
 }
 
+char *hb_json_list(const char *document, const GPtrArray *texts)
+{
+    json_t *root = begin(document);
+    json_t *list = json_array();
+
+    for (guint i = 0; i < texts->len; i++)
+        json_array_append_new(list, json_loads(texts->pdata[i], 0, NULL));
+    json_object_set_new(root, "parts", list);
+    return end(root);
+}
+
 char *hb_json_error(const GError *error, int status)
 {
     json_t *root = begin("error");

@@ -18,4 +18,6 @@ char *hb_json_needs(const HbCatalog *catalog, const HbObject *object);
 char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result);
 char *hb_json_files(const HbFileCheck *check, const char *path);
 char *hb_json_verification(const HbVerification *verification);
+/* One document that holds others, which are JSON texts themselves */
+char *hb_json_list(const char *document, const GPtrArray *texts);
 char *hb_json_error(const GError *error, int status);

@@ -103,9 +103,8 @@ static void append_dump_head(GString *out, gboolean color, const HbManifest *man
     append_contents(out, color, manifest);
 }
 
-static void append_omissions(GString *out, gboolean color, const HbManifest *manifest)
+static void append_omissions(GString *out, gboolean color, const GPtrArray *omissions)
 {
-    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
     g_autoptr(HbSheet) sheet = hb_sheet_new("left_out", "Not in the dump");
 
     if (omissions->len == 0)
@@ -122,22 +121,52 @@ static void append_omissions(GString *out, gboolean color, const HbManifest *man
     hb_table_append(out, sheet, color);
 }
 
-char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color)
+static void append_dump_verdict(GString *out, gboolean color, const char *path, guint omitted)
 {
-    GString *out = g_string_new(NULL);
-    guint omitted = hb_catalog_get_omissions(manifest->catalog)->len;
     g_autofree char *visible = hb_text_visible(path);
-    g_autofree char *rate = rate_text(hb_manifest_count_bytes(manifest), seconds);
     g_autofree char *things = hb_text_plural(omitted, "thing is", "things are");
 
-    append_heading(out, color, "Dump");
-    append_dump_head(out, color, manifest);
-    append_fact(out, color, "time", "%s", rate);
-    append_omissions(out, color, manifest);
     if (omitted == 0)
         append_verdict(out, color, TRUE, "Written whole: %s", visible);
     else
         append_verdict(out, color, FALSE, "Written: %s, but %s left out, as listed above", visible, things);
+}
+
+char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, const GPtrArray *omissions,
+                         const char *path, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+
+    append_heading(out, color, "Dump of a whole server");
+    append_fact(out, color, "source", "%s, %s %s", manifest->address, manifest->product, manifest->server_version);
+    append_fact(out, color, "holds", "%u objects that belong to no database", hb_catalog_count(manifest->catalog));
+    g_string_append_c(out, '\n');
+    hb_table_append(out, databases, color);
+    append_omissions(out, color, omissions);
+    append_dump_verdict(out, color, path, omissions->len);
+    return g_string_free(out, FALSE);
+}
+
+char *hb_page_title(const char *title, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    g_autofree char *visible = hb_text_visible(title);
+
+    append_heading(out, color, visible);
+    return g_string_free(out, FALSE);
+}
+
+char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color)
+{
+    GString *out = g_string_new(NULL);
+    guint omitted = hb_catalog_get_omissions(manifest->catalog)->len;
+    g_autofree char *rate = rate_text(hb_manifest_count_bytes(manifest), seconds);
+
+    append_heading(out, color, "Dump");
+    append_dump_head(out, color, manifest);
+    append_fact(out, color, "time", "%s", rate);
+    append_omissions(out, color, hb_catalog_get_omissions(manifest->catalog));
+    append_dump_verdict(out, color, path, omitted);
     return g_string_free(out, FALSE);
 }
 
@@ -184,7 +213,7 @@ char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
     append_dump_head(out, color, manifest);
     g_string_append_c(out, '\n');
     hb_table_append(out, objects, color);
-    append_omissions(out, color, manifest);
+    append_omissions(out, color, hb_catalog_get_omissions(manifest->catalog));
     return g_string_free(out, FALSE);
 }
 
@@ -238,20 +267,32 @@ static void append_changes(GString *out, gboolean color, const HbRestore *restor
     }
 }
 
+static void append_target(GString *out, gboolean color, const HbRestore *restore, const HbServerInfo *target)
+{
+    if (hb_restore_is_whole_server(restore))
+        append_fact(out, color, "to", "%s, %s %s", target->address, target->product, target->version);
+    else
+        append_fact(out, color, "to", "database %s (%s) at %s, %s %s", hb_restore_get_database(restore),
+                    hb_restore_is_new_database(restore) ? "to be created"
+                    : hb_restore_is_resumed(restore)    ? "its restore was begun before"
+                                                        : "there, and empty",
+                    target->address, target->product, target->version);
+}
+
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
     const HbServerInfo *target = hb_restore_get_target(restore);
 
     append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
-    append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
-                manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
+    if (manifest->members != NULL)
+        append_fact(out, color, "from", "dump %s of %s, %s %s: users and tablespaces, then %u databases", path,
+                    manifest->address, manifest->product, manifest->server_version, manifest->members->len);
+    else
+        append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
+                    manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
     append_contents(out, color, manifest);
-    append_fact(out, color, "to", "database %s (%s) at %s, %s %s", hb_restore_get_database(restore),
-                hb_restore_is_new_database(restore) ? "to be created"
-                : hb_restore_is_resumed(restore)    ? "its restore was begun before"
-                                                    : "there, and empty",
-                target->address, target->product, target->version);
+    append_target(out, color, restore, target);
     append_fact(out, color, "as", "%s%s", target->user, target->is_superuser ? " (superuser)" : "");
     append_changes(out, color, restore);
     g_string_append_c(out, '\n');
@@ -283,7 +324,10 @@ static guint append_exceptions(GString *out, gboolean color, const HbRestoreResu
 static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
                                    const HbRestoreResult *result, guint failed, guint remarks, guint left_out)
 {
-    g_autofree char *database = hb_text_visible(hb_restore_get_database(restore));
+    g_autofree char *name = hb_text_visible(hb_restore_get_database(restore));
+    g_autofree char *things = hb_text_plural(remarks + left_out, "thing is", "things are");
+    g_autofree char *what =
+        hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
     if (failed > 0)
         append_verdict(out, color, FALSE,
@@ -292,10 +336,9 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     else if (result->open > 0)
         append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume", result->open);
     else if (remarks + left_out > 0)
-        append_verdict(out, color, FALSE, "Restored: database %s, but %u things are not as in the source, as listed above",
-                       database, remarks + left_out);
+        append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what, things);
     else
-        append_verdict(out, color, TRUE, "Restored whole: database %s", database);
+        append_verdict(out, color, TRUE, "Restored whole: %s", what);
 }
 
 char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color)
@@ -308,7 +351,7 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
         hb_restore_is_resumed(restore) ? g_strdup_printf(" (and %u by the earlier run)", result->done_before) : NULL;
     guint failed, left_out, remarks;
 
-    append_heading(out, color, "Restore");
+    append_heading(out, color, hb_restore_is_whole_server(restore) ? "Restore of users and tablespaces" : "Restore");
     append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
     append_fact(out, color, "time", "%s", rate);
     append_exceptions(out, color, result, HB_OUTCOME_KEPT, "Kept");

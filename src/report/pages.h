@@ -11,6 +11,10 @@
 
 char *hb_page_survey(const HbSurvey *survey, gboolean color);
 char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color);
+/* omissions: HbOmission * */
+char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, const GPtrArray *omissions,
+                         const char *path, gboolean color);
+char *hb_page_title(const char *title, gboolean color);
 char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color);
 char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean color);
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color);

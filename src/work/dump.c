@@ -182,19 +182,18 @@ static void pass_remark(gpointer data, const char *what, const char *hint)
 
 /* ---- The whole ---- */
 
-static gboolean describe_source(Making *making, HbSession *keeper, GError **error)
+gboolean hb_dump_describe_source(const HbDumpOptions *options, HbManifest *manifest, HbSession *session, GError **error)
 {
-    HbManifest *manifest = making->manifest;
     HbServerInfo info = {0};
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
 
-    if (!making->options->engine->describe(keeper, &info, error))
+    if (!options->engine->describe(session, &info, error))
         return FALSE;
     manifest->id = g_uuid_string_random();
     manifest->created = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
     manifest->tool = g_strdup(HB_VERSION);
-    manifest->engine = g_strdup(making->options->engine->name);
-    manifest->parts = making->options->parts;
+    manifest->engine = g_strdup(options->engine->name);
+    manifest->parts = options->parts;
     manifest->product = g_steal_pointer(&info.product);
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
@@ -224,7 +223,7 @@ static gboolean make(Making *making, HbSession *keeper, GError **error)
 {
     const HbDumpOptions *options = making->options;
 
-    if (!describe_source(making, keeper, error))
+    if (!hb_dump_describe_source(options, making->manifest, keeper, error))
         return FALSE;
     making->writer = hb_writer_open(options->path, making->manifest, options->engine->preamble, error);
     if (making->writer == NULL || !read_source(making, keeper, error))

@@ -30,5 +30,9 @@ typedef struct {
     HbObservers *observers;
 } HbDumpOptions;
 
+/* Fills in the manifest's head from what the server of a session says of itself */
+gboolean hb_dump_describe_source(const HbDumpOptions *options, HbManifest *manifest, HbSession *session,
+                                 GError **error);
+
 /* The manifest of the finished dump; NULL on error, and then there is no dump. The caller's */
 HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error);

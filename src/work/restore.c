@@ -25,6 +25,8 @@ struct HbRestore {
     HbServerInfo info;
     gboolean exists;
     gboolean resumed;
+    gboolean finished;
+    const char *note; /* a key to write into the journal */
     guint absent; /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
 
@@ -109,6 +111,8 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         return FALSE;
     if (dump_id != NULL)
         return check_journal(restore, dump_id, error);
+    if (restore->options.whole_server)
+        return TRUE;
     return example == NULL || refuse_content(restore, example, error);
 }
 
@@ -125,8 +129,22 @@ static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, Hb
     return ok;
 }
 
+static gboolean describe_server(HbRestore *restore, HbSession *session, GError **error)
+{
+    if (!restore->options.engine->describe(session, &restore->info, error))
+        return FALSE;
+    restore->database = g_strdup(restore->info.database);
+    restore->target.database = restore->database;
+    restore->exists = TRUE;
+    return TRUE;
+}
+
 static gboolean look_at_target(HbRestore *restore, GError **error)
 {
+    if (restore->options.whole_server && !with_session(restore, describe_server, error))
+        return FALSE;
+    if (restore->options.whole_server)
+        return with_session(restore, check_content, error);
     if (!restore->options.engine->find_target(&restore->target, &restore->info, &restore->exists, error))
         return FALSE;
     return !restore->exists || with_session(restore, check_content, error);
@@ -138,6 +156,9 @@ static gboolean check_dump(const HbRestore *restore, GError **error)
         return hb_error_set(error, HB_ERROR_BLOCKED, "name a server of the kind that was dumped",
                             "the dump comes from %s; it cannot be restored on another kind of server",
                             restore->manifest->product);
+    if (!restore->options.whole_server && restore->manifest->members != NULL)
+        return hb_error_set(error, HB_ERROR_USAGE, "name a server, without a database",
+                            "this is the dump of a whole server");
     if (!(restore->options.parts & HB_PART_SCHEMA) && (restore->options.parts & HB_PART_DATA))
         return hb_error_set(error, HB_ERROR_BLOCKED, "restore a dump that holds the schema, with its data",
                             "rows alone, without the schema that they need, are not restored");
@@ -146,6 +167,13 @@ static gboolean check_dump(const HbRestore *restore, GError **error)
 
 static void pick_database(HbRestore *restore)
 {
+    if (restore->options.whole_server)
+        return;
+    if (restore->options.to.database != NULL) {
+        restore->database = g_strdup(restore->options.to.database);
+        restore->target.database = restore->database;
+        return;
+    }
     restore->database = restore->options.engine->get_database(restore->options.to.uri);
     if (restore->database == NULL)
         restore->database = g_strdup(restore->manifest->database);
@@ -434,6 +462,11 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
         add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
         return;
     }
+    if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_TABLESPACE) {
+        add_exception(restore, HB_OUTCOME_CHANGED, step->key, cause->message,
+                      "what stands in it goes into the default tablespace");
+        return;
+    }
     if (step->type == HB_STEP_TYPE_ANALYZE) {
         add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, "the planner's figures can be refreshed later");
         return;
@@ -661,8 +694,43 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     ok = prepare_target(restore, error) && walk_stubbornly(restore, error);
     list_left_out(restore);
     count_steps(restore, result);
-    if (ok && count_exceptions(result, HB_OUTCOME_FAILED) == 0)
+    restore->finished = ok && result->open == 0 && count_exceptions(result, HB_OUTCOME_FAILED) == 0;
+    if (restore->finished && !restore->options.whole_server)
         ok = with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     return ok;
+}
+
+/* ---- For a whole server ---- */
+
+gboolean hb_restore_is_finished(const HbRestore *restore)
+{
+    return restore->finished;
+}
+
+gboolean hb_restore_is_whole_server(const HbRestore *restore)
+{
+    return restore->options.whole_server;
+}
+
+gboolean hb_restore_is_noted(const HbRestore *restore, const char *key)
+{
+    return restore->journal != NULL && g_hash_table_contains(restore->journal, key);
+}
+
+static gboolean write_note(HbRestore *restore, HbSession *session, GError **error)
+{
+    return restore->options.engine->run_step(session, NULL, restore->note, NULL, error) &&
+           read_journal(restore, session, error);
+}
+
+gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error)
+{
+    restore->note = key;
+    return with_session(restore, write_note, error);
+}
+
+gboolean hb_restore_close_journal(HbRestore *restore, GError **error)
+{
+    return with_session(restore, end_journal, error);
 }

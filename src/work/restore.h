@@ -21,6 +21,7 @@ typedef struct {
     HbRights rights;
     guint jobs;
     gboolean resume;
+    gboolean whole_server; /* the users and tablespaces of a whole server's dump; keeps the journal open */
     gboolean analyze;
     HbStop *stop;
     HbObservers *observers;
@@ -72,6 +73,16 @@ gboolean hb_restore_is_resumed(const HbRestore *restore);
 
 /* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */
 const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump);
+
+/* Is everything done that the server lets us do? After run() */
+gboolean hb_restore_is_finished(const HbRestore *restore);
+
+gboolean hb_restore_is_whole_server(const HbRestore *restore);
+
+/* For a whole server, whose journal also knows which databases are finished: is the key there? Add it. Close it */
+gboolean hb_restore_is_noted(const HbRestore *restore, const char *key);
+gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error);
+gboolean hb_restore_close_journal(HbRestore *restore, GError **error);
 
 /* Fails only if the work could not go on at all; the result is filled in any case. Once */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);

@@ -223,26 +223,37 @@ static gboolean is_listed(const GPtrArray *differences, const HbDifference *want
  * Between versions: FROM in the words that it has for TO's version, against TO as it is; then TO, too, in those that it
  * has for FROM's, because the older one cannot express everything. What is equal either way is no difference.
  */
-static void compare_across_versions(Finding *from, Finding *to, HbVerification *result)
+static void compare_across_versions(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, guint parts,
+                                    GPtrArray *differences)
 {
     g_autoptr(GPtrArray) first = hb_compare_new();
 
-    hb_catalog_fit(from->catalog, to->version, "");
-    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, first);
-    hb_catalog_fit(to->catalog, from->version, "");
-    hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
-    for (guint i = result->differences->len; i-- > 0;) {
-        if (!is_listed(first, result->differences->pdata[i]))
-            g_ptr_array_remove_index(result->differences, i);
+    hb_catalog_fit(from, to_version, "");
+    hb_compare_catalogs(from, to, parts, first);
+    hb_catalog_fit(to, from_version, "");
+    hb_compare_catalogs(from, to, parts, differences);
+    for (guint i = differences->len; i-- > 0;) {
+        if (!is_listed(first, differences->pdata[i]))
+            g_ptr_array_remove_index(differences, i);
     }
 }
 
-static void note_unread(const Finding *from, const Finding *to, HbVerification *result)
+static void note_unread(const HbCatalog *from, const HbCatalog *to, HbVerification *result)
 {
     for (int kind = 0; kind < HB_KIND_COUNT; kind++) {
-        if (hb_catalog_is_unread(from->catalog, (HbKind)kind) || hb_catalog_is_unread(to->catalog, (HbKind)kind))
+        if (hb_catalog_is_unread(from, (HbKind)kind) || hb_catalog_is_unread(to, (HbKind)kind))
             g_ptr_array_add(result->unread, g_strdup(hb_kind_get_traits((HbKind)kind)->plural));
     }
+}
+
+void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, guint parts,
+                        HbVerification *result)
+{
+    if (from_version != to_version)
+        compare_across_versions(from, from_version, to, to_version, parts, result->differences);
+    else
+        hb_compare_catalogs(from, to, parts, result->differences);
+    note_unread(from, to, result);
 }
 
 /* Versions print the same thing differently: what the target reads as its own is no difference */
@@ -272,13 +283,9 @@ static void compare(Finding *from, Finding *to, HbVerification *result)
     hb_adapt_rights(from->catalog, &to->options->rights);
     hb_adapt_rights(to->catalog, &to->options->rights);
     fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
-    if (from->version != to->version)
-        compare_across_versions(from, to, result);
-    else
-        hb_compare_catalogs(from->catalog, to->catalog, to->options->parts, result->differences);
+    hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
     drop_seeming(from, to, result->differences);
     hb_compare_digests(from->digests, to->digests, result->differences);
-    note_unread(from, to, result);
     result->objects = hb_catalog_count(from->catalog);
     result->tables = g_hash_table_size(from->digests);
     result->bytes = from->bytes + to->bytes;

@@ -187,6 +187,15 @@ static void check_all(Checker *checker, const GPtrArray *names, guint jobs)
     g_ptr_array_sort(checker->check->flaws, compare_flaws);
 }
 
+/* Each database of a whole server has a dump of its own inside, with sums of its own */
+static void drop_members(GPtrArray *names)
+{
+    for (guint i = names->len; i-- > 0;) {
+        if (g_str_has_prefix(names->pdata[i], HB_MEMBERS_FOLDER "/"))
+            g_ptr_array_remove_index(names, i);
+    }
+}
+
 gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObservers *observers, HbFileCheck *check,
                          GError **error)
 {
@@ -197,6 +206,8 @@ gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObser
     names = hb_folder_list(hb_reader_get_path(dump), error);
     if (names == NULL)
         return FALSE;
+    if (hb_reader_get_manifest(dump)->members != NULL)
+        drop_members(names);
     g_mutex_init(&checker.lock);
     checker.chunks = expect_chunks(hb_reader_get_manifest(dump));
     hb_observers_begin_phase(observers, "reading the dump's files",

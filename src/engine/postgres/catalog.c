@@ -503,3 +503,75 @@ HbCatalog *hb_pg_read_catalog(HbSession *session, guint parts, GError **error)
     reader_clear(&reader);
     return catalog;
 }
+
+/* ---- A whole server: its users and tablespaces, and which databases it has ---- */
+
+static gboolean read_server(Reader *reader, guint parts, GError **error)
+{
+    if (!hb_pg_execute(reader->session, "SET hornbeam.scope = 'server'", error))
+        return FALSE;
+    if ((parts & HB_PART_USERS) && !read_users(reader, error))
+        return FALSE;
+    if ((parts & HB_PART_SETTINGS) && !read_objects(reader, hb_sql_tablespaces, error))
+        return FALSE;
+    resolve_pending(reader);
+    hb_catalog_keep_parts(reader->catalog, parts);
+    return TRUE;
+}
+
+HbCatalog *hb_pg_read_server(HbSession *session, guint parts, GError **error)
+{
+    Reader reader;
+    HbCatalog *catalog = NULL;
+
+    reader_init(&reader, session);
+    if (read_server(&reader, parts, error))
+        catalog = g_steal_pointer(&reader.catalog);
+    reader_clear(&reader);
+    return catalog;
+}
+
+/* What a fresh server's database has, too */
+static gboolean is_usual(const HbObject *object)
+{
+    static const char *const usual[] = {"schema public",           "extension plpgsql",
+                                        "database-setting comment", "database-setting grants",
+                                        "database-setting template", NULL};
+
+    return object->kind == HB_KIND_DATABASE_OWNER || g_strv_contains(usual, object->identity);
+}
+
+/* Every server has these databases; they are of interest if somebody put something into them */
+static gboolean is_used(const HbAddress *address, const char *name)
+{
+    HbAddress here = {address->uri, name, address->password};
+    HbSession *session = hb_pg_open(&here, NULL);
+    g_autoptr(HbCatalog) catalog =
+        session != NULL ? hb_pg_read_catalog(session, HB_PART_SCHEMA | HB_PART_SETTINGS, NULL) : NULL;
+    gboolean used = FALSE;
+
+    for (guint i = 0; catalog != NULL && i < hb_catalog_count(catalog); i++)
+        used = used || !is_usual(hb_catalog_get(catalog, i));
+    hb_pg_close(session);
+    return used;
+}
+
+GPtrArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session,
+                                             "SELECT datname, datname IN ('postgres', 'template1') FROM pg_database"
+                                             " WHERE datallowconn AND datname <> 'template0'"
+                                             " ORDER BY pg_database_size(oid) DESC, 1",
+                                             error);
+    GPtrArray *names;
+
+    if (result == NULL)
+        return NULL;
+    names = g_ptr_array_new_with_free_func(g_free);
+    for (int row = 0; row < PQntuples(result); row++) {
+        const char *name = PQgetvalue(result, row, 0);
+        if (*PQgetvalue(result, row, 1) == 'f' || is_used(address, name))
+            g_ptr_array_add(names, g_strdup(name));
+    }
+    return names;
+}

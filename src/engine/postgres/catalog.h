@@ -12,3 +12,6 @@
 #include "engine/postgres/session.h"
 
 HbCatalog *hb_pg_read_catalog(HbSession *session, guint parts, GError **error);
+
+HbCatalog *hb_pg_read_server(HbSession *session, guint parts, GError **error);
+GPtrArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error);

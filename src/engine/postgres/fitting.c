@@ -81,13 +81,6 @@ static void replace_definition(HbObject *object, char *definition)
     object->definition = definition;
 }
 
-static gboolean is_carried(const HbCatalog *catalog, const char *tablespace)
-{
-    g_autofree char *identity = hb_identity_new(HB_KIND_TABLESPACE, tablespace);
-
-    return hb_catalog_find(catalog, identity) != NULL;
-}
-
 static void fit_place(const Target *target, HbCatalog *catalog, HbObject *object)
 {
     const char *behind;
@@ -97,8 +90,7 @@ static void fit_place(const Target *target, HbCatalog *catalog, HbObject *object
     if (!g_str_has_prefix(object->definition, PLACE_BEGINS))
         return;
     name = cut(object->definition, PLACE_BEGINS, ";\n", &behind);
-    if (name == NULL || g_hash_table_contains(target->tablespaces, name) ||
-        is_carried(catalog, name))
+    if (name == NULL || g_hash_table_contains(target->tablespaces, name))
         return;
     why = g_strdup_printf("the target has no tablespace %s: its default one is used", name);
     hb_catalog_add_omission(catalog, object->identity, why);
@@ -148,6 +140,8 @@ static void fit_object(const Target *target, HbCatalog *catalog, HbObject *objec
     fit_place(target, catalog, object);
     if (object->kind == HB_KIND_EXTENSION)
         fit_extension(target, catalog, object);
+    if (object->kind == HB_KIND_TABLESPACE && g_hash_table_contains(target->tablespaces, hb_object_get_name(object)))
+        g_hash_table_add(gone, object->identity);
     if (object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_DATABASE_SETTING)
         fit_setting(target, catalog, object, gone);
 }

@@ -38,6 +38,17 @@ static const Fragment fragments[] = {
     {"may_read_m", 0,
      "(pg_has_role(m.lomowner, 'USAGE') OR EXISTS (SELECT FROM aclexplode(m.lomacl) x WHERE x.privilege_type = 'SELECT'"
      " AND (x.grantee = 0 OR pg_has_role(x.grantee, 'USAGE'))))"},
+    {"parameter_grants", 0, ""},
+    {"parameter_grants", 150000,
+     "UNION ALL"
+     " SELECT 'parameter-grant', 0, p.oid, format('%s to %s', p.parname, quote_ident(pg_get_userbyid(x.grantee))),"
+     "  format(@since@, 150000, string_agg(format('GRANT %s ON PARAMETER %s TO %I%s;', x.privilege_type, p.parname,"
+     "   pg_get_userbyid(x.grantee), CASE WHEN x.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), E'\\n'"
+     "   ORDER BY x.privilege_type), '', 'rights on parameters cannot be granted'),"
+     "  format('%s:%s', 'pg_authid'::regclass::oid, x.grantee)"
+     " FROM pg_parameter_acl p, aclexplode(p.paracl) x"
+     " WHERE x.grantee IN (SELECT oid FROM wanted) AND x.grantee <> 10"
+     " GROUP BY p.oid, p.parname, x.grantee"},
     {"kind_of_c", 0,
      "CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized-view' WHEN 'f' THEN 'foreign-table'"
      " WHEN 'S' THEN 'sequence' WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' ELSE 'table' END"},

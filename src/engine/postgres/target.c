@@ -221,6 +221,9 @@ char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *n
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
 {
     g_autofree char *entry = hb_pg_journal_entry_sql(session, key, note != NULL ? note : "");
+    /* The server makes a tablespace only outside of any transaction */
+    if (sql != NULL && g_str_has_prefix(sql, "CREATE TABLESPACE "))
+        return hb_pg_execute(session, sql, error) && hb_pg_execute(session, entry, error);
     g_autofree char *all = g_strdup_printf("%s;\n%s", entry, sql != NULL ? sql : "");
 
     return hb_pg_execute(session, all, error);

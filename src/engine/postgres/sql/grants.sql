@@ -52,14 +52,15 @@ WITH relations AS (
     SELECT s.*
     FROM acls s
     LEFT JOIN pg_init_privs i ON i.classoid = s.classid AND i.objoid = s.objid AND i.objsubid = s.subid
-    /* initdb forgets to note the first rights of a few views */
+    /* The first rights in information_schema are not noted by all versions: everybody may read */
     LEFT JOIN pg_class w ON s.classid = 'pg_class'::regclass AND w.oid = s.objid AND i.objoid IS NULL AND s.objid < 16384
-         AND w.relnamespace = 'information_schema'::regnamespace AND w.relname ~ '^routine_.*_usage$'
+         AND w.relnamespace = 'information_schema'::regnamespace
          AND s.acl::text ~ '^{[^,]+,=r/[^,]+}$'
     WHERE s.objid >= 16384 AND s.namespace IN (@namespaces@) AND i.objoid IS NULL
        OR s.namespace IS NULL AND s.objid >= 16384 AND i.objoid IS NULL
        OR ((i.objoid IS NOT NULL OR s.objid < 16384)
            AND w.oid IS NULL
+           AND NOT (s.target = 'SCHEMA information_schema' AND i.objoid IS NULL AND s.acl::text ~ '^{[^,]+,=U/[^,]+}$')
            AND ARRAY(SELECT x::text FROM unnest(s.acl) x ORDER BY 1)
                IS DISTINCT FROM ARRAY(SELECT x::text FROM unnest(i.initprivs) x ORDER BY 1))
 ), singles AS (

@@ -1,4 +1,5 @@
--- The roles that this database needs: owners, grantees and the like, and whoever is tied to them by membership
+-- The roles that this database needs: owners, grantees and the like, and whoever is tied to them by membership; or all of
+-- the server's, where that is the scope
 WITH RECURSIVE here AS (
     SELECT oid, datdba FROM pg_database WHERE datname = current_database()
 ), needed(oid) AS (
@@ -8,6 +9,7 @@ WITH RECURSIVE here AS (
     UNION SELECT h.datdba FROM here h
     UNION SELECT s.setrole FROM pg_db_role_setting s, here h WHERE s.setdatabase = h.oid AND s.setrole <> 0
     UNION SELECT 10::oid
+    UNION SELECT r.oid FROM pg_roles r WHERE current_setting('hornbeam.scope', true) = 'server'
     UNION
     SELECT CASE WHEN m.roleid = n.oid THEN m.member ELSE m.roleid END
     FROM needed n
@@ -64,3 +66,4 @@ SELECT 'role-setting', 0, r.oid, r.name || ' comment',
        format('%s:%s', 'pg_authid'::regclass::oid, r.oid)
 FROM wanted r
 WHERE shobj_description(r.oid, 'pg_authid') IS NOT NULL AND r.oid >= 16384
+@parameter_grants@

@@ -1,0 +1,249 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "cli/whole.h"
+
+#include "report/json.h"
+#include "report/pages.h"
+
+/* What was done, database by database */
+typedef struct {
+    HbCli *cli;
+    HbStatus status;      /* the gravest so far */
+    GPtrArray *documents; /* char *: JSON, one for each database */
+    HbSheet *sheet;
+    HbCatalog *omissions; /* holds nothing but those of all databases */
+    const char *path;
+} Telling;
+
+static void telling_init(Telling *telling, HbCli *cli, const char *path)
+{
+    *telling = (Telling){.cli = cli, .path = path};
+    telling->documents = g_ptr_array_new_with_free_func(g_free);
+    telling->omissions = hb_catalog_new();
+}
+
+static void telling_clear(Telling *telling)
+{
+    g_ptr_array_unref(telling->documents);
+    hb_catalog_free(telling->omissions);
+    g_clear_pointer(&telling->sheet, hb_sheet_free);
+}
+
+static void note_status(Telling *telling, HbStatus status)
+{
+    telling->status = MAX(telling->status, status);
+}
+
+/* ---- Dump ---- */
+
+static HbSheet *new_dump_sheet(void)
+{
+    HbSheet *sheet = hb_sheet_new("databases", "Databases");
+
+    hb_sheet_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "objects", "objects", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "tables", "tables", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
+    hb_sheet_add_column(sheet, "bytes", "text", HB_COLUMN_BYTES);
+    hb_sheet_add_column(sheet, "stored", "stored", HB_COLUMN_BYTES);
+    hb_sheet_add_column(sheet, "snapshot", "moment", HB_COLUMN_TEXT);
+    return sheet;
+}
+
+static void add_dump_row(HbSheet *sheet, const HbManifest *manifest)
+{
+    guint row = hb_sheet_add_row(sheet);
+
+    hb_sheet_set(sheet, row, 0, manifest->database);
+    hb_sheet_set_count(sheet, row, 1, hb_catalog_count(manifest->catalog));
+    hb_sheet_set_count(sheet, row, 2, manifest->rows->len);
+    hb_sheet_set_count(sheet, row, 3, hb_manifest_count_rows(manifest));
+    hb_sheet_set_count(sheet, row, 4, hb_manifest_count_bytes(manifest));
+    hb_sheet_set_count(sheet, row, 5, hb_manifest_count_stored(manifest));
+    hb_sheet_set(sheet, row, 6, manifest->snapshot_time);
+}
+
+static void gather_omissions(Telling *telling, const HbManifest *manifest, const char *prefix)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        g_autofree char *what =
+            prefix != NULL ? g_strdup_printf("%s: %s", prefix, omission->what) : g_strdup(omission->what);
+        hb_catalog_add_omission(telling->omissions, what, omission->why);
+    }
+}
+
+static void tell_dumped(gpointer data, const HbManifest *manifest, const char *path, double seconds)
+{
+    Telling *telling = data;
+
+    add_dump_row(telling->sheet, manifest);
+    gather_omissions(telling, manifest, manifest->database);
+    g_ptr_array_add(telling->documents, hb_json_dump(manifest, path, seconds));
+}
+
+HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error)
+{
+    Telling telling;
+    const HbTeller teller = {.dumped = tell_dumped, .data = &telling};
+    g_autoptr(HbManifest) manifest = NULL;
+    HbStatus status = HB_STATUS_STATEMENT;
+
+    telling_init(&telling, cli, options->path);
+    telling.sheet = new_dump_sheet();
+    manifest = hb_whole_server_dump(options, cli->options.database_pattern, &teller, error);
+    if (manifest != NULL) {
+        const GPtrArray *omissions = hb_catalog_get_omissions(telling.omissions);
+        gather_omissions(&telling, manifest, NULL);
+        g_autofree char *plain = hb_page_whole_dump(manifest, telling.sheet, omissions, options->path, FALSE);
+        hb_voice_write_log(cli->voice, plain);
+        hb_cli_print(cli, cli->options.json
+                              ? hb_json_list("server dump", telling.documents)
+                              : hb_page_whole_dump(manifest, telling.sheet, omissions, options->path, cli->color));
+        status = omissions->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
+    }
+    telling_clear(&telling);
+    return status;
+}
+
+/* ---- Restore ---- */
+
+HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
+{
+    HbStatus status = HB_STATUS_DONE;
+
+    for (guint i = 0; i < result->exceptions->len; i++) {
+        HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
+        if (outcome == HB_OUTCOME_FAILED)
+            return HB_STATUS_STATEMENT;
+        if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
+            status = HB_STATUS_REMARKS;
+    }
+    return status;
+}
+
+static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
+{
+    Telling *telling = data;
+    HbVoice *voice = telling->cli->voice;
+    g_autofree char *plan = hb_page_restore_plan(restore, hb_reader_get_manifest(dump), hb_reader_get_path(dump),
+                                                 hb_voice_has_color(voice));
+
+    hb_voice_show(voice, plan);
+}
+
+static void tell_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)
+{
+    Telling *telling = data;
+    g_autofree char *plain = hb_page_restore(restore, result, FALSE);
+
+    hb_voice_write_log(telling->cli->voice, plain);
+    g_ptr_array_add(telling->documents, hb_json_restore(restore, result));
+    if (!telling->cli->options.json && !telling->cli->options.quiet)
+        hb_cli_print(telling->cli, hb_page_restore(restore, result, telling->cli->color));
+    note_status(telling, hb_cli_judge_restore(result));
+}
+
+HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error)
+{
+    Telling telling;
+    const HbTeller teller = {.about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
+
+    telling_init(&telling, cli, hb_reader_get_path(options->dump));
+    if (!hb_whole_server_restore(options, cli->options.database_pattern, &teller, error))
+        note_status(&telling, HB_STATUS_STATEMENT);
+    if (cli->options.json)
+        hb_cli_print(cli, hb_json_list("server restore", telling.documents));
+    telling_clear(&telling);
+    return telling.status;
+}
+
+/* ---- Verify ---- */
+
+static void tell_verified(Telling *telling, const char *title, const HbVerification *verification)
+{
+    g_autofree char *plain = hb_page_verification(verification, FALSE);
+
+    hb_voice_write_log(telling->cli->voice, plain);
+    g_ptr_array_add(telling->documents, hb_json_verification(verification));
+    if (!telling->cli->options.json) {
+        hb_cli_print(telling->cli, hb_page_title(title, telling->cli->color));
+        hb_cli_print(telling->cli, hb_page_verification(verification, telling->cli->color));
+    }
+    note_status(telling, verification->differences->len == 0 ? HB_STATUS_DONE : HB_STATUS_REMARKS);
+}
+
+static gboolean verify_server(Telling *telling, const HbVerifyOptions *options, GError **error)
+{
+    HbVerification verification = {0};
+    gboolean ok = hb_whole_server_compare(options, &verification, error);
+
+    if (ok)
+        tell_verified(telling, "Users and tablespaces", &verification);
+    hb_verification_clear(&verification);
+    return ok;
+}
+
+/* The database of one name on both sides */
+static gboolean verify_database(Telling *telling, const HbVerifyOptions *whole, const char *name, const char *folder,
+                                GError **error)
+{
+    HbVerifyOptions options = *whole;
+    HbVerification verification = {0};
+    g_autofree char *title = g_strdup_printf("Database %s", name);
+    g_autofree char *path = folder != NULL ? g_build_filename(telling->path, folder, NULL) : NULL;
+    g_autoptr(HbReader) dump = path != NULL ? hb_reader_open(path, error) : NULL;
+    gboolean ok = path == NULL || dump != NULL;
+
+    options.from.dump = dump;
+    options.from.address.database = name;
+    options.to.address.database = name;
+    options.parts &= ~(guint)HB_PART_USERS;
+    ok = ok && hb_verify_run(&options, &verification, error);
+    if (ok)
+        tell_verified(telling, title, &verification);
+    hb_verification_clear(&verification);
+    return ok;
+}
+
+static gboolean verify_members(Telling *telling, const HbVerifyOptions *options, GError **error)
+{
+    const HbManifest *manifest = hb_reader_get_manifest(options->from.dump);
+
+    for (guint i = 0; i < manifest->members->len; i++) {
+        const HbMember *member = manifest->members->pdata[i];
+        if (hb_whole_server_takes(telling->cli->options.database_pattern, member->name) &&
+            !verify_database(telling, options, member->name, member->folder, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean verify_databases(Telling *telling, const HbVerifyOptions *options, GError **error)
+{
+    g_autoptr(GPtrArray) names = NULL;
+
+    if (options->from.dump != NULL)
+        return verify_members(telling, options, error);
+    names = hb_whole_server_list(&options->from, error);
+    for (guint i = 0; names != NULL && i < names->len; i++) {
+        if (hb_whole_server_takes(telling->cli->options.database_pattern, names->pdata[i]) &&
+            !verify_database(telling, options, names->pdata[i], NULL, error))
+            return FALSE;
+    }
+    return names != NULL;
+}
+
+HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error)
+{
+    Telling telling;
+
+    telling_init(&telling, cli, options->from.dump != NULL ? hb_reader_get_path(options->from.dump) : NULL);
+    if (!verify_server(&telling, options, error) || !verify_databases(&telling, options, error))
+        note_status(&telling, HB_STATUS_STATEMENT);
+    if (cli->options.json)
+        hb_cli_print(cli, hb_json_list("server verify", telling.documents));
+    telling_clear(&telling);
+    return telling.status;
+}

@@ -1,0 +1,18 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * whole - what the commands do when a whole server, or the dump of one, is named instead of a database.
+ */
+#pragma once
+
+#include "cli/cli.h"
+#include "work/whole_server.h"
+#include "work/verify.h"
+
+HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error);
+HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error);
+
+/* Holds a server against another, or against a dump: what belongs to no database, then database by database */
+HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error);
+
+/* How a restore ended */
+HbStatus hb_cli_judge_restore(const HbRestoreResult *result);

@@ -1,0 +1,344 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/whole_server.h"
+
+#include "core/order.h"
+#include "dump/writer.h"
+
+#include "version.h"
+
+#include <string.h>
+
+gboolean hb_whole_server_takes(const char *pattern, const char *database)
+{
+    return pattern == NULL || g_pattern_match_simple(pattern, database);
+}
+
+/* ---- Dump ---- */
+
+typedef struct {
+    const HbDumpOptions *options;
+    const char *pattern;
+    const HbTeller *teller;
+    HbManifest *manifest;
+    HbWriter *writer;
+    GPtrArray *databases; /* char * */
+} Making;
+
+static gboolean read_server(Making *making, HbSession *session, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    HbManifest *manifest = making->manifest;
+    GPtrArray *survey = options->engine->survey(session, TRUE, error);
+
+    if (survey == NULL)
+        return FALSE;
+    g_ptr_array_unref(manifest->survey);
+    manifest->survey = survey;
+    manifest->snapshot_time = g_strdup(manifest->created);
+    manifest->catalog = options->engine->read_server(session, options->parts, error);
+    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
+        return FALSE;
+    making->databases = options->engine->list_databases(session, &options->from, error);
+    return making->databases != NULL;
+}
+
+static gboolean look_at_server(Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    HbSession *session = options->engine->open(&options->from, error);
+    gboolean ok;
+
+    if (session == NULL)
+        return FALSE;
+    hb_stop_add(options->stop, options->engine, session);
+    ok = hb_dump_describe_source(options, making->manifest, session, error) &&
+         read_server(making, session, error);
+    hb_stop_remove(options->stop, session);
+    options->engine->close(session);
+    return ok;
+}
+
+/* A database that does not let us in is named; the others go on */
+static gboolean leave_out(Making *making, const char *database, GError *cause, GError **error)
+{
+    g_autofree char *what = NULL;
+
+    if (!hb_error_is(cause, HB_ERROR_CONNECT)) {
+        g_propagate_prefixed_error(error, cause, "database %s: ", database);
+        return FALSE;
+    }
+    what = g_strdup_printf("database %s", database);
+    hb_catalog_add_omission(making->manifest->catalog, what, cause->message);
+    g_error_free(cause);
+    return TRUE;
+}
+
+static gboolean dump_database(Making *making, const char *database, GError **error)
+{
+    gint64 start = g_get_monotonic_time();
+    HbDumpOptions options = *making->options;
+    g_autofree char *path = hb_writer_place_member(making->writer, database, error);
+    g_autoptr(HbManifest) manifest = NULL;
+    GError *cause = NULL;
+
+    if (path == NULL)
+        return FALSE;
+    options.from.database = database;
+    options.path = path;
+    manifest = hb_dump_run(&options, &cause);
+    if (manifest == NULL)
+        return leave_out(making, database, cause, error);
+    hb_writer_add_member(making->writer, database);
+    making->teller->dumped(making->teller->data, manifest, making->options->path,
+                           (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+    return TRUE;
+}
+
+static gboolean make(Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+
+    if (!look_at_server(making, error))
+        return FALSE;
+    making->writer = hb_writer_open(options->path, making->manifest, options->engine->preamble, error);
+    if (making->writer == NULL)
+        return FALSE;
+    for (guint i = 0; i < making->databases->len; i++) {
+        const char *database = making->databases->pdata[i];
+        if (!hb_whole_server_takes(making->pattern, database))
+            continue;
+        hb_observers_note(options->observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database, i + 1,
+                          making->databases->len);
+        if (!dump_database(making, database, error))
+            return FALSE;
+    }
+    if (making->manifest->members->len == 0)
+        return hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
+                            "no database of %s is taken", making->manifest->address);
+    return hb_writer_finish(g_steal_pointer(&making->writer), error);
+}
+
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *pattern, const HbTeller *teller,
+                                 GError **error)
+{
+    Making making = {.options = options, .pattern = pattern, .teller = teller, .manifest = hb_manifest_new()};
+    gboolean ok;
+
+    hb_manifest_hold_members(making.manifest);
+    ok = make(&making, error);
+    hb_writer_discard(making.writer);
+    g_clear_pointer(&making.databases, g_ptr_array_unref);
+    if (!ok)
+        g_clear_pointer(&making.manifest, hb_manifest_free);
+    return making.manifest;
+}
+
+/* ---- Restore ---- */
+
+typedef struct {
+    const HbRestoreOptions *options;
+    const char *pattern;
+    const HbTeller *teller;
+    const HbManifest *manifest;
+    HbRestore *server; /* users and tablespaces; its journal also knows the databases that are finished */
+} Restoring;
+
+static char *key_of(const HbMember *member)
+{
+    return g_strdup_printf("database %s", member->name);
+}
+
+static gboolean is_finished(const Restoring *restoring, const HbMember *member)
+{
+    g_autofree char *key = key_of(member);
+
+    return restoring->server != NULL && hb_restore_is_noted(restoring->server, key);
+}
+
+/* Users are the server's: a database's own list of them is not needed */
+static HbRestore *open_member(Restoring *restoring, const HbMember *member, HbReader **dump, GError **error)
+{
+    HbRestoreOptions options = *restoring->options;
+    g_autofree char *path = g_build_filename(hb_reader_get_path(options.dump), member->folder, NULL);
+
+    *dump = hb_reader_open(path, error);
+    if (*dump == NULL)
+        return NULL;
+    options.dump = *dump;
+    options.parts &= ~(guint)HB_PART_USERS;
+    options.to.database = member->name;
+    return hb_restore_open(&options, error);
+}
+
+static gboolean look_at_member(Restoring *restoring, const HbMember *member, GError **error)
+{
+    HbReader *dump = NULL;
+    HbRestore *restore = open_member(restoring, member, &dump, error);
+    gboolean ok = restore != NULL;
+
+    hb_restore_free(restore);
+    hb_reader_close(dump);
+    return ok;
+}
+
+static gboolean run(Restoring *restoring, HbRestore *restore, const HbReader *dump, GError **error)
+{
+    HbRestoreResult result = {0};
+    gboolean ok;
+
+    restoring->teller->about_to_restore(restoring->teller->data, restore, dump);
+    ok = hb_restore_run(restore, &result, error);
+    restoring->teller->restored(restoring->teller->data, restore, &result);
+    ok = ok && (hb_restore_is_finished(restore) || restore == restoring->server);
+    hb_restore_result_clear(&result);
+    return ok;
+}
+
+/* FALSE only if the work cannot go on; what failed in this database alone keeps it unfinished */
+static gboolean restore_member(Restoring *restoring, const HbMember *member, gboolean noted, GError **error)
+{
+    HbReader *dump = NULL;
+    HbRestore *restore = open_member(restoring, member, &dump, error);
+    g_autofree char *key = key_of(member);
+    g_autoptr(GError) ours = NULL;
+    gboolean ok = restore != NULL;
+
+    if (ok && run(restoring, restore, dump, &ours))
+        ok = !noted || hb_restore_note(restoring->server, key, error);
+    else if (ok && ours != NULL) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        ok = FALSE;
+    }
+    hb_restore_free(restore);
+    hb_reader_close(dump);
+    return ok;
+}
+
+static gboolean holds_journal(const Restoring *restoring, const HbMember *member)
+{
+    return strcmp(member->name, hb_restore_get_database(restoring->server)) == 0;
+}
+
+static gboolean for_all_members(Restoring *restoring, gboolean with_journals_own,
+                                gboolean (*act)(Restoring *, const HbMember *, GError **), GError **error)
+{
+    for (guint i = 0; i < restoring->manifest->members->len; i++) {
+        const HbMember *member = restoring->manifest->members->pdata[i];
+        if (!hb_whole_server_takes(restoring->pattern, member->name) || is_finished(restoring, member) ||
+            (!with_journals_own && holds_journal(restoring, member)))
+            continue;
+        if (!act(restoring, member, error)) {
+            g_prefix_error(error, "database %s: ", member->name);
+            return FALSE;
+        }
+    }
+    return TRUE;
+}
+
+static gboolean restore_noted(Restoring *restoring, const HbMember *member, GError **error)
+{
+    return restore_member(restoring, member, TRUE, error);
+}
+
+/* The database in which the server's journal stands comes when that is gone */
+static gboolean restore_last(Restoring *restoring, GError **error)
+{
+    for (guint i = 0; i < restoring->manifest->members->len; i++) {
+        const HbMember *member = restoring->manifest->members->pdata[i];
+        if (hb_whole_server_takes(restoring->pattern, member->name) && holds_journal(restoring, member))
+            return restore_member(restoring, member, FALSE, error);
+    }
+    return TRUE;
+}
+
+static gboolean is_everything_finished(const Restoring *restoring)
+{
+    for (guint i = 0; i < restoring->manifest->members->len; i++) {
+        const HbMember *member = restoring->manifest->members->pdata[i];
+        if (hb_whole_server_takes(restoring->pattern, member->name) && !holds_journal(restoring, member) &&
+            !is_finished(restoring, member))
+            return FALSE;
+    }
+    return hb_restore_is_finished(restoring->server);
+}
+
+static gboolean restore_all(Restoring *restoring, GError **error)
+{
+    if (!for_all_members(restoring, FALSE, look_at_member, error) ||
+        !run(restoring, restoring->server, restoring->options->dump, error) ||
+        !for_all_members(restoring, FALSE, restore_noted, error))
+        return FALSE;
+    if (!is_everything_finished(restoring))
+        return TRUE; /* the journal stays for --resume */
+    return hb_restore_close_journal(restoring->server, error) && restore_last(restoring, error);
+}
+
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pattern, const HbTeller *teller,
+                                 GError **error)
+{
+    Restoring restoring = {.options = options,
+                           .pattern = pattern,
+                           .teller = teller,
+                           .manifest = hb_reader_get_manifest(options->dump)};
+    HbRestoreOptions server = *options;
+    gboolean ok;
+
+    server.whole_server = TRUE;
+    server.analyze = FALSE;
+    restoring.server = hb_restore_open(&server, error);
+    ok = restoring.server != NULL && restore_all(&restoring, error);
+    hb_restore_free(restoring.server);
+    return ok;
+}
+
+/* ---- Verify ---- */
+
+GPtrArray *hb_whole_server_list(const HbSide *side, GError **error)
+{
+    HbSession *session = side->engine->open(&side->address, error);
+    GPtrArray *names = session != NULL ? side->engine->list_databases(session, &side->address, error) : NULL;
+
+    side->engine->close(session);
+    return names;
+}
+
+/* What a server has that belongs to no database; NULL on error */
+static HbCatalog *read_side(const HbVerifyOptions *options, const HbSide *side, guint *version, GError **error)
+{
+    HbSession *session = side->engine->open(&side->address, error);
+    HbServerInfo info = {0};
+    HbCatalog *catalog = NULL;
+
+    if (session != NULL && side->engine->describe(session, &info, error))
+        catalog = side->engine->read_server(session, options->parts, error);
+    *version = info.version_number;
+    hb_server_info_clear(&info);
+    side->engine->close(session);
+    if (catalog != NULL && !hb_order_arrange(catalog, error))
+        g_clear_pointer(&catalog, hb_catalog_free);
+    return catalog;
+}
+
+gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error)
+{
+    g_autoptr(HbCatalog) to = NULL, own = NULL;
+    HbCatalog *from = NULL;
+    guint from_version, to_version;
+
+    result->differences = hb_compare_new();
+    result->unread = g_ptr_array_new_with_free_func(g_free);
+    to = read_side(options, &options->to, &to_version, error);
+    if (to == NULL)
+        return FALSE;
+    if (options->from.dump != NULL) {
+        from = hb_reader_get_manifest(options->from.dump)->catalog;
+        from_version = hb_reader_get_manifest(options->from.dump)->written_for;
+    } else if ((own = read_side(options, &options->from, &from_version, error)) == NULL) {
+        return FALSE;
+    } else {
+        from = own;
+    }
+    result->objects = hb_catalog_count(from);
+    hb_verify_catalogs(from, from_version, to, to_version, options->parts, result);
+    return TRUE;
+}

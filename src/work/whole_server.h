@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * whole_server - the use cases for all databases of a server: their dumps inside one dump, with users and tablespaces.
+ *
+ * Each database is one moment in time; the server has no snapshot over several of them. Databases go one after the
+ * other, each with all sessions.
+ */
+#pragma once
+
+#include "work/dump.h"
+#include "work/restore.h"
+#include "work/verify.h"
+
+/* What happened to one database, told as soon as it did */
+typedef struct {
+    void (*dumped)(gpointer data, const HbManifest *manifest, const char *path, double seconds);
+    void (*about_to_restore)(gpointer data, const HbRestore *restore, const HbReader *dump);
+    void (*restored)(gpointer data, const HbRestore *restore, const HbRestoreResult *result);
+    gpointer data;
+} HbTeller;
+
+/* The databases of a server that are worth carrying: char *, the caller's */
+GPtrArray *hb_whole_server_list(const HbSide *side, GError **error);
+
+/* Compares what belongs to no database; the sides' databases are passed over */
+gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);
+
+/* Does the name of a database fit the pattern (a glob; NULL fits all)? */
+gboolean hb_whole_server_takes(const char *pattern, const char *database);
+
+/* The manifest of the finished dump, with its members; NULL on error, and then there is no dump. The caller's */
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *pattern, const HbTeller *teller,
+                                 GError **error);
+
+/*
+ * Users and tablespaces first, then database by database. All targets are looked at before anything is written. What
+ * fails in one database is in its result; FALSE if the work could not go on at all.
+ */
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pattern, const HbTeller *teller,
+                                 GError **error);
