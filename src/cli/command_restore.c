@@ -37,6 +37,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = {.parts = cli->options.part_bits,
                                 .rights = cli->options.rights,
+                                .new_passwords = cli->options.new_passwords,
                                 .jobs = cli->options.job_count,
                                 .resume = cli->options.resume,
                                 .analyze = !cli->options.no_analyze,

@@ -37,6 +37,8 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
     VALUE("take", take, "WHAT", "of a whole server only the databases database:PATTERN (with * and ?)",
           HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("new-passwords", new_passwords, "FILE",
+          "give users who come without a password a new one, and write it to FILE", HB_FOR_RESTORE),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
           HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_RESTORE | HB_FOR_VERIFY),

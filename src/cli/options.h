@@ -19,6 +19,7 @@ typedef struct {
     gboolean resume;
     gboolean no_analyze;
     char *take;
+    char *new_passwords;
     char *ownership;
     char *grants;
     char *for_version;

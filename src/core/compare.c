@@ -3,6 +3,7 @@
 
 #include "core/sqltext.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 static const char *const names[HB_DIFFERENCE_COUNT] = {"missing", "extra", "definition", "owner", "rows"};
@@ -42,21 +43,56 @@ static void add(GPtrArray *differences, HbDifferenceType type, const char *ident
 
 /* ---- Definitions ---- */
 
-static char *join_lines(char **lines, guint from, guint to)
-{
-    GString *text = g_string_new(NULL);
+/* Longer texts are cut at their common ends only: the table of common lines grows with both lengths */
+#define LINES_LIMIT 500
 
-    for (guint i = from; i < to; i++)
-        g_string_append_printf(text, "%s%s", text->len > 0 ? "\n" : "", g_strstrip(lines[i]));
-    return g_string_free(text, FALSE);
+static void append_line(GString *text, char *line)
+{
+    g_string_append_printf(text, "%s%s", text->len > 0 ? "\n" : "", g_strstrip(line));
 }
 
-/* The lines between the common beginning and the common end of two texts */
+/* lengths[i][j]: of the longest list of lines that a from i on and b from j on have in common, in order */
+static guint16 *count_common(char **a, guint a_count, char **b, guint b_count)
+{
+    guint width = b_count + 1;
+    guint16 *lengths = g_new0(guint16, (gsize)(a_count + 1) * width);
+
+    for (guint i = a_count; i-- > 0;) {
+        for (guint j = b_count; j-- > 0;) {
+            gsize at = (gsize)i * width + j;
+            lengths[at] = strcmp(a[i], b[j]) == 0 ? (guint16)(lengths[at + width + 1] + 1)
+                                                  : MAX(lengths[at + width], lengths[at + 1]);
+        }
+    }
+    return lengths;
+}
+
+/* The lines that only one of two texts has */
+static void split_lines(char **a, guint a_count, char **b, guint b_count, GString *only_a, GString *only_b)
+{
+    g_autofree guint16 *lengths = count_common(a, a_count, b, b_count);
+    guint width = b_count + 1, i = 0, j = 0;
+
+    while (i < a_count || j < b_count) {
+        if (i < a_count && j < b_count && strcmp(a[i], b[j]) == 0) {
+            i++;
+            j++;
+        } else if (j == b_count ||
+                   (i < a_count && lengths[(gsize)(i + 1) * width + j] >= lengths[(gsize)i * width + j + 1])) {
+            append_line(only_a, a[i++]);
+        } else {
+            append_line(only_b, b[j++]);
+        }
+    }
+}
+
+/* What differs between two texts, line by line */
 static void cut_to_difference(const char *from, const char *to, char **from_cut, char **to_cut)
 {
     g_auto(GStrv) a = g_strsplit(from, "\n", -1);
     g_auto(GStrv) b = g_strsplit(to, "\n", -1);
     guint a_end = g_strv_length(a), b_end = g_strv_length(b), start = 0;
+    GString *only_a = g_string_new(NULL), *only_b = g_string_new(NULL);
 
     while (start < a_end && start < b_end && strcmp(a[start], b[start]) == 0)
         start++;
@@ -64,8 +100,39 @@ static void cut_to_difference(const char *from, const char *to, char **from_cut,
         a_end--;
         b_end--;
     }
-    *from_cut = join_lines(a, start, a_end);
-    *to_cut = join_lines(b, start, b_end);
+    if (a_end - start <= LINES_LIMIT && b_end - start <= LINES_LIMIT) {
+        split_lines(a + start, a_end - start, b + start, b_end - start, only_a, only_b);
+    } else {
+        for (guint i = start; i < a_end; i++)
+            append_line(only_a, a[i]);
+        for (guint i = start; i < b_end; i++)
+            append_line(only_b, b[i]);
+    }
+    *from_cut = g_string_free(only_a, FALSE);
+    *to_cut = g_string_free(only_b, FALSE);
+}
+
+static gint compare_texts(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(char *const *)one, *(char *const *)other);
+}
+
+/* Grants are a set: their order says when they were made, and by nobody is that meant to be kept */
+static gboolean is_same_set(const char *one, const char *other)
+{
+    g_auto(GStrv) a = g_strsplit(one, "\n", -1);
+    g_auto(GStrv) b = g_strsplit(other, "\n", -1);
+    guint count = g_strv_length(a);
+
+    if (count != g_strv_length(b))
+        return FALSE;
+    qsort(a, count, sizeof *a, compare_texts);
+    qsort(b, count, sizeof *b, compare_texts);
+    for (guint i = 0; i < count; i++) {
+        if (strcmp(a[i], b[i]) != 0)
+            return FALSE;
+    }
+    return TRUE;
 }
 
 static gboolean is_same_sql(const char *one, const char *other)
@@ -94,7 +161,8 @@ static void add_definition(const HbObject *from, const HbObject *to, GPtrArray *
 
 static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
-    if (from->definition != NULL && to->definition != NULL && !is_same_sql(from->definition, to->definition))
+    if (from->definition != NULL && to->definition != NULL && !is_same_sql(from->definition, to->definition) &&
+        !(from->kind == HB_KIND_GRANT && is_same_set(from->definition, to->definition)))
         add_definition(from, to, differences);
     if (g_strcmp0(from->owner, to->owner) != 0)
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));

@@ -133,6 +133,9 @@ struct HbEngine {
     /* Is there a user of this name (quoted)? */
     gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error);
 
+    /* SQL that gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
+    char *(*make_password_sql)(HbSession *session, const HbObject *role, const char *password, GError **error);
+
     /* Each does its work and notes the key in the journal, both or neither */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,

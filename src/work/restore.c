@@ -1,44 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/restore.h"
-
-#include "core/sqltext.h"
-#include "work/crew.h"
-#include "work/load.h"
-#include "work/steps.h"
+#include "work/restore_inner.h"
 
 #include <string.h>
 
-/* Attempts at a step that fails for a passing reason */
-#define ATTEMPTS 6
-
 /* Waits before a broken connection is opened again; their sum is the patience, as a restarted server needs time */
 static const guint lost_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
-
-/* The journal's note on a role that was there before us */
-#define NOTE_KEPT "kept"
-
-struct HbRestore {
-    HbRestoreOptions options;
-    HbManifest const *manifest;
-    HbAddress target; /* options.to with the database filled in */
-    char *database;
-    HbServerInfo info;
-    gboolean exists;
-    gboolean resumed;
-    gboolean finished;
-    const char *note; /* a key to write into the journal */
-    guint absent; /* how many of the catalog's omissions are the dump's own */
-    HbSteps *steps;
-
-    GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
-    GHashTable *journal; /* steps that are finished as far as the target knows: key to note; only read by workers */
-    HbRestoreResult *result;
-
-    GMutex lock;      /* guards the fields below, the plan, and the result's exceptions */
-    GCond settled;    /* a step was settled */
-    GHashTable *kept; /* identities of roles that were there before us */
-    GError *lost;     /* a connection broke: nobody begins another step */
-};
 
 /* ---- Results ---- */
 
@@ -65,7 +31,7 @@ void hb_restore_result_clear(HbRestoreResult *result)
     g_clear_pointer(&result->exceptions, g_ptr_array_unref);
 }
 
-static void add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
                           const char *hint)
 {
     HbException *exception = g_new0(HbException, 1);
@@ -117,7 +83,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
 }
 
 /* Acts in a session of its own, outside of the crew */
-static gboolean with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
+gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
 {
     HbSession *session = restore->options.engine->open(&restore->target, error);
     gboolean ok;
@@ -141,13 +107,13 @@ static gboolean describe_server(HbRestore *restore, HbSession *session, GError *
 
 static gboolean look_at_target(HbRestore *restore, GError **error)
 {
-    if (restore->options.whole_server && !with_session(restore, describe_server, error))
+    if (restore->options.whole_server && !hb_restore_with_session(restore, describe_server, error))
         return FALSE;
     if (restore->options.whole_server)
-        return with_session(restore, check_content, error);
+        return hb_restore_with_session(restore, check_content, error);
     if (!restore->options.engine->find_target(&restore->target, &restore->info, &restore->exists, error))
         return FALSE;
-    return !restore->exists || with_session(restore, check_content, error);
+    return !restore->exists || hb_restore_with_session(restore, check_content, error);
 }
 
 static gboolean check_dump(const HbRestore *restore, GError **error)
@@ -210,6 +176,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->target = options->to;
     g_mutex_init(&restore->lock);
     g_cond_init(&restore->settled);
+    restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     pick_database(restore);
     if (!check_dump(restore, error) || !look_at_target(restore, error) ||
@@ -227,6 +194,8 @@ void hb_restore_free(HbRestore *restore)
     g_clear_pointer(&restore->earlier, g_hash_table_unref);
     g_clear_pointer(&restore->journal, g_hash_table_unref);
     g_hash_table_unref(restore->kept);
+    g_clear_pointer(&restore->role_differences, g_ptr_array_unref);
+    hb_roles_close_passwords(restore);
     g_clear_error(&restore->lost);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
@@ -259,283 +228,6 @@ const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_o
     *count_of_dump = restore->absent;
     return hb_catalog_get_omissions(restore->manifest->catalog);
 }
-
-/* ---- Running one step ---- */
-
-static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
-}
-
-#define STATEMENT_LIMIT 400
-
-static char *administrators_hint(const char *sql)
-{
-    g_autofree char *hidden = hb_sqltext_hide_passwords(sql);
-
-    if (strlen(hidden) > STATEMENT_LIMIT)
-        return g_strdup("a role with the rights can run its statement from the dump's SQL files");
-    return g_strdup_printf("a role with the rights can run: %s", hidden);
-}
-
-/* Statements about the database name it; the target's name may be another */
-static char *fit_definition(const HbRestore *restore, const HbObject *object)
-{
-    g_autofree char *sql =
-        g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
-
-    if (object->stage != HB_STAGE_SETTINGS || strcmp(restore->database, restore->manifest->database) == 0)
-        return g_steal_pointer(&sql);
-    g_autofree char *quoted = restore->options.engine->quote_name(restore->database);
-    return hb_sqltext_rename_database(sql, restore->manifest->database_quoted, quoted);
-}
-
-/* Who may not give an object away keeps it, so that what hangs on it can come */
-static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
-                                  GError **error)
-{
-    g_autoptr(GError) refusal = cause;
-    g_autofree char *message = NULL, *hint = NULL;
-
-    if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
-        return FALSE;
-    message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
-    hint = administrators_hint(step->object->owner_sql);
-    g_mutex_lock(&restore->lock);
-    add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
-    g_mutex_unlock(&restore->lock);
-    return TRUE;
-}
-
-static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    g_autofree char *sql = fit_definition(restore, step->object);
-    GError *cause = NULL;
-
-    if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
-        return TRUE;
-    if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
-        (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
-        return run_without_owner(restore, worker, step, cause, error);
-    g_propagate_error(error, cause);
-    return FALSE;
-}
-
-static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->table);
-
-    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
-}
-
-static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    switch (step->type) {
-    case HB_STEP_TYPE_CHUNK:
-        return load_chunk(restore, worker, step, error);
-    case HB_STEP_TYPE_ANALYZE:
-        return run_analyze(restore, worker, step, error);
-    default:
-        return run_object(restore, worker, step, error);
-    }
-}
-
-/* Tries again what failed for a passing reason */
-static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    for (int attempt = 1;; attempt++) {
-        g_autoptr(GError) ours = NULL;
-
-        if (run_once(restore, worker, step, &ours))
-            return TRUE;
-        if (attempt == ATTEMPTS || !hb_error_is(ours, HB_ERROR_RETRY) || hb_stop_is_set(restore->options.stop)) {
-            g_propagate_error(error, g_steal_pointer(&ours));
-            return FALSE;
-        }
-    }
-}
-
-/* ---- Users who are there already are kept as they are ---- */
-
-static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
-{
-    gboolean kept = object->needs->len > 0;
-
-    for (guint n = 0; n < object->needs->len; n++)
-        kept = kept && g_hash_table_contains(restore->kept, object->needs->pdata[n]);
-    return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
-                    object->kind == HB_KIND_ROLE_SETTING);
-}
-
-/* With the lock held */
-static void note_kept(HbRestore *restore, const HbStep *step)
-{
-    g_hash_table_add(restore->kept, step->object->identity);
-    if (step->object->kind == HB_KIND_ROLE)
-        add_exception(restore, HB_OUTCOME_KEPT, step->key, "was there already and stays as it is", NULL);
-}
-
-static gboolean keep_role(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    if (!restore->options.engine->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
-        return FALSE;
-    g_mutex_lock(&restore->lock);
-    note_kept(restore, step);
-    g_mutex_unlock(&restore->lock);
-    return TRUE;
-}
-
-/* Is the step about a user who was there before us? */
-static gboolean is_kept(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *kept, GError **error)
-{
-    *kept = FALSE;
-    if (step->type != HB_STEP_TYPE_OBJECT)
-        return TRUE;
-    if (step->object->kind == HB_KIND_ROLE)
-        return restore->options.engine->find_role(worker->session, hb_object_get_name(step->object), kept, error);
-    g_mutex_lock(&restore->lock);
-    *kept = is_about_kept_role(restore, step->object);
-    g_mutex_unlock(&restore->lock);
-    return TRUE;
-}
-
-static gboolean run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
-{
-    gboolean kept;
-
-    if (!is_kept(restore, worker, step, &kept, error))
-        return FALSE;
-    return kept ? keep_role(restore, worker, step, error) : run_stubbornly(restore, worker, step, error);
-}
-
-/* ---- Walking the plan; the lock is held in all of these ---- */
-
-static void settle(HbRestore *restore, guint number, HbStepState outcome)
-{
-    hb_plan_settle(restore->steps->plan, number, outcome);
-    g_cond_broadcast(&restore->settled);
-}
-
-/* Milestones, and what the journal has, are settled on the spot */
-static gboolean is_done_before(HbRestore *restore, const HbStep *step)
-{
-    const char *note;
-
-    if (step->type == HB_STEP_TYPE_MILESTONE)
-        return TRUE;
-    if (restore->journal == NULL || (note = g_hash_table_lookup(restore->journal, step->key)) == NULL)
-        return FALSE;
-    if (strcmp(note, NOTE_KEPT) == 0)
-        note_kept(restore, step);
-    return TRUE;
-}
-
-/* The next step that needs a worker; NULL when there is none any more. Waits while others may make one ready */
-static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *number)
-{
-    HbPlan *plan = restore->steps->plan;
-
-    while (hb_plan_count_open(plan) > 0 && restore->lost == NULL && !hb_stop_is_set(restore->options.stop)) {
-        const HbStep *step;
-        if (!hb_plan_take(plan, number)) {
-            g_cond_wait_until(&restore->settled, &restore->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
-            continue;
-        }
-        step = hb_plan_get_what(plan, *number);
-        if (!is_done_before(restore, step))
-            return step;
-        hb_worker_tell_advanced(worker, hb_plan_get_cost(plan, *number), 0);
-        settle(restore, *number, HB_STEP_DONE);
-    }
-    return NULL;
-}
-
-static const char *name_step(const HbStep *step)
-{
-    return step->type == HB_STEP_TYPE_CHUNK ? step->object->identity : step->key;
-}
-
-static void note_failure(HbRestore *restore, const HbStep *step, const GError *cause)
-{
-    if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
-        g_autofree char *hint = administrators_hint(step->object->definition);
-        add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
-        return;
-    }
-    if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_TABLESPACE) {
-        add_exception(restore, HB_OUTCOME_CHANGED, step->key, cause->message,
-                      "what stands in it goes into the default tablespace");
-        return;
-    }
-    if (step->type == HB_STEP_TYPE_ANALYZE) {
-        add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, "the planner's figures can be refreshed later");
-        return;
-    }
-    add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));
-    hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,
-                      cause->message);
-}
-
-static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *step, guint number)
-{
-    if (step->type != HB_STEP_TYPE_CHUNK)
-        hb_worker_tell_advanced(worker, hb_plan_get_cost(restore->steps->plan, number), 0);
-    hb_worker_tell_finished(worker);
-}
-
-/*
- * What becomes of a step that did not succeed. A broken connection is nobody's fault: the step is put back, and all
- * workers come home. FALSE if the restore cannot go on, with *error set.
- */
-static gboolean judge_failure(HbRestore *restore, guint number, GError *cause, GError **error)
-{
-    const HbStep *step = hb_plan_get_what(restore->steps->plan, number);
-
-    if (hb_error_is(cause, HB_ERROR_CANCELLED) || hb_stop_is_set(restore->options.stop)) {
-        hb_plan_put_back(restore->steps->plan, number);
-        g_propagate_prefixed_error(error, cause, "%s: ", step->key);
-        return FALSE;
-    }
-    if (hb_error_is(cause, HB_ERROR_LOST)) {
-        hb_plan_put_back(restore->steps->plan, number);
-        g_clear_error(&restore->lost);
-        g_propagate_prefixed_error(&restore->lost, cause, "%s: ", step->key);
-        g_cond_broadcast(&restore->settled);
-        return TRUE;
-    }
-    note_failure(restore, step, cause);
-    settle(restore, number, HB_STEP_FAILED);
-    g_error_free(cause);
-    return TRUE;
-}
-
-static gboolean work(HbWorker *worker, gpointer data, GError **error)
-{
-    HbRestore *restore = data;
-    gboolean ok = TRUE;
-    const HbStep *step;
-    guint number;
-
-    g_mutex_lock(&restore->lock);
-    while (ok && (step = take_step(restore, worker, &number)) != NULL) {
-        GError *cause = NULL;
-
-        g_mutex_unlock(&restore->lock);
-        hb_worker_tell_started(worker, name_step(step));
-        run_step(restore, worker, step, &cause);
-        tell_step_done(restore, worker, step, number);
-        g_mutex_lock(&restore->lock);
-        if (cause != NULL)
-            ok = judge_failure(restore, number, cause, error);
-        else
-            settle(restore, number, HB_STEP_DONE);
-    }
-    if (ok && hb_stop_is_set(restore->options.stop) && hb_plan_count_open(restore->steps->plan) > 0)
-        ok = hb_stop_set_error(error);
-    g_mutex_unlock(&restore->lock);
-    return ok;
-}
-
 /* ---- The whole ---- */
 
 static void list_changes(HbRestore *restore)
@@ -544,7 +236,7 @@ static void list_changes(HbRestore *restore)
 
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
+        hb_restore_add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
                       omission->why, NULL);
     }
 }
@@ -558,8 +250,8 @@ static void list_left_out(HbRestore *restore)
         if (hb_plan_get_state(plan, i) != HB_STEP_LEFT_OUT || step->type == HB_STEP_TYPE_MILESTONE)
             continue;
         const HbStep *culprit = hb_plan_get_what(plan, hb_plan_get_culprit(plan, i));
-        g_autofree char *message = g_strdup_printf("needs %s, which is not there", name_step(culprit));
-        add_exception(restore, HB_OUTCOME_LEFT_OUT, step->key, message, NULL);
+        g_autofree char *message = g_strdup_printf("needs %s, which is not there", hb_step_get_name(culprit));
+        hb_restore_add_exception(restore, HB_OUTCOME_LEFT_OUT, step->key, message, NULL);
     }
 }
 
@@ -581,6 +273,10 @@ static gboolean read_journal(HbRestore *restore, HbSession *session, GError **er
 
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
 {
+    if ((restore->options.parts & HB_PART_USERS) && !hb_roles_look(restore, session, error))
+        return FALSE;
+    if (!hb_roles_open_passwords(restore, error))
+        return FALSE;
     if (!restore->resumed)
         return restore->options.engine->begin_journal(session, restore->manifest->id, error);
     if (!read_journal(restore, session, error))
@@ -601,21 +297,7 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
 
     if (!restore->exists && !restore->options.engine->create_database(&restore->target, properties, &created, error))
         return FALSE;
-    return with_session(restore, prepare_journal, error);
-}
-
-static gboolean walk(HbRestore *restore, GError **error)
-{
-    const HbCrew crew = {.engine = restore->options.engine,
-                         .address = &restore->target,
-                         .jobs = restore->options.jobs,
-                         .stop = restore->options.stop,
-                         .observers = restore->options.observers,
-                         .work = work,
-                         .data = restore};
-
-    hb_observers_begin_phase(restore->options.observers, "restoring", restore->steps->cost);
-    return hb_crew_run(&crew, error);
+    return hb_restore_with_session(restore, prepare_journal, error);
 }
 
 /*
@@ -627,7 +309,7 @@ static gboolean start_over_from_journal(HbRestore *restore, GError **error)
     for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
         if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
             return hb_stop_set_error(error);
-        if (with_session(restore, read_journal, NULL)) {
+        if (hb_restore_with_session(restore, read_journal, NULL)) {
             g_clear_error(&restore->lost);
             g_hash_table_remove_all(restore->kept);
             g_ptr_array_set_size(restore->result->exceptions, 0);
@@ -645,7 +327,7 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
     guint rounds = 0, done = 0;
 
     for (;;) {
-        if (!walk(restore, error))
+        if (!hb_restore_walk(restore, error))
             return FALSE;
         if (restore->lost == NULL)
             return TRUE;
@@ -696,7 +378,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     count_steps(restore, result);
     restore->finished = ok && result->open == 0 && count_exceptions(result, HB_OUTCOME_FAILED) == 0;
     if (restore->finished && !restore->options.whole_server)
-        ok = with_session(restore, end_journal, error);
+        ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     return ok;
 }
@@ -727,10 +409,10 @@ static gboolean write_note(HbRestore *restore, HbSession *session, GError **erro
 gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error)
 {
     restore->note = key;
-    return with_session(restore, write_note, error);
+    return hb_restore_with_session(restore, write_note, error);
 }
 
 gboolean hb_restore_close_journal(HbRestore *restore, GError **error)
 {
-    return with_session(restore, end_journal, error);
+    return hb_restore_with_session(restore, end_journal, error);
 }

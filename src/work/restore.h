@@ -19,6 +19,7 @@ typedef struct {
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
     HbRights rights;
+    const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
     gboolean whole_server; /* the users and tablespaces of a whole server's dump; keeps the journal open */

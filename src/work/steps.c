@@ -266,3 +266,8 @@ HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze,
         g_clear_pointer(&maker.result, hb_steps_free);
     return maker.result;
 }
+
+const char *hb_step_get_name(const HbStep *step)
+{
+    return step->type == HB_STEP_TYPE_CHUNK ? step->object->identity : step->key;
+}

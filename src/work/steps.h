@@ -35,6 +35,9 @@ typedef struct {
     guint64 cost;     /* of all steps */
 } HbSteps;
 
+/* What a step is about, for people: an object's identity, or the key; borrowed */
+const char *hb_step_get_name(const HbStep *step);
+
 /* The steps of the chosen parts, sealed. analyze: with a step that refreshes the planner's figures for each table */
 HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze, gboolean in_order, GError **error);
 void hb_steps_free(HbSteps *steps);

@@ -458,6 +458,18 @@ static gboolean fit_target(const HbAddress *address, gboolean exists, HbCatalog 
     return TRUE;
 }
 
+static HbCatalog *read_server(HbSession *session, guint parts, GError **error)
+{
+    (void)session, (void)parts, (void)error;
+    return hb_catalog_new();
+}
+
+static char *make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
+{
+    (void)session, (void)error;
+    return g_strdup_printf("password %s %s", role->identity, password);
+}
+
 static gboolean reads_same(HbSession *session, const HbObject *other, const HbObject *own)
 {
     (void)session, (void)other, (void)own;
@@ -498,6 +510,8 @@ const HbEngine scripted_engine = {
     .begin_journal = begin_journal,
     .read_journal = read_journal,
     .end_journal = end_journal,
+    .read_server = read_server,
+    .make_password_sql = make_password_sql,
     .fit_target = fit_target,
     .reads_same = reads_same,
     .find_role = find_role,

@@ -373,6 +373,30 @@ static void resolve_pending(Reader *reader)
     }
 }
 
+/*
+ * An owner must have rights in the schema before an ordinary user can give him anything in it: so a schema's rights come
+ * with the structure, before what another than the schema's owner owns there.
+ */
+static void put_schema_grants_first(Reader *reader)
+{
+    for (guint i = 0; i < hb_catalog_count(reader->catalog); i++) {
+        HbObject *object = hb_catalog_get(reader->catalog, i);
+        if (object->kind == HB_KIND_GRANT && g_str_has_prefix(hb_object_get_name(object), "schema "))
+            object->stage = HB_STAGE_STRUCTURE;
+    }
+    for (guint i = 0; i < hb_catalog_count(reader->catalog); i++) {
+        HbObject *object = hb_catalog_get(reader->catalog, i);
+        for (guint n = 0; object->owner != NULL && n < object->needs->len; n++) {
+            const HbObject *schema = hb_catalog_find(reader->catalog, object->needs->pdata[n]);
+            if (schema == NULL || schema->kind != HB_KIND_SCHEMA || g_strcmp0(schema->owner, object->owner) == 0)
+                continue;
+            g_autofree char *grant = hb_identity_new(HB_KIND_GRANT, schema->identity);
+            if (hb_catalog_find(reader->catalog, grant) != NULL)
+                hb_object_add_need(object, grant);
+        }
+    }
+}
+
 /* What builds on a table's rows must read them: its cost is their size */
 static void pass_on_costs(Reader *reader)
 {
@@ -485,6 +509,7 @@ static gboolean read_all(Reader *reader, guint parts, GError **error)
     if ((parts & HB_PART_SETTINGS) && !read_objects(reader, hb_sql_database_settings, error))
         return FALSE;
     resolve_pending(reader);
+    put_schema_grants_first(reader);
     pass_on_costs(reader);
     if ((parts & HB_PART_SCHEMA) && !read_omissions(reader, error))
         return FALSE;

@@ -49,6 +49,7 @@ const HbEngine hb_postgres_engine = {
     .end_journal = hb_pg_end_journal,
     .reads_same = hb_pg_reads_same,
     .find_role = hb_pg_find_role,
+    .make_password_sql = hb_pg_make_password_sql,
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,
     .get_analyze_sql = hb_pg_get_analyze_sql,

@@ -199,6 +199,25 @@ gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, 
     return result != NULL;
 }
 
+/* The server is sent the hash only, so that no log of statements shows the password */
+char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
+{
+    char *hash;
+    char *sql;
+
+    if (strstr(role->definition, " LOGIN ") == NULL)
+        return NULL;
+    hash = PQencryptPasswordConn(session->conn, password, hb_object_get_name(role), "scram-sha-256");
+    if (hash == NULL) {
+        hb_pg_set_error(session, NULL, error);
+        return NULL;
+    }
+    g_autofree char *literal = hb_pg_quote_literal(session, hash);
+    sql = g_strdup_printf("ALTER ROLE %s PASSWORD %s;", hb_object_get_name(role), literal);
+    PQfreemem(hash);
+    return sql;
+}
+
 /* Commits wait for the disk from here on, and this one takes all earlier ones with it */
 gboolean hb_pg_end_journal(HbSession *session, GError **error)
 {

@@ -20,6 +20,7 @@ gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **e
 GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
+char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 char *hb_pg_get_analyze_sql(const char *table);
 

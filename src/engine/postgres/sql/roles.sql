@@ -61,6 +61,11 @@ FROM wanted r
 JOIN pg_db_role_setting s ON s.setrole = r.oid AND s.setdatabase = 0
 CROSS JOIN LATERAL (@settings_of_s@) c
 UNION ALL
+SELECT 'role-setting', 0, 0::oid, 'all.' || c.setting, format('ALTER ROLE ALL SET %s TO %s;', c.setting, c.value), NULL
+FROM pg_db_role_setting s
+CROSS JOIN LATERAL (@settings_of_s@) c
+WHERE s.setrole = 0 AND s.setdatabase = 0 AND current_setting('hornbeam.scope', true) = 'server'
+UNION ALL
 SELECT 'role-setting', 0, r.oid, r.name || ' comment',
        format('COMMENT ON ROLE %s IS %L;', r.name, shobj_description(r.oid, 'pg_authid')),
        format('%s:%s', 'pg_authid'::regclass::oid, r.oid)

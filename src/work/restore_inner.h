@@ -1,0 +1,64 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * restore_inner - what the files of a restore share; nobody else includes it.
+ *
+ *     restore         looks, adapts, begins and ends the journal
+ *     restore_walk    workers take steps from the plan and settle them
+ *     restore_step    carries one step out
+ *     restore_roles   users who are there already; passwords for those who get none
+ */
+#pragma once
+
+#include "work/crew.h"
+#include "work/restore.h"
+#include "work/restore_roles.h"
+#include "work/steps.h"
+
+/* Attempts at a step that fails for a passing reason */
+#define ATTEMPTS 6
+
+/* The journal's note on a role that was there before us */
+#define NOTE_KEPT "kept"
+
+struct HbRestore {
+    HbRestoreOptions options;
+    HbManifest const *manifest;
+    HbAddress target; /* options.to with the database filled in */
+    char *database;
+    HbServerInfo info;
+    gboolean exists;
+    gboolean resumed;
+    gboolean finished;
+    const char *note; /* a key to write into the journal */
+    guint absent; /* how many of the catalog's omissions are the dump's own */
+    HbSteps *steps;
+
+    GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
+    GHashTable *journal; /* steps that are finished as far as the target knows: key to note; only read by workers */
+    HbRestoreResult *result;
+
+    GMutex lock;      /* guards the fields below, the plan, and the result's exceptions */
+    GCond settled;    /* a step was settled */
+    GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
+    int password_file;           /* -1: none */
+    GHashTable *kept; /* identities of roles that were there before us */
+    GError *lost;     /* a connection broke: nobody begins another step */
+};
+
+/* With the lock held, or before and after the walk */
+void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+                              const char *hint);
+
+/* Acts in a session of its own, outside of the crew */
+gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
+                                 GError **error);
+
+/* restore_walk: until no step is left, or a connection breaks: then restore->lost says why */
+gboolean hb_restore_walk(HbRestore *restore, GError **error);
+
+/* restore_step */
+gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
+char *hb_restore_hint_statement(const char *sql); /* what a role with the rights can run; the caller's */
+
+/* restore_roles: a role, or what is about one, was there before us. With the lock held */
+void hb_restore_note_kept(HbRestore *restore, const HbStep *step);

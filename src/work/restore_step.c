@@ -1,0 +1,117 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore_inner.h"
+
+#include "core/sqltext.h"
+#include "work/load.h"
+
+#include <string.h>
+
+static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
+}
+
+#define STATEMENT_LIMIT 400
+
+char *hb_restore_hint_statement(const char *sql)
+{
+    g_autofree char *hidden = hb_sqltext_hide_passwords(sql);
+
+    if (strlen(hidden) > STATEMENT_LIMIT)
+        return g_strdup("a role with the rights can run its statement from the dump's SQL files");
+    return g_strdup_printf("a role with the rights can run: %s", hidden);
+}
+
+/* Statements about the database name it; the target's name may be another */
+static char *fit_definition(const HbRestore *restore, const HbObject *object)
+{
+    g_autofree char *sql =
+        g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
+
+    if (object->stage != HB_STAGE_SETTINGS || strcmp(restore->database, restore->manifest->database) == 0)
+        return g_steal_pointer(&sql);
+    g_autofree char *quoted = restore->options.engine->quote_name(restore->database);
+    return hb_sqltext_rename_database(sql, restore->manifest->database_quoted, quoted);
+}
+
+/* Who may not give an object away keeps it, so that what hangs on it can come */
+static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
+                                  GError **error)
+{
+    g_autoptr(GError) refusal = cause;
+    g_autofree char *message = NULL, *hint = NULL;
+
+    if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
+        return FALSE;
+    message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
+    hint = hb_restore_hint_statement(step->object->owner_sql);
+    g_mutex_lock(&restore->lock);
+    hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
+static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autoptr(GError) refusal = NULL;
+    g_autofree char *password_sql = hb_roles_renew_password(restore, worker->session, step->object, &refusal);
+    g_autofree char *definition = fit_definition(restore, step->object);
+    g_autofree char *sql = g_strconcat(definition, password_sql != NULL ? "\n" : NULL, password_sql, NULL);
+    GError *cause = NULL;
+
+    if (refusal != NULL) {
+        g_propagate_error(error, g_steal_pointer(&refusal));
+        return FALSE;
+    }
+
+    if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
+        return TRUE;
+    if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
+        (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
+        return run_without_owner(restore, worker, step, cause, error);
+    g_propagate_error(error, cause);
+    return FALSE;
+}
+
+static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->table);
+
+    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+}
+
+static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    switch (step->type) {
+    case HB_STEP_TYPE_CHUNK:
+        return load_chunk(restore, worker, step, error);
+    case HB_STEP_TYPE_ANALYZE:
+        return run_analyze(restore, worker, step, error);
+    default:
+        return run_object(restore, worker, step, error);
+    }
+}
+
+/* Tries again what failed for a passing reason */
+static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) ours = NULL;
+
+        if (run_once(restore, worker, step, &ours))
+            return TRUE;
+        if (attempt == ATTEMPTS || !hb_error_is(ours, HB_ERROR_RETRY) || hb_stop_is_set(restore->options.stop)) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+    }
+}
+
+gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    gboolean kept;
+
+    if (!hb_roles_is_kept(restore, worker, step, &kept, error))
+        return FALSE;
+    return kept ? hb_roles_keep(restore, worker, step, error) : run_stubbornly(restore, worker, step, error);
+}
