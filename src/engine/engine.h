@@ -47,6 +47,7 @@ typedef struct {
     char *token;    /* for joining */
     char *time;     /* ISO 8601, UTC */
     char *position; /* in the server's log; NULL if unknown */
+    guint lock_wait_ms; /* how long those who join wait for a lock */
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);
@@ -105,7 +106,9 @@ struct HbEngine {
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                                gpointer data, GError **error);
+    gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */
     gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot, GError **error);
+    void (*drop_snapshot)(HbSession *session); /* without looking back */
     gboolean (*end_snapshot)(HbSession *session, GError **error); /* fails if the structure changed meanwhile */
 
     /* ---- Rows ---- */

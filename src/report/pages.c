@@ -203,6 +203,24 @@ static HbSheet *list_objects(const HbManifest *manifest)
     return sheet;
 }
 
+static void append_members(GString *out, gboolean color, const HbManifest *manifest)
+{
+    g_autoptr(HbSheet) sheet = hb_sheet_new("databases", "Databases, each a dump of its own");
+
+    if (manifest->members == NULL)
+        return;
+    hb_sheet_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "folder", "folder", HB_COLUMN_TEXT);
+    for (guint i = 0; i < manifest->members->len; i++) {
+        const HbMember *member = manifest->members->pdata[i];
+        guint row = hb_sheet_add_row(sheet);
+        hb_sheet_set(sheet, row, 0, member->name);
+        hb_sheet_set(sheet, row, 1, member->folder);
+    }
+    g_string_append_c(out, '\n');
+    hb_table_append(out, sheet, color);
+}
+
 char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
@@ -211,6 +229,7 @@ char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
 
     append_heading(out, color, title);
     append_dump_head(out, color, manifest);
+    append_members(out, color, manifest);
     g_string_append_c(out, '\n');
     hb_table_append(out, objects, color);
     append_omissions(out, color, hb_catalog_get_omissions(manifest->catalog));

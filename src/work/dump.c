@@ -8,12 +8,17 @@
 
 #include "version.h"
 
+/* How often the structure is read before a dump gives up because it keeps changing */
+#define STRUCTURE_ATTEMPTS 6
+#define RETRY_WAIT_MS      300
+
 /* One dump in the making */
 typedef struct {
     const HbDumpOptions *options;
     HbManifest *manifest;
     HbWriter *writer;
     HbSnapshot snapshot;
+    gboolean again; /* the structure had to be read another time */
     GMutex lock;        /* guards chunks of rows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
 } Making;
@@ -139,6 +144,17 @@ static void fit_version(Making *making)
     manifest->written_for = version;
 }
 
+static void add_row_sets(Making *making)
+{
+    HbManifest *manifest = making->manifest;
+    const GPtrArray *sets;
+
+    fit_version(making);
+    sets = hb_catalog_get_row_sets(manifest->catalog);
+    for (guint i = 0; i < sets->len; i++)
+        g_hash_table_insert(making->by_set, sets->pdata[i], hb_manifest_add_rows(manifest, sets->pdata[i]));
+}
+
 static gboolean read_catalog(Making *making, HbSession *session, GError **error)
 {
     HbManifest *manifest = making->manifest;
@@ -152,11 +168,6 @@ static gboolean read_catalog(Making *making, HbSession *session, GError **error)
     manifest->catalog = making->options->engine->read_catalog(session, making->options->parts, error);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
         return FALSE;
-    fit_version(making);
-    for (guint i = 0; i < hb_catalog_get_row_sets(manifest->catalog)->len; i++) {
-        const HbRowSet *set = hb_catalog_get_row_sets(manifest->catalog)->pdata[i];
-        g_hash_table_insert(making->by_set, (gpointer)set, hb_manifest_add_rows(manifest, set));
-    }
     return TRUE;
 }
 
@@ -205,18 +216,66 @@ gboolean hb_dump_describe_source(const HbDumpOptions *options, HbManifest *manif
     return TRUE;
 }
 
-static gboolean read_source(Making *making, HbSession *keeper, GError **error)
+static gboolean read_structure(Making *making, HbSession *keeper, GError **error)
 {
     const HbDumpOptions *options = making->options;
 
     hb_observers_begin_phase(options->observers, "locking tables", 0);
     if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
         return FALSE;
+    hb_observers_begin_phase(options->observers, "reading the catalog", 0);
+    return join_and_read_catalog(making, error) && options->engine->check_structure(keeper, error);
+}
+
+/* Gives others time to finish what they do before the structure is read again */
+static gboolean let_go(Making *making, HbSession *keeper, int attempt, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+
+    options->engine->drop_snapshot(keeper);
+    hb_snapshot_clear(&making->snapshot);
+    g_clear_pointer(&making->manifest->catalog, hb_catalog_free);
+    making->again = TRUE;
+    return hb_stop_sleep(options->stop, RETRY_WAIT_MS * (guint)attempt) || hb_stop_set_error(error);
+}
+
+/* Locked out while reading: to let go of everything lets the other one finish. The first locks have waited already */
+static gboolean is_held_up(const Making *making, const GError *error)
+{
+    return hb_error_is(error, HB_ERROR_LOCKED) && (making->snapshot.token != NULL || making->again);
+}
+
+/*
+ * Tables are locked, but views, functions and types can be changed while they are read, and the server prints some
+ * definitions as they are now rather than as they were in the snapshot: then all of it is read again.
+ */
+static gboolean read_structure_stubbornly(Making *making, HbSession *keeper, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) ours = NULL;
+
+        if (read_structure(making, keeper, &ours))
+            return TRUE;
+        if (attempt == STRUCTURE_ATTEMPTS || !(hb_error_is(ours, HB_ERROR_RETRY) || is_held_up(making, ours))) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+        hb_observers_note(making->options->observers, HB_SEVERITY_NOTE, NULL, "%s; reading it again", ours->message);
+        if (!let_go(making, keeper, attempt, error))
+            return FALSE;
+    }
+}
+
+static gboolean read_source(Making *making, HbSession *keeper, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+
+    if (!read_structure_stubbornly(making, keeper, error))
+        return FALSE;
     making->manifest->snapshot_time = g_strdup(making->snapshot.time);
     making->manifest->snapshot_position = g_strdup(making->snapshot.position);
-    hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return join_and_read_catalog(making, error) && read_rows(making, error) &&
-           options->engine->end_snapshot(keeper, error);
+    add_row_sets(making);
+    return read_rows(making, error) && options->engine->end_snapshot(keeper, error);
 }
 
 static gboolean make(Making *making, HbSession *keeper, GError **error)

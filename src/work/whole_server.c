@@ -264,7 +264,7 @@ static gboolean is_everything_finished(const Restoring *restoring)
 
 static gboolean restore_all(Restoring *restoring, GError **error)
 {
-    if (!for_all_members(restoring, FALSE, look_at_member, error) ||
+    if (!for_all_members(restoring, !hb_restore_is_resumed(restoring->server), look_at_member, error) ||
         !run(restoring, restoring->server, restoring->options->dump, error) ||
         !for_all_members(restoring, FALSE, restore_noted, error))
         return FALSE;

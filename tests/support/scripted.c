@@ -470,6 +470,17 @@ static char *make_password_sql(HbSession *session, const HbObject *role, const c
     return g_strdup_printf("password %s %s", role->identity, password);
 }
 
+static void drop_snapshot(HbSession *session)
+{
+    (void)session;
+}
+
+static gboolean check_structure(HbSession *session, GError **error)
+{
+    (void)session, (void)error;
+    return TRUE;
+}
+
 static gboolean reads_same(HbSession *session, const HbObject *other, const HbObject *own)
 {
     (void)session, (void)other, (void)own;
@@ -499,6 +510,8 @@ const HbEngine scripted_engine = {
     .survey = survey,
     .read_catalog = read_catalog,
     .begin_snapshot = begin_snapshot,
+    .drop_snapshot = drop_snapshot,
+    .check_structure = check_structure,
     .join_snapshot = join_snapshot,
     .end_snapshot = end_snapshot,
     .split_rows = split_rows,

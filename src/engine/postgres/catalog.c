@@ -132,6 +132,12 @@ static gboolean add_object(Reader *reader, const PGresult *result, int row, GErr
     const char *designation = hb_pg_get(result, row, "designation");
     const char *needs = hb_pg_get(result, row, "needs");
 
+    if (object->definition == NULL && object->kind != HB_KIND_ROWS) {
+        hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                     "%s went away, or changed, while it was read", object->identity);
+        hb_object_free(object);
+        return FALSE;
+    }
     if (is_of_absent_large_object(reader, needs)) {
         hb_object_free(object);
         return TRUE;

@@ -109,6 +109,8 @@ static const ErrorClass error_classes[] = {
     {"42P06", HB_ERROR_EXISTS, NULL},
     {"42P07", HB_ERROR_EXISTS, NULL},
     {"42723", HB_ERROR_EXISTS, NULL},
+    {"42P01", HB_ERROR_ABSENT, NULL},
+    {"3F000", HB_ERROR_ABSENT, NULL},
     {"57014", HB_ERROR_CANCELLED, NULL},
     {"57P", HB_ERROR_LOST, "see whether the server runs again"},
     {"53100", HB_ERROR_STATEMENT, "the server's disk is full: make room there"},
@@ -286,6 +288,14 @@ static void ignore_notice(void *data, const PGresult *result)
     (void)result;
 }
 
+static gboolean check_version(const HbSession *session, GError **error)
+{
+    return session->version >= HB_PG_OLDEST ||
+           hb_error_set(error, HB_ERROR_CONNECT, "upgrade that server to version 13 first",
+                        "%s runs PostgreSQL %d; catalogs before version %d are not known to this program",
+                        session->address, session->version / 10000, HB_PG_OLDEST / 10000);
+}
+
 HbSession *hb_pg_open(const HbAddress *address, GError **error)
 {
     PGconn *conn = connect(address, error);
@@ -304,7 +314,7 @@ HbSession *hb_pg_open(const HbAddress *address, GError **error)
     session->version = PQserverVersion(conn);
     session->cancel = PQgetCancel(conn);
     PQsetNoticeReceiver(conn, ignore_notice, NULL);
-    if (!prepare(session, error)) {
+    if (!check_version(session, error) || !prepare(session, error)) {
         hb_pg_close(session);
         return NULL;
     }

@@ -11,6 +11,9 @@
 /* New tables may come while others are locked; a database in which they come faster than this is not at rest */
 #define LOCK_ROUNDS 5
 
+/* Who wants to change what we hold may hold what we want to read: better to let go soon, and to begin again */
+#define READING_LOCK_WAIT_MS 1000
+
 static HbResult *list_tables(HbSession *session, GError **error)
 {
     g_autofree char *sql = hb_pg_fit_query(hb_sql_lockable, session->version);
@@ -55,6 +58,9 @@ static gboolean explain_lock_failure(HbSession *session, GError *cause, guint lo
     g_autoptr(GError) ours = cause;
 
     hb_pg_execute(session, "ROLLBACK", NULL);
+    if (hb_error_is(ours, HB_ERROR_ABSENT))
+        return hb_error_set(error, HB_ERROR_RETRY, "dump again, when no tables are being created or dropped",
+                            "a table was dropped while the tables were locked: %s", ours->message);
     g_autofree char *holder = find_holder(session);
     if (hb_error_is(ours, HB_ERROR_LOCKED) && holder != NULL)
         return hb_error_set(error, HB_ERROR_LOCKED, hb_error_hint(ours),
@@ -128,7 +134,7 @@ static gboolean lock_all(HbSession *session, HbRemark remark, gpointer data, GEr
         PQclear(tables);
         tables = g_steal_pointer(&again);
     }
-    return hb_error_set(error, HB_ERROR_LOCKED, "dump when no tables are being created or dropped",
+    return hb_error_set(error, HB_ERROR_RETRY, "dump when no tables are being created or dropped",
                         "the list of tables keeps changing while they are locked");
 }
 
@@ -141,7 +147,7 @@ static char *read_fingerprint(HbSession *session, GError **error)
 }
 
 /* Snapshot and fingerprint in one statement each, the fingerprint first: a change in between is then noticed */
-static gboolean export_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
+static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, GError **error)
 {
     static const char sql[] =
         "SELECT pg_export_snapshot() AS token, to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"') AS "
@@ -149,9 +155,11 @@ static gboolean export_snapshot(HbSession *session, HbSnapshot *snapshot, GError
         " CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_lsn() END AS position";
     g_autoptr(HbResult) result = NULL;
 
+    g_free(session->fingerprint);
     session->fingerprint = read_fingerprint(session, error);
     if (session->fingerprint == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
         return FALSE;
+    snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
     snapshot->token = g_strdup_printf("%s%s", session->release_locks ? "+" : "", hb_pg_get(result, 0, "token"));
     snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
     snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
@@ -165,14 +173,21 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
         g_strdup_printf("BEGIN ISOLATION LEVEL READ COMMITTED READ ONLY; SET LOCAL lock_timeout = %u", lock_wait_ms);
     GError *cause = NULL;
 
+    if (PQtransactionStatus(session->conn) != PQTRANS_IDLE && !hb_pg_execute(session, "ROLLBACK", error))
+        return FALSE;
     if (!hb_pg_execute(session, begin, error))
         return FALSE;
     if (!lock_all(session, remark, data, &cause))
         return explain_lock_failure(session, cause, lock_wait_ms, error);
-    return export_snapshot(session, snapshot, error);
+    return export_snapshot(session, lock_wait_ms, snapshot, error);
 }
 
-/* A token that begins with '+' comes from a session that could not lock all: then locks are given back early */
+/*
+ * A token that begins with '+' comes from a session that could not lock all: then locks are given back early.
+ *
+ * Nobody waits for ever: who waits to change a table that we hold may hold what we want, or stand before us in the queue
+ * for it, and the server cannot see that two sessions of ours belong together.
+ */
 gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
 {
     const char *token = snapshot->token;
@@ -180,19 +195,31 @@ gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GEr
     session->release_locks = *token == '+';
     g_autofree char *literal = hb_pg_quote_literal(session, token + (session->release_locks ? 1 : 0));
     g_autofree char *sql = g_strdup_printf("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY;"
-                                           " SET TRANSACTION SNAPSHOT %s",
-                                           literal);
+                                           " SET TRANSACTION SNAPSHOT %s; SET LOCAL lock_timeout = %u",
+                                           literal, snapshot->lock_wait_ms);
     return hb_pg_execute(session, sql, error);
 }
 
-gboolean hb_pg_end_snapshot(HbSession *session, GError **error)
+/* The keeper's statements see what others have committed by now, unlike those in the snapshot */
+gboolean hb_pg_check_structure(HbSession *session, GError **error)
 {
     g_autofree char *now = read_fingerprint(session, error);
 
     if (now == NULL)
         return FALSE;
-    if (session->release_locks && g_strcmp0(now, session->fingerprint) != 0)
-        return hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
-                            "%s: the structure of the database changed during the dump", session->address);
+    return g_strcmp0(now, session->fingerprint) == 0 ||
+           hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                        "%s: the structure of the database changed during the dump", session->address);
+}
+
+void hb_pg_drop_snapshot(HbSession *session)
+{
+    hb_pg_execute(session, "ROLLBACK", NULL);
+}
+
+gboolean hb_pg_end_snapshot(HbSession *session, GError **error)
+{
+    if (session->release_locks && !hb_pg_check_structure(session, error))
+        return FALSE;
     return hb_pg_execute(session, "COMMIT", error);
 }

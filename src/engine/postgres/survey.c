@@ -2,6 +2,7 @@
 #include "engine/postgres/survey.h"
 
 #include "engine/postgres/queries.h"
+#include "sql.h"
 
 #define SCOPE_SERVER   1
 #define SCOPE_DATABASE 2
@@ -32,37 +33,7 @@ static const SheetQuery sheets[] = {
      " ORDER BY 5 DESC NULLS LAST, 1"},
     {SCOPE_DATABASE, "kinds", "Objects by kind",
      {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}},
-     "SELECT k.kind, k.count FROM ("
-     " SELECT CASE c.relkind WHEN 'r' THEN 'tables' WHEN 'p' THEN 'partitioned tables' WHEN 'v' THEN 'views'"
-     "   WHEN 'm' THEN 'materialized views' WHEN 'S' THEN 'sequences' WHEN 'f' THEN 'foreign tables'"
-     "   WHEN 'i' THEN 'indexes' WHEN 'I' THEN 'partitioned indexes' WHEN 'c' THEN 'composite types' END AS kind,"
-     "   count(*) AS count, 1 AS rank"
-     " FROM pg_class c WHERE c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't' AND c.relkind <> 't'"
-     "   AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid"
-     "                   AND e.deptype = 'e')"
-     " GROUP BY c.relkind"
-     " UNION ALL SELECT CASE p.prokind WHEN 'p' THEN 'procedures' WHEN 'a' THEN 'aggregates'"
-     "   WHEN 'w' THEN 'window functions' ELSE 'functions' END, count(*), 2 FROM pg_proc p"
-     "   WHERE p.pronamespace IN (@namespaces@) AND NOT EXISTS (SELECT FROM pg_depend e"
-     "     WHERE e.classid = 'pg_proc'::regclass AND e.objid = p.oid AND e.deptype IN ('e', 'i')) GROUP BY p.prokind"
-     " UNION ALL SELECT CASE t.typtype WHEN 'd' THEN 'domains' WHEN 'e' THEN 'enum types' ELSE 'range types' END,"
-     "   count(*), 3 FROM pg_type t WHERE t.typnamespace IN (@namespaces@) AND t.typtype IN ('d', 'e', 'r')"
-     "   AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_type'::regclass AND e.objid = t.oid"
-     "                   AND e.deptype = 'e') GROUP BY t.typtype"
-     " UNION ALL SELECT CASE k.contype WHEN 'c' THEN 'check constraints' WHEN 'p' THEN 'primary keys'"
-     "   WHEN 'u' THEN 'unique constraints' WHEN 'x' THEN 'exclusion constraints' ELSE 'foreign keys' END,"
-     "   count(*), 4 FROM pg_constraint k WHERE k.connamespace IN (@namespaces@)"
-     "   AND k.contype IN ('c', 'p', 'u', 'x', 'f') AND (k.contype <> 'f' OR k.conparentid = 0)"
-     "   AND (k.contype <> 'c' OR k.conislocal OR k.conrelid = 0) GROUP BY k.contype"
-     " UNION ALL SELECT 'triggers', count(*), 5 FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid"
-     "   WHERE NOT t.tgisinternal AND t.tgparentid = 0 AND c.relnamespace IN (@namespaces@)"
-     " UNION ALL SELECT 'rules', count(*), 5 FROM pg_rewrite r JOIN pg_class c ON c.oid = r.ev_class"
-     "   WHERE r.rulename <> '_RETURN' AND c.relnamespace IN (@namespaces@)"
-     " UNION ALL SELECT 'policies', count(*), 5 FROM pg_policy"
-     " UNION ALL SELECT 'event triggers', count(*), 5 FROM pg_event_trigger"
-     " UNION ALL SELECT 'schemas', count(*), 0 FROM pg_namespace n WHERE n.oid IN (@namespaces@)"
-     " UNION ALL SELECT 'large objects', count(*), 6 FROM pg_largeobject_metadata"
-     ") k WHERE k.count > 0 AND k.kind IS NOT NULL ORDER BY k.rank, k.kind"},
+     hb_sql_survey_kinds},
     {SCOPE_DATABASE, "tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES},
       {"index_bytes", "of indexes", HB_COLUMN_BYTES}},

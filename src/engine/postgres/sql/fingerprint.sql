@@ -11,5 +11,11 @@ FROM (
     UNION ALL
     SELECT 'k' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0) FROM pg_constraint
     UNION ALL
+    SELECT 't' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0) FROM pg_type
+    UNION ALL
+    SELECT 'r' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0) FROM pg_rewrite
+    UNION ALL
+    SELECT 'g' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0) FROM pg_trigger
+    UNION ALL
     SELECT 'p' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0) FROM pg_proc
 ) f
