@@ -10,6 +10,12 @@ typedef struct {
     GError *error;
 } Member;
 
+/* The next of the sessions that are open already; NULL if there is none left */
+static HbSession *take_session(const HbCrew *crew)
+{
+    return crew->sessions != NULL && crew->sessions->len > 0 ? g_ptr_array_steal_index(crew->sessions, 0) : NULL;
+}
+
 static gboolean open_session(HbWorker *worker, GError **error)
 {
     const HbCrew *crew = worker->crew;
@@ -48,7 +54,8 @@ static gpointer run_member(gpointer data)
     Member *member = data;
     const HbCrew *crew = member->worker.crew;
 
-    if (!open_session(&member->worker, &member->error) || !crew->work(&member->worker, crew->data, &member->error))
+    if ((member->worker.session == NULL && !open_session(&member->worker, &member->error)) ||
+        !crew->work(&member->worker, crew->data, &member->error))
         hb_stop_trigger(crew->stop);
     close_session(&member->worker);
     return NULL;
@@ -84,7 +91,7 @@ gboolean hb_crew_run(const HbCrew *crew, GError **error)
     g_autofree Member *members = g_new0(Member, crew->jobs);
 
     for (guint i = 0; i < crew->jobs; i++) {
-        members[i].worker = (HbWorker){crew->first_number + i, NULL, crew};
+        members[i].worker = (HbWorker){crew->first_number + i, take_session(crew), crew};
         members[i].thread = g_thread_new("worker", run_member, &members[i]);
     }
     return collect(members, crew->jobs, crew->stop, error);

@@ -23,6 +23,7 @@ typedef struct HbCrew {
     guint first_number; /* of the workers, where two crews work side by side */
     HbStop *stop;
     HbObservers *observers;
+    GPtrArray *sessions; /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
     gboolean (*enter)(HbWorker *worker, gpointer data, GError **error); /* after each opening; NULL: nothing to do */
     gboolean (*work)(HbWorker *worker, gpointer data, GError **error);  /* takes its jobs until there are none */
     gpointer data;

@@ -18,6 +18,7 @@ typedef struct {
     HbManifest *manifest;
     HbWriter *writer;
     HbSnapshot snapshot;
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
     gboolean again; /* the structure had to be read another time */
     GMutex lock;        /* guards chunks of rows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
@@ -117,6 +118,7 @@ static gboolean read_rows(Making *making, GError **error)
                                .address = &options->from,
                                .snapshot = &making->snapshot,
                                .sets = hb_catalog_get_row_sets(making->manifest->catalog),
+                               .sessions = making->readers,
                                .jobs = options->jobs,
                                .stop = options->stop,
                                .observers = options->observers,
@@ -171,19 +173,32 @@ static gboolean read_catalog(Making *making, HbSession *session, GError **error)
     return TRUE;
 }
 
-static gboolean join_and_read_catalog(Making *making, GError **error)
+static void close_readers(Making *making)
+{
+    while (making->readers->len > 0) {
+        HbSession *session = g_ptr_array_steal_index(making->readers, making->readers->len - 1);
+        hb_stop_remove(making->options->stop, session);
+        making->options->engine->close(session);
+    }
+}
+
+/* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
+static gboolean open_readers(Making *making, GError **error)
 {
     const HbDumpOptions *options = making->options;
-    HbSession *session = options->engine->open(&options->from, error);
-    gboolean ok;
 
-    if (session == NULL)
-        return FALSE;
-    hb_stop_add(options->stop, options->engine, session);
-    ok = options->engine->join_snapshot(session, &making->snapshot, error) && read_catalog(making, session, error);
-    hb_stop_remove(options->stop, session);
-    options->engine->close(session);
-    return ok;
+    while (making->readers->len < options->jobs) {
+        HbSession *session = options->engine->open(&options->from, error);
+        if (session == NULL)
+            return FALSE;
+        hb_stop_add(options->stop, options->engine, session);
+        g_ptr_array_add(making->readers, session);
+        if (!options->engine->join_snapshot(session, &making->snapshot, error)) {
+            g_prefix_error(error, "locking the tables for a reader: ");
+            return FALSE;
+        }
+    }
+    return TRUE;
 }
 
 static void pass_remark(gpointer data, const char *what, const char *hint)
@@ -221,10 +236,12 @@ static gboolean read_structure(Making *making, HbSession *keeper, GError **error
     const HbDumpOptions *options = making->options;
 
     hb_observers_begin_phase(options->observers, "locking tables", 0);
+    making->snapshot.sessions = options->jobs;
     if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return join_and_read_catalog(making, error) && options->engine->check_structure(keeper, error);
+    return open_readers(making, error) && read_catalog(making, making->readers->pdata[0], error) &&
+           options->engine->check_structure(keeper, error);
 }
 
 /* Gives others time to finish what they do before the structure is read again */
@@ -232,6 +249,7 @@ static gboolean let_go(Making *making, HbSession *keeper, int attempt, GError **
 {
     const HbDumpOptions *options = making->options;
 
+    close_readers(making);
     options->engine->drop_snapshot(keeper);
     hb_snapshot_clear(&making->snapshot);
     g_clear_pointer(&making->manifest->catalog, hb_catalog_free);
@@ -319,7 +337,10 @@ HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error)
     gboolean ok;
 
     g_mutex_init(&making.lock);
+    making.readers = g_ptr_array_new();
     ok = make_with_keeper(&making, error);
+    close_readers(&making);
+    g_ptr_array_unref(making.readers);
     hb_writer_discard(making.writer);
     hb_snapshot_clear(&making.snapshot);
     g_hash_table_unref(making.by_set);

@@ -178,6 +178,7 @@ gboolean hb_reading_run(const HbReading *reading, GError **error)
                    .address = reading->address,
                    .jobs = MAX(MIN(reading->jobs, pieces.pieces->len), 1),
                    .first_number = reading->first_worker,
+                   .sessions = reading->sessions,
                    .stop = reading->stop,
                    .observers = reading->observers,
                    .enter = join,

@@ -163,6 +163,7 @@ static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **e
     HbSession *session;
     gboolean ok;
 
+    finding->snapshot.sessions = finding->options->jobs + 1;
     if (!describe(finding, keeper, error) || !engine->begin_snapshot(keeper, finding->options->lock_wait_ms,
                                                                      &finding->snapshot, pass_remark, finding, error))
         return FALSE;

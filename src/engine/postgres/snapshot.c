@@ -88,6 +88,13 @@ static gboolean lock_tables(HbSession *session, const PGresult *tables, int coun
     return TRUE;
 }
 
+static gboolean lock_listed(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) tables = list_tables(session, error);
+
+    return tables != NULL && lock_tables(session, tables, PQntuples(tables), error);
+}
+
 static gboolean is_same_list(const PGresult *one, const PGresult *other)
 {
     g_autoptr(GHashTable) names = g_hash_table_new(g_str_hash, g_str_equal);
@@ -112,7 +119,7 @@ static void remark_unlocked(HbSession *session, int count, int budget, HbRemark 
            "all");
 }
 
-static gboolean lock_all(HbSession *session, HbRemark remark, gpointer data, GError **error)
+static gboolean lock_all(HbSession *session, HbSnapshot *snapshot, HbRemark remark, gpointer data, GError **error)
 {
     g_autoptr(HbResult) tables = list_tables(session, error);
     int budget = 0;
@@ -129,6 +136,7 @@ static gboolean lock_all(HbSession *session, HbRemark remark, gpointer data, GEr
         if (is_same_list(tables, again)) {
             if (PQntuples(tables) > budget)
                 remark_unlocked(session, PQntuples(tables), budget, remark, data);
+            snapshot->all_lock = (gint64)PQntuples(tables) * (snapshot->sessions + 1) <= budget;
             return TRUE;
         }
         PQclear(tables);
@@ -160,7 +168,8 @@ static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapsh
     if (session->fingerprint == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
         return FALSE;
     snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
-    snapshot->token = g_strdup_printf("%s%s", session->release_locks ? "+" : "", hb_pg_get(result, 0, "token"));
+    snapshot->token = g_strdup_printf("%c%s", session->release_locks ? '+' : snapshot->all_lock ? '=' : ' ',
+                                      hb_pg_get(result, 0, "token"));
     snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
     snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
     return TRUE;
@@ -177,13 +186,15 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
         return FALSE;
     if (!hb_pg_execute(session, begin, error))
         return FALSE;
-    if (!lock_all(session, remark, data, &cause))
+    if (!lock_all(session, snapshot, remark, data, &cause))
         return explain_lock_failure(session, cause, lock_wait_ms, error);
     return export_snapshot(session, lock_wait_ms, snapshot, error);
 }
 
 /*
- * A token that begins with '+' comes from a session that could not lock all: then locks are given back early.
+ * A token begins with '+' if the keeper could not lock all tables: then locks are given back early. It begins with '=' if
+ * there are locks enough for all sessions: then each takes them at once, because who asks for one later stands in the
+ * queue behind those who wait to change the table.
  *
  * Nobody waits for ever: who waits to change a table that we hold may hold what we want, or stand before us in the queue
  * for it, and the server cannot see that two sessions of ours belong together.
@@ -193,11 +204,11 @@ gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GEr
     const char *token = snapshot->token;
 
     session->release_locks = *token == '+';
-    g_autofree char *literal = hb_pg_quote_literal(session, token + (session->release_locks ? 1 : 0));
+    g_autofree char *literal = hb_pg_quote_literal(session, token + 1);
     g_autofree char *sql = g_strdup_printf("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY;"
                                            " SET TRANSACTION SNAPSHOT %s; SET LOCAL lock_timeout = %u",
                                            literal, snapshot->lock_wait_ms);
-    return hb_pg_execute(session, sql, error);
+    return hb_pg_execute(session, sql, error) && (*token != '=' || lock_listed(session, error));
 }
 
 /* The keeper's statements see what others have committed by now, unlike those in the snapshot */
