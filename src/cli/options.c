@@ -222,8 +222,8 @@ static gboolean check_color(const HbOptions *options, GError **error)
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--color takes auto, always or never, not “%s”", options->color);
 }
 
-static gboolean read_choice(const char *text, const char *option, const char *usual, const char *other, gboolean *chosen,
-                            GError **error)
+static gboolean read_choice(const char *text, const char *option, const char *usual, const char *other,
+                            gboolean *chosen, GError **error)
 {
     *chosen = g_strcmp0(text, other) == 0;
     return text == NULL || *chosen || strcmp(text, usual) == 0 ||

@@ -252,11 +252,11 @@ static json_t *write_sheet(const HbSheet *sheet)
 
 static json_t *write_source(const HbManifest *manifest)
 {
-    return json_pack("{s:s, s:s, s:s, s:i, s:i, s:s, s:s, s:s, s:o, s:{s:s, s:o}}", "engine", manifest->engine, "product",
-                     manifest->product, "server_version", manifest->server_version, "version_number",
-                     (int)manifest->version_number, "written_for", (int)manifest->written_for, "address", manifest->address, "database", manifest->database,
-                     "database_quoted", manifest->database_quoted, "properties",
-                     write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
+    return json_pack("{s:s, s:s, s:s, s:i, s:i, s:s, s:s, s:s, s:o, s:{s:s, s:o}}", "engine", manifest->engine,
+                     "product", manifest->product, "server_version", manifest->server_version, "version_number",
+                     (int)manifest->version_number, "written_for", (int)manifest->written_for, "address",
+                     manifest->address, "database", manifest->database, "database_quoted", manifest->database_quoted,
+                     "properties", write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
                      manifest->snapshot_time, "position", text_or_null(manifest->snapshot_position));
 }
 

@@ -169,11 +169,10 @@ static gboolean write_stage(HbWriter *writer, HbStage stage, GError **error)
 {
     HbManifest *manifest = writer->manifest;
     g_autofree char *file = g_strdup_printf("%s.sql", hb_stage_get_name(stage));
-    g_autofree char *title =
-        manifest->members != NULL
-            ? g_strdup_printf("Hornbeam dump of a whole server: %s", hb_stage_get_name(stage))
-            : g_strdup_printf("Hornbeam dump of database %s at %s: %s", manifest->database, manifest->snapshot_time,
-                              hb_stage_get_name(stage));
+    g_autofree char *title = manifest->members != NULL
+                                 ? g_strdup_printf("Hornbeam dump of a whole server: %s", hb_stage_get_name(stage))
+                                 : g_strdup_printf("Hornbeam dump of database %s at %s: %s", manifest->database,
+                                                   manifest->snapshot_time, hb_stage_get_name(stage));
     g_autoptr(GString) sql = g_string_new(NULL);
 
     append_comment(sql, title);

@@ -99,7 +99,9 @@ struct HbEngine {
 
     /* ---- Looking ---- */
     GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbSheet *; the caller's */
-    HbCatalog *(*read_catalog)(HbSession *session, guint parts, GError **error);     /* not yet arranged */
+
+    /* Not yet arranged. sessions: HbSession *, one at least, all in one snapshot: they share the work */
+    HbCatalog *(*read_catalog)(GPtrArray *sessions, guint parts, GError **error);
 
     /* A whole server: what belongs to no database (not yet arranged), and the names, unquoted, of those worth carrying */
     HbCatalog *(*read_server)(HbSession *session, guint parts, GError **error);

@@ -19,7 +19,7 @@ typedef struct {
     HbWriter *writer;
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
-    gboolean again; /* the structure had to be read another time */
+    gboolean again;     /* the structure had to be read another time */
     GMutex lock;        /* guards chunks of rows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
 } Making;
@@ -157,17 +157,17 @@ static void add_row_sets(Making *making)
         g_hash_table_insert(making->by_set, sets->pdata[i], hb_manifest_add_rows(manifest, sets->pdata[i]));
 }
 
-static gboolean read_catalog(Making *making, HbSession *session, GError **error)
+static gboolean read_catalog(Making *making, GError **error)
 {
     HbManifest *manifest = making->manifest;
     GPtrArray *survey;
 
-    survey = making->options->engine->survey(session, FALSE, error);
+    survey = making->options->engine->survey(making->readers->pdata[0], FALSE, error);
     if (survey == NULL)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
-    manifest->catalog = making->options->engine->read_catalog(session, making->options->parts, error);
+    manifest->catalog = making->options->engine->read_catalog(making->readers, making->options->parts, error);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
         return FALSE;
     return TRUE;
@@ -240,7 +240,7 @@ static gboolean read_structure(Making *making, HbSession *keeper, GError **error
     if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return open_readers(making, error) && read_catalog(making, making->readers->pdata[0], error) &&
+    return open_readers(making, error) && read_catalog(making, error) &&
            options->engine->check_structure(keeper, error);
 }
 

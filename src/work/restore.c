@@ -32,7 +32,7 @@ void hb_restore_result_clear(HbRestoreResult *result)
 }
 
 void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
-                          const char *hint)
+                              const char *hint)
 {
     HbException *exception = g_new0(HbException, 1);
 
@@ -83,7 +83,8 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
 }
 
 /* Acts in a session of its own, outside of the crew */
-gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **), GError **error)
+gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
+                                 GError **error)
 {
     HbSession *session = restore->options.engine->open(&restore->target, error);
     gboolean ok;
@@ -179,8 +180,8 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     pick_database(restore);
-    if (!check_dump(restore, error) || !look_at_target(restore, error) ||
-        !adapt(restore, error) || !make_steps(restore, error))
+    if (!check_dump(restore, error) || !look_at_target(restore, error) || !adapt(restore, error) ||
+        !make_steps(restore, error))
         g_clear_pointer(&restore, hb_restore_free);
     return restore;
 }
@@ -237,7 +238,7 @@ static void list_changes(HbRestore *restore)
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
         hb_restore_add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
-                      omission->why, NULL);
+                                 omission->why, NULL);
     }
 }
 

@@ -54,11 +54,12 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
     }
     if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_TABLESPACE) {
         hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, step->key, cause->message,
-                      "what stands in it goes into the default tablespace");
+                                 "what stands in it goes into the default tablespace");
         return;
     }
     if (step->type == HB_STEP_TYPE_ANALYZE) {
-        hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, "the planner's figures can be refreshed later");
+        hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message,
+                                 "the planner's figures can be refreshed later");
         return;
     }
     hb_restore_add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));

@@ -16,8 +16,8 @@ typedef struct {
     guint version;          /* that the definitions are for */
     HbCatalog *own_catalog; /* of a server */
     HbCatalog *catalog;     /* own_catalog, or the dump's */
-    GMutex lock;              /* guards digests and bytes */
-    GHashTable *digests;      /* row set's identity to HbDigest * */
+    GMutex lock;            /* guards digests and bytes */
+    GHashTable *digests;    /* row set's identity to HbDigest * */
     guint64 bytes;
     HbSnapshot snapshot;
     GError *error;
@@ -115,10 +115,12 @@ static void pass_remark(gpointer data, const char *what, const char *hint)
 static gboolean read_catalog(Finding *finding, HbSession *session, GError **error)
 {
     const HbEngine *engine = finding->side->engine;
+    g_autoptr(GPtrArray) sessions = g_ptr_array_new();
 
+    g_ptr_array_add(sessions, session);
     if (!engine->join_snapshot(session, &finding->snapshot, error))
         return FALSE;
-    finding->own_catalog = engine->read_catalog(session, finding->options->parts, error);
+    finding->own_catalog = engine->read_catalog(sessions, finding->options->parts, error);
     finding->catalog = finding->own_catalog;
     return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error);
 }

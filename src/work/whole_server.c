@@ -51,8 +51,7 @@ static gboolean look_at_server(Making *making, GError **error)
     if (session == NULL)
         return FALSE;
     hb_stop_add(options->stop, options->engine, session);
-    ok = hb_dump_describe_source(options, making->manifest, session, error) &&
-         read_server(making, session, error);
+    ok = hb_dump_describe_source(options, making->manifest, session, error) && read_server(making, session, error);
     hb_stop_remove(options->stop, session);
     options->engine->close(session);
     return ok;
@@ -276,10 +275,8 @@ static gboolean restore_all(Restoring *restoring, GError **error)
 gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pattern, const HbTeller *teller,
                                  GError **error)
 {
-    Restoring restoring = {.options = options,
-                           .pattern = pattern,
-                           .teller = teller,
-                           .manifest = hb_reader_get_manifest(options->dump)};
+    Restoring restoring = {
+        .options = options, .pattern = pattern, .teller = teller, .manifest = hb_reader_get_manifest(options->dump)};
     HbRestoreOptions server = *options;
     gboolean ok;
 

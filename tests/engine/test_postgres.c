@@ -59,13 +59,15 @@ static void addresses_are_shown_without_secrets(void **state)
 
 static HbCatalog *read_catalog(const char *uri)
 {
+    g_autoptr(GPtrArray) sessions = g_ptr_array_new();
     const HbAddress address = {.uri = uri};
     GError *error = NULL;
     HbSession *session = hb_postgres_engine.open(&address, &error);
     HbCatalog *catalog;
 
     check_no_error(error);
-    catalog = hb_postgres_engine.read_catalog(session, HB_PART_ALL, &error);
+    g_ptr_array_add(sessions, session);
+    catalog = hb_postgres_engine.read_catalog(sessions, HB_PART_ALL, &error);
     check_no_error(error);
     assert_true(hb_order_arrange(catalog, &error));
     check_no_error(error);

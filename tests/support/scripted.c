@@ -231,8 +231,9 @@ static void add_row_sets(HbCatalog *catalog, guint rows)
     }
 }
 
-static HbCatalog *read_catalog(HbSession *session, guint parts, GError **error)
+static HbCatalog *read_catalog(GPtrArray *sessions, guint parts, GError **error)
 {
+    const HbSession *session = sessions->pdata[0];
     HbCatalog *catalog;
 
     if (!pass_locked(SCRIPTED_CATALOG, error))

@@ -113,11 +113,13 @@ static void fit_extension(const Target *target, HbCatalog *catalog, HbObject *ob
         return;
     why = g_strdup_printf("the target does not offer version %s: its default one is used", version);
     hb_catalog_add_omission(catalog, object->identity, why);
-    replace_definition(object, g_strdup_printf("%.*s%s", (int)(strstr(object->definition, " VERSION '") - object->definition),
-                                               object->definition, behind));
+    replace_definition(object,
+                       g_strdup_printf("%.*s%s", (int)(strstr(object->definition, " VERSION '") - object->definition),
+                                       object->definition, behind));
 }
 
-/* Settings come and go with versions; those with a dot belong to extensions, or to nobody, and are taken by any server */
+/* Settings come and go with versions; those with a dot belong to extensions, or to nobody, and are taken by any server
+ */
 static void fit_setting(const Target *target, HbCatalog *catalog, HbObject *object, GHashTable *gone)
 {
     const char *behind;

@@ -9,6 +9,7 @@
 #include "engine/postgres/survey.h"
 #include "engine/postgres/target.h"
 #include "engine/postgres/twin.h"
+#include "engine/postgres/users.h"
 
 static const char *const schemes[] = {"postgresql", "postgres", NULL};
 

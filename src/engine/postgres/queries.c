@@ -178,7 +178,8 @@ static const Fragment fragments[] = {
      "  (160000, 'any_value', '[^_a-z]any_value[(]'),"
      "  (170000, 'SQL/JSON', '(JSON_TABLE|JSON_EXISTS|JSON_QUERY|JSON_VALUE|JSON_SCALAR|JSON_SERIALIZE)[(]| JSON[(]'),"
      "  (170000, 'MERGE', '(merge_action[(]|WHEN NOT MATCHED BY SOURCE)')) AS f(since, what, pattern)"
-     " WHERE regexp_replace(x.text, '''([^'']|'''')*''|\"([^\"]|\"\")*\"', '', 'g') ~ f.pattern)"},
+     " WHERE x.text ~ '(GROUP BY [DA]|SEARCH|CYCLE|MERGE|JSON|any_value)'"
+     "  AND regexp_replace(x.text, '''([^'']|'''')*''|\"([^\"]|\"\")*\"', '', 'g') ~ f.pattern)"},
     {"statistics_since", 0, "NULL::int"},
     {"statistics_since", 140000, "CASE WHEN s.stxexprs IS NOT NULL THEN 140000 END"},
     {"attcompression", 0, "''::\"char\""},

@@ -11,7 +11,9 @@
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
     GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
-    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS || set->condition != NULL ? 1 : (set->bytes + bytes - 1) / bytes;
+    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS || set->condition != NULL
+                         ? 1
+                         : (set->bytes + bytes - 1) / bytes;
 
     if (hb_pg_is_large_objects(set)) {
         g_array_unref(ranges);

@@ -168,7 +168,10 @@ static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapsh
     if (session->fingerprint == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
         return FALSE;
     snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
-    snapshot->token = g_strdup_printf("%c%s", session->release_locks ? '+' : snapshot->all_lock ? '=' : ' ',
+    snapshot->token = g_strdup_printf("%c%s",
+                                      session->release_locks ? '+'
+                                      : snapshot->all_lock   ? '='
+                                                             : ' ',
                                       hb_pg_get(result, 0, "token"));
     snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
     snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
@@ -192,12 +195,12 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
 }
 
 /*
- * A token begins with '+' if the keeper could not lock all tables: then locks are given back early. It begins with '=' if
- * there are locks enough for all sessions: then each takes them at once, because who asks for one later stands in the
- * queue behind those who wait to change the table.
+ * A token begins with '+' if the keeper could not lock all tables: then locks are given back early. It begins with '='
+ * if there are locks enough for all sessions: then each takes them at once, because who asks for one later stands in
+ * the queue behind those who wait to change the table.
  *
- * Nobody waits for ever: who waits to change a table that we hold may hold what we want, or stand before us in the queue
- * for it, and the server cannot see that two sessions of ours belong together.
+ * Nobody waits for ever: who waits to change a table that we hold may hold what we want, or stand before us in the
+ * queue for it, and the server cannot see that two sessions of ours belong together.
  */
 gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
 {

@@ -24,8 +24,8 @@ static gboolean is_printed_same(HbSession *session, const char *query, const cha
 {
     g_autofree char *view = g_strdup_printf("BEGIN; CREATE TEMPORARY VIEW hornbeam_twin AS %s", query);
     g_autofree char *literal = hb_pg_quote_literal(session, name);
-    g_autofree char *question =
-        g_strdup_printf("SELECT pg_get_viewdef('pg_temp.hornbeam_twin'::regclass) = pg_get_viewdef(%s::regclass)", literal);
+    g_autofree char *question = g_strdup_printf(
+        "SELECT pg_get_viewdef('pg_temp.hornbeam_twin'::regclass) = pg_get_viewdef(%s::regclass)", literal);
     g_autoptr(HbResult) answer = hb_pg_execute(session, view, NULL) ? hb_pg_query(session, question, NULL) : NULL;
     gboolean same = answer != NULL && strcmp(PQgetvalue(answer, 0, 0), "t") == 0;
 

@@ -45,6 +45,7 @@ CROSS JOIN LATERAL (
            || CASE WHEN i.indisclustered
                    THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END
            || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS tail
+    OFFSET 0
 ) y
 WHERE c.relnamespace IN (@namespaces@)
   AND (k.contype IN ('c', 'p', 'u', 'x', 'f') OR (k.contype = 'n' AND NOT k.convalidated))

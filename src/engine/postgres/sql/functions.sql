@@ -16,9 +16,10 @@ CROSS JOIN LATERAL (
                 ELSE regexp_replace(x.body, '^BEGIN ATOMIC(.*)END$', '\1') END AS text,
            CASE WHEN x.body IS NULL THEN x.text ELSE left(x.text, length(x.text) - length(x.body)) END AS head
     FROM (SELECT regexp_replace(rtrim(pg_get_functiondef(p.oid), E'\n'), '^CREATE OR REPLACE ', 'CREATE ') AS text,
-                 @sqlbody_of_p@ AS body) x
+                 @sqlbody_of_p@ AS body OFFSET 0) x
+    OFFSET 0
 ) f
-CROSS JOIN LATERAL (SELECT CASE WHEN f.body IS NOT NULL THEN f.text ELSE '' END AS text) x
+CROSS JOIN LATERAL (SELECT CASE WHEN f.body IS NOT NULL THEN f.text ELSE '' END AS text OFFSET 0) x
 CROSS JOIN @first_version_of_x@ v
 WHERE p.prokind IN ('f', 'w', 'p')
   AND p.pronamespace IN (@namespaces@)

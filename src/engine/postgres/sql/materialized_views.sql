@@ -11,7 +11,7 @@ SELECT 'materialized-view' AS kind, 'pg_class'::regclass::oid AS classid, c.oid 
 FROM pg_class c
 LEFT JOIN pg_am m ON m.oid = c.relam
 LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
-CROSS JOIN LATERAL (SELECT pg_get_viewdef(c.oid) AS text) x
+CROSS JOIN LATERAL (SELECT pg_get_viewdef(c.oid) AS text OFFSET 0) x
 CROSS JOIN @first_version_of_x@ f
 WHERE c.relkind = 'm' AND c.relnamespace IN (@namespaces@)
   AND NOT EXISTS (SELECT FROM pg_depend e

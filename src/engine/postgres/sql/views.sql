@@ -21,7 +21,7 @@ LEFT JOIN (
     WHERE a.attnum > 0 AND NOT a.attisdropped
     GROUP BY a.attrelid
 ) k ON k.attrelid = c.oid
-CROSS JOIN LATERAL (SELECT pg_get_viewdef(c.oid) AS text) x
+CROSS JOIN LATERAL (SELECT pg_get_viewdef(c.oid) AS text OFFSET 0) x
 CROSS JOIN @first_version_of_x@ f
 WHERE c.relkind = 'v' AND c.relnamespace IN (@namespaces@)
   AND NOT EXISTS (SELECT FROM pg_depend e

@@ -1,0 +1,320 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/gather.h"
+
+#include "engine/postgres/printing.h"
+#include "engine/postgres/queries.h"
+#include "sql.h"
+
+#include <string.h>
+
+typedef struct {
+    HbGather *gather;
+    HbSession *session;
+} Helper;
+
+static void query_clear(gpointer data)
+{
+    HbQuery *query = data;
+
+    PQclear(query->result);
+    g_clear_error(&query->error);
+}
+
+void hb_gather_init(HbGather *gather, HbSession *session)
+{
+    gather->session = session;
+    gather->queries = g_array_new(FALSE, TRUE, sizeof(HbQuery));
+    g_array_set_clear_func(gather->queries, query_clear);
+    gather->helpers = g_ptr_array_new();
+    gather->over = FALSE;
+    g_mutex_init(&gather->lock);
+    g_cond_init(&gather->done);
+    gather->catalog = hb_catalog_new();
+    gather->by_address = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    gather->designations = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    gather->pending = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+}
+
+void hb_gather_clear(HbGather *gather)
+{
+    g_mutex_lock(&gather->lock);
+    gather->over = TRUE;
+    g_mutex_unlock(&gather->lock);
+    for (guint i = 0; i < gather->helpers->len; i++)
+        g_thread_join(gather->helpers->pdata[i]);
+    g_ptr_array_unref(gather->helpers);
+    g_array_unref(gather->queries);
+    g_mutex_clear(&gather->lock);
+    g_cond_clear(&gather->done);
+    hb_catalog_free(gather->catalog);
+    g_hash_table_unref(gather->by_address);
+    g_hash_table_unref(gather->designations);
+    g_hash_table_unref(gather->pending);
+}
+
+/* ---- Queries, several at a time if there are sessions for it ---- */
+
+static HbResult *run_in(HbSession *session, const char *sql, GError **error)
+{
+    g_autofree char *fitted = hb_pg_fit_query(sql, session->version);
+    HbResult *result = hb_pg_query(session, fitted, error);
+
+    if (result == NULL) {
+        const char *line_end = strchr(sql, '\n');
+        g_autofree char *title = g_strndup(sql, (gsize)(line_end - sql));
+        g_prefix_error(error, "reading the catalog of %s (%s): ", session->address,
+                       g_str_has_prefix(title, "-- ") ? title + 3 : "objects");
+    }
+    return result;
+}
+
+/* With the lock held: the next query that nobody has begun; NULL if there is none */
+static HbQuery *find_open(HbGather *gather)
+{
+    for (guint i = 0; i < gather->queries->len; i++) {
+        HbQuery *query = &g_array_index(gather->queries, HbQuery, i);
+        if (query->state == HB_QUERY_OPEN)
+            return query;
+    }
+    return NULL;
+}
+
+/* With the lock held, which is let go while the server works */
+static void run_query(HbGather *gather, HbSession *session, HbQuery *query)
+{
+    query->state = HB_QUERY_RUNNING;
+    g_mutex_unlock(&gather->lock);
+    query->result = run_in(session, query->sql, &query->error);
+    g_mutex_lock(&gather->lock);
+    query->state = HB_QUERY_DONE;
+    g_cond_broadcast(&gather->done);
+}
+
+static gpointer help(gpointer data)
+{
+    Helper *helper = data;
+    HbGather *gather = helper->gather;
+    HbQuery *query;
+
+    g_mutex_lock(&gather->lock);
+    while (!gather->over && (query = find_open(gather)) != NULL)
+        run_query(gather, helper->session, query);
+    g_mutex_unlock(&gather->lock);
+    g_free(helper);
+    return NULL;
+}
+
+void hb_gather_begin(HbGather *gather, GPtrArray *sessions, const char *const *queries, guint count)
+{
+    for (guint i = 0; i < count; i++) {
+        HbQuery query = {.sql = queries[i]};
+        g_array_append_val(gather->queries, query);
+    }
+    for (guint i = 1; i < sessions->len; i++) {
+        Helper *helper = g_new0(Helper, 1);
+        *helper = (Helper){gather, sessions->pdata[i]};
+        g_ptr_array_add(gather->helpers, g_thread_new("catalog", help, helper));
+    }
+}
+
+static HbQuery *find_query(HbGather *gather, const char *sql)
+{
+    for (guint i = 0; i < gather->queries->len; i++) {
+        if (g_array_index(gather->queries, HbQuery, i).sql == sql)
+            return &g_array_index(gather->queries, HbQuery, i);
+    }
+    return NULL;
+}
+
+/* While another session answers this query, the own one answers another */
+static HbResult *take(HbGather *gather, HbQuery *query, GError **error)
+{
+    g_mutex_lock(&gather->lock);
+    if (query->state == HB_QUERY_OPEN)
+        run_query(gather, gather->session, query);
+    while (query->state != HB_QUERY_DONE) {
+        HbQuery *other = find_open(gather);
+        if (other != NULL)
+            run_query(gather, gather->session, other);
+        else
+            g_cond_wait(&gather->done, &gather->lock);
+    }
+    g_mutex_unlock(&gather->lock);
+    if (query->error != NULL)
+        g_propagate_error(error, g_steal_pointer(&query->error));
+    return g_steal_pointer(&query->result);
+}
+
+HbResult *hb_gather_run(HbGather *gather, const char *sql, GError **error)
+{
+    HbQuery *query = find_query(gather, sql);
+
+    return query != NULL ? take(gather, query, error) : run_in(gather->session, sql, error);
+}
+
+/* ---- Objects: the rows that most queries give ---- */
+
+static void set_owner(HbObject *object, const PGresult *result, int row)
+{
+    const char *owner = hb_pg_get(result, row, "owner");
+    const char *designation = hb_pg_get(result, row, "designation");
+    const char *more = hb_pg_get(result, row, "more_owner_sql");
+
+    object->owner_sql = g_strdup(hb_pg_get(result, row, "owner_sql"));
+    if (owner == NULL || designation == NULL)
+        return;
+    object->owner = g_strdup(owner);
+    object->owner_sql = g_strdup_printf("ALTER %s OWNER TO %s;%s%s", designation, owner, more != NULL ? "\n" : "",
+                                        more != NULL ? more : "");
+}
+
+/* A definition that depends on the version of the server that will run it, resolved for the one it comes from */
+static void set_definition(HbObject *object, const char *text, int version)
+{
+    g_autofree char *steady = text != NULL ? hb_pg_steady(text) : NULL;
+
+    if (steady != NULL)
+        text = steady;
+    object->variants = hb_versions_read(text, hb_pg_get_mark());
+    object->definition =
+        g_strdup(object->variants != NULL ? hb_versions_find(object->variants, (guint)version)->definition : text);
+}
+
+/* What no server before a version can express at all */
+static void set_first_version(HbObject *object, guint since, const char *why)
+{
+    if (object->variants == NULL) {
+        object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
+        g_ptr_array_add(object->variants, hb_variant_new(0, object->definition, NULL));
+    }
+    hb_versions_cut(object->variants, since, why);
+}
+
+static HbObject *object_from_row(const PGresult *result, int row, int version)
+{
+    const char *since = hb_pg_get(result, row, "since");
+    const char *kind_name = hb_pg_get(result, row, "kind");
+    const char *after = hb_pg_get(result, row, "after");
+    const char *cost = hb_pg_get(result, row, "cost");
+    HbKind kind;
+
+    g_assert(hb_kind_find(kind_name, &kind));
+    HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
+    if (since != NULL)
+        set_first_version(object, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
+    object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
+    set_definition(object, hb_pg_get(result, row, "definition"), version);
+    object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
+    object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
+    set_owner(object, result, row);
+    if (object->on != NULL)
+        hb_object_add_need(object, object->on);
+    if (after != NULL) {
+        g_assert(hb_after_find(after, &object->after));
+        object->stage = HB_STAGE_COMPLETION;
+    }
+    return object;
+}
+
+char *hb_gather_address(const PGresult *result, int row, const char *class_column, const char *object_column)
+{
+    return g_strdup_printf("%s:%s", hb_pg_get(result, row, class_column), hb_pg_get(result, row, object_column));
+}
+
+/* Without the data, large objects are not read, nor is what hangs on them */
+static gboolean is_of_absent_large_object(HbGather *gather, const char *needs)
+{
+    return needs != NULL && g_str_has_prefix(needs, "4:") && !g_hash_table_contains(gather->by_address, needs);
+}
+
+gboolean hb_gather_add(HbGather *gather, const PGresult *result, int row, GError **error)
+{
+    HbObject *object = object_from_row(result, row, gather->session->version);
+    const char *designation = hb_pg_get(result, row, "designation");
+    const char *needs = hb_pg_get(result, row, "needs");
+
+    if (object->definition == NULL && object->kind != HB_KIND_ROWS) {
+        hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                     "%s went away, or changed, while it was read", object->identity);
+        hb_object_free(object);
+        return FALSE;
+    }
+    if (is_of_absent_large_object(gather, needs)) {
+        hb_object_free(object);
+        return TRUE;
+    }
+    if (!hb_catalog_add(gather->catalog, object, error))
+        return FALSE;
+    if (strcmp(hb_pg_get(result, row, "classid"), "0") != 0)
+        g_hash_table_insert(gather->by_address, hb_gather_address(result, row, "classid", "objid"), object);
+    if (designation != NULL)
+        g_hash_table_insert(gather->designations, object, g_strdup(designation));
+    if (needs != NULL && *needs != '\0')
+        g_hash_table_insert(gather->pending, object, g_strdup(needs));
+    return TRUE;
+}
+
+gboolean hb_gather_read(HbGather *gather, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = hb_gather_run(gather, sql, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        if (!hb_gather_add(gather, result, row, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- Needs ---- */
+
+gboolean hb_gather_read_aliases(HbGather *gather, GError **error)
+{
+    g_autoptr(HbResult) result = hb_gather_run(gather, hb_sql_aliases, error);
+    gboolean found = result != NULL;
+
+    /* An alias may stand for another alias, which then resolves in a later round */
+    for (int round = 0; found && round < 3; round++) {
+        found = FALSE;
+        for (int row = 0; row < PQntuples(result); row++) {
+            g_autofree char *address = hb_gather_address(result, row, "classid", "objid");
+            g_autofree char *target = hb_gather_address(result, row, "target_classid", "target_objid");
+            HbObject *object = g_hash_table_lookup(gather->by_address, target);
+            if (object != NULL && !g_hash_table_contains(gather->by_address, address)) {
+                g_hash_table_insert(gather->by_address, g_steal_pointer(&address), object);
+                found = TRUE;
+            }
+        }
+    }
+    return result != NULL;
+}
+
+gboolean hb_gather_read_dependencies(HbGather *gather, GError **error)
+{
+    g_autoptr(HbResult) result = hb_gather_run(gather, hb_sql_dependencies, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        g_autofree char *from = hb_gather_address(result, row, "classid", "objid");
+        g_autofree char *to = hb_gather_address(result, row, "refclassid", "refobjid");
+        HbObject *object = g_hash_table_lookup(gather->by_address, from);
+        HbObject *need = g_hash_table_lookup(gather->by_address, to);
+        if (object != NULL && need != NULL)
+            hb_object_add_need(object, need->identity);
+    }
+    return result != NULL;
+}
+
+void hb_gather_resolve(HbGather *gather)
+{
+    GHashTableIter iter;
+    gpointer object, text;
+
+    g_hash_table_iter_init(&iter, gather->pending);
+    while (g_hash_table_iter_next(&iter, &object, &text)) {
+        g_auto(GStrv) addresses = g_strsplit(text, ",", -1);
+        for (char **address = addresses; *address != NULL; address++) {
+            HbObject *need = g_hash_table_lookup(gather->by_address, *address);
+            if (need != NULL)
+                hb_object_add_need(object, need->identity);
+        }
+    }
+}

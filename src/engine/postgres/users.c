@@ -1,0 +1,126 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/users.h"
+
+#include "engine/postgres/catalog.h"
+#include "sql.h"
+
+#include <string.h>
+
+/* ---- Users ---- */
+
+static gboolean may_read_passwords(HbGather *gather, gboolean *may, GError **error)
+{
+    g_autoptr(HbResult) result =
+        hb_pg_query(gather->session, "SELECT has_table_privilege('pg_catalog.pg_authid', 'SELECT') AS may", error);
+
+    *may = result != NULL && *hb_pg_get(result, 0, "may") == 't';
+    return result != NULL;
+}
+
+/* Passwords of roles that the database does not need are passed over */
+static gboolean add_password(HbGather *gather, const PGresult *result, int row, GError **error)
+{
+    const char *role = hb_pg_get(result, row, "needs");
+
+    return !g_hash_table_contains(gather->by_address, role) || hb_gather_add(gather, result, row, error);
+}
+
+gboolean hb_pg_read_users(HbGather *gather, GError **error)
+{
+    g_autoptr(HbResult) result = NULL;
+    gboolean may;
+
+    if (!hb_gather_read(gather, hb_sql_roles, error) || !may_read_passwords(gather, &may, error))
+        return FALSE;
+    if (!may) {
+        hb_catalog_set_unread(gather->catalog, HB_KIND_PASSWORD);
+        hb_catalog_add_omission(gather->catalog, "passwords of roles",
+                                "only a superuser may read their hashes; set new passwords on the target");
+        return TRUE;
+    }
+    result = hb_gather_run(gather, hb_sql_passwords, error);
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        if (!add_password(gather, result, row, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- A whole server: its users and tablespaces, and which databases it has ---- */
+
+static gboolean read_server(HbGather *gather, guint parts, GError **error)
+{
+    if (!hb_pg_execute(gather->session, "SET hornbeam.scope = 'server'", error))
+        return FALSE;
+    if ((parts & HB_PART_USERS) && !hb_pg_read_users(gather, error))
+        return FALSE;
+    if ((parts & HB_PART_SETTINGS) && !hb_gather_read(gather, hb_sql_tablespaces, error))
+        return FALSE;
+    hb_gather_resolve(gather);
+    hb_catalog_keep_parts(gather->catalog, parts);
+    return TRUE;
+}
+
+HbCatalog *hb_pg_read_server(HbSession *session, guint parts, GError **error)
+{
+    HbGather gather;
+    HbCatalog *catalog = NULL;
+
+    hb_gather_init(&gather, session);
+    if (read_server(&gather, parts, error))
+        catalog = g_steal_pointer(&gather.catalog);
+    hb_gather_clear(&gather);
+    return catalog;
+}
+
+/* What a fresh server's database has, too */
+static gboolean is_usual(const HbObject *object)
+{
+    static const char *const usual[] = {
+        "schema public",           "extension plpgsql",         "database-setting comment",
+        "database-setting grants", "database-setting template", NULL};
+
+    return object->kind == HB_KIND_DATABASE_OWNER || g_strv_contains(usual, object->identity);
+}
+
+static HbCatalog *read_alone(HbSession *session)
+{
+    g_autoptr(GPtrArray) sessions = g_ptr_array_new();
+
+    g_ptr_array_add(sessions, session);
+    return hb_pg_read_catalog(sessions, HB_PART_SCHEMA | HB_PART_SETTINGS, NULL);
+}
+
+/* Every server has these databases; they are of interest if somebody put something into them */
+static gboolean is_used(const HbAddress *address, const char *name)
+{
+    HbAddress here = {address->uri, name, address->password};
+    HbSession *session = hb_pg_open(&here, NULL);
+    g_autoptr(HbCatalog) catalog = session != NULL ? read_alone(session) : NULL;
+    gboolean used = FALSE;
+
+    for (guint i = 0; catalog != NULL && i < hb_catalog_count(catalog); i++)
+        used = used || !is_usual(hb_catalog_get(catalog, i));
+    hb_pg_close(session);
+    return used;
+}
+
+GPtrArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session,
+                                             "SELECT datname, datname IN ('postgres', 'template1') FROM pg_database"
+                                             " WHERE datallowconn AND datname <> 'template0'"
+                                             " ORDER BY pg_database_size(oid) DESC, 1",
+                                             error);
+    GPtrArray *names;
+
+    if (result == NULL)
+        return NULL;
+    names = g_ptr_array_new_with_free_func(g_free);
+    for (int row = 0; row < PQntuples(result); row++) {
+        const char *name = PQgetvalue(result, row, 0);
+        if (*PQgetvalue(result, row, 1) == 'f' || is_used(address, name))
+            g_ptr_array_add(names, g_strdup(name));
+    }
+    return names;
+}
