@@ -16,9 +16,16 @@
 
 /* ---- Users who are there already ---- */
 
+/* The role itself, its password and settings, and what it is a member of */
 static gboolean is_about(const HbObject *object, const char *role)
 {
-    return object != NULL && (strcmp(object->identity, role) == 0 || hb_object_has_need(object, role));
+    const char *name = strchr(role, ' ') + 1, *after;
+
+    if (object == NULL || strcmp(object->identity, role) == 0)
+        return object != NULL;
+    after = g_str_has_prefix(hb_object_get_name(object), name) ? hb_object_get_name(object) + strlen(name) : NULL;
+    return after != NULL && hb_object_has_need(object, role) &&
+           (object->kind != HB_KIND_MEMBERSHIP || g_str_has_prefix(after, " in "));
 }
 
 static void append_difference(GString *text, const HbDifference *difference)

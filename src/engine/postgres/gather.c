@@ -181,18 +181,21 @@ static void set_definition(HbObject *object, const char *text, int version)
 }
 
 /* What no server before a version can express at all */
-static void set_first_version(HbObject *object, guint since, const char *why)
+void hb_gather_set_first_version(HbObject *object, const PGresult *result, int row)
 {
+    const char *since = hb_pg_get(result, row, "since");
+
+    if (since == NULL)
+        return;
     if (object->variants == NULL) {
         object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
         g_ptr_array_add(object->variants, hb_variant_new(0, object->definition, NULL));
     }
-    hb_versions_cut(object->variants, since, why);
+    hb_versions_cut(object->variants, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
 }
 
 static HbObject *object_from_row(const PGresult *result, int row, int version)
 {
-    const char *since = hb_pg_get(result, row, "since");
     const char *kind_name = hb_pg_get(result, row, "kind");
     const char *after = hb_pg_get(result, row, "after");
     const char *cost = hb_pg_get(result, row, "cost");
@@ -200,10 +203,9 @@ static HbObject *object_from_row(const PGresult *result, int row, int version)
 
     g_assert(hb_kind_find(kind_name, &kind));
     HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
-    if (since != NULL)
-        set_first_version(object, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
     set_definition(object, hb_pg_get(result, row, "definition"), version);
+    hb_gather_set_first_version(object, result, row);
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
     object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
     set_owner(object, result, row);

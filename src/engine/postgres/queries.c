@@ -42,13 +42,14 @@ static const Fragment fragments[] = {
     {"parameter_grants", 150000,
      "UNION ALL"
      " SELECT 'parameter-grant', 0, p.oid, format('%s to %s', p.parname, quote_ident(pg_get_userbyid(x.grantee))),"
-     "  format(@since@, 150000, string_agg(format('GRANT %s ON PARAMETER %s TO %I%s;', x.privilege_type, p.parname,"
+     "  string_agg(format('GRANT %s ON PARAMETER %s TO %I%s;', x.privilege_type, p.parname,"
      "   pg_get_userbyid(x.grantee), CASE WHEN x.is_grantable THEN ' WITH GRANT OPTION' ELSE '' END), E'\\n'"
-     "   ORDER BY x.privilege_type), '', 'rights on parameters cannot be granted'),"
-     "  format('%s:%s', 'pg_authid'::regclass::oid, x.grantee)"
+     "   ORDER BY x.privilege_type),"
+     "  format('%s:%s', 'pg_authid'::regclass::oid, x.grantee), 150000, 'rights on parameters cannot be granted'"
      " FROM pg_parameter_acl p, aclexplode(p.paracl) x"
      " WHERE x.grantee IN (SELECT oid FROM wanted) AND x.grantee <> 10"
      " GROUP BY p.oid, p.parname, x.grantee"},
+    {"dimensions_of_a", 0, "CASE WHEN a.attndims > 1 AND t.typelem <> 0 AND t.typlen = -1 THEN repeat('[]', a.attndims - 1) ELSE '' END"},
     {"kind_of_c", 0,
      "CASE c.relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized-view' WHEN 'f' THEN 'foreign-table'"
      " WHEN 'S' THEN 'sequence' WHEN 'i' THEN 'index' WHEN 'I' THEN 'index' ELSE 'table' END"},
@@ -167,6 +168,17 @@ static const Fragment fragments[] = {
      " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
      " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
      " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"},
+    {"suboptions", 170000,
+     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
+     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming becomes plain streaming')"
+     "  WHEN 't' THEN format(@since@, 140000, ', streaming = on', '', '')"
+     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
+     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"
+     " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
+     " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
+     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"
+     " || CASE WHEN s.subfailover THEN format(@since@, 170000, ', failover = true', '', 'its slot does not fail over') ELSE '' END"},
     /* What a statement uses that came with a version, read from its text without literals and quoted names */
     {"first_version_of_x", 0, "LATERAL (SELECT NULL::int AS since, NULL::text AS since_why)"},
     {"first_version_of_x", 140000,
@@ -211,7 +223,7 @@ static const Fragment fragments[] = {
     {"membership_options", 0, "CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END"},
     {"membership_options", 160000,
      "format(@since@, 160000,"
-     " format(' WITH ADMIN %s, INHERIT %s, SET %s', m.admin_option, m.inherit_option, m.set_option),"
+     " format(' WITH ADMIN %s, INHERIT %s, SET %s', m.admin_option::text, m.inherit_option::text, m.set_option::text),"
      " CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END,"
      " CASE WHEN m.set_option AND m.inherit_option = b.rolinherit THEN ''"
      "  ELSE 'its options INHERIT and SET are dropped' END)"},

@@ -2,10 +2,13 @@ SELECT 'collation' AS kind, 'pg_collation'::regclass::oid AS classid, c.oid AS o
        format('%I.%I', n.nspname, c.collname) AS name,
        format('COLLATION %I.%I', n.nspname, c.collname) AS designation,
        quote_ident(pg_get_userbyid(c.collowner)) AS owner,
-       format('CREATE COLLATION %I.%I (provider = %s', n.nspname, c.collname,
-              CASE c.collprovider WHEN 'i' THEN 'icu' WHEN 'b' THEN format(@since@, 170000, 'builtin', 'libc', 'its built-in provider') ELSE 'libc' END)
-           || CASE WHEN c.collprovider IN ('i', 'b') THEN ', locale = ' || quote_literal(@colllocale@)
-                   ELSE format(', lc_collate = %L, lc_ctype = %L', c.collcollate, c.collctype) END
+       format('CREATE COLLATION %I.%I (provider = ', n.nspname, c.collname)
+           || CASE c.collprovider
+              WHEN 'i' THEN 'icu, locale = ' || quote_literal(@colllocale@)
+              WHEN 'b' THEN format(@since@, 170000, 'builtin, locale = ' || quote_literal(@colllocale@),
+                                   format('libc, lc_collate = %L, lc_ctype = %L', @colllocale@, @colllocale@),
+                                   'its built-in provider becomes libc')
+              ELSE format('libc, lc_collate = %L, lc_ctype = %L', c.collcollate, c.collctype) END
            || CASE WHEN c.collisdeterministic THEN '' ELSE ', deterministic = false' END
            || CASE WHEN @collrules@ IS NULL THEN ''
                    ELSE format(@since@, 160000, ', rules = ' || quote_literal(@collrules@), '', 'its tailoring rules') END

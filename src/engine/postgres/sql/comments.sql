@@ -6,6 +6,7 @@ WITH notes AS (
     SELECT classoid, objoid, objsubid, provider, label FROM pg_seclabel
 )
 SELECT d.classoid AS classid, d.objoid AS objid, quote_literal(d.text) AS literal, quote_ident(d.provider) AS provider,
+       CASE WHEN k.contype = 'n' AND k.conrelid <> 0 THEN 180000 END AS since, 'NOT NULL has no name to comment on' AS since_why,
        CASE WHEN d.objsubid > 0 THEN format('COLUMN %s.%I', CASE WHEN c.relkind = 'c' THEN c.reltype::regtype::text
                                                                  ELSE c.oid::regclass::text END, a.attname)
             WHEN k.contypid <> 0 THEN format('CONSTRAINT %I ON DOMAIN %s', k.conname, format_type(k.contypid, NULL))
@@ -36,6 +37,6 @@ WHERE (d.objoid >= 16384 AND d.classoid <> 'pg_largeobject'::regclass
        AND d.text <> 'standard public schema')
    OR (d.provider IS NOT NULL AND d.classoid = 'pg_largeobject'::regclass)
 UNION ALL
-SELECT 'pg_namespace'::regclass, n.oid, 'NULL', NULL, NULL, NULL, NULL
+SELECT 'pg_namespace'::regclass, n.oid, 'NULL', NULL, NULL, NULL, NULL, NULL, NULL
 FROM pg_namespace n
 WHERE n.nspname = 'public' AND obj_description(n.oid, 'pg_namespace') IS NULL

@@ -43,3 +43,7 @@ SELECT 'database-setting', 0, h.oid,
 FROM here h
 JOIN pg_db_role_setting s ON s.setdatabase = h.oid
 CROSS JOIN LATERAL (@settings_of_s@) c
+UNION ALL
+SELECT 'database-setting', 0, h.oid, 'label of ' || quote_ident(l.provider),
+       format('SECURITY LABEL FOR %I ON DATABASE %s IS %L;', l.provider, h.name, l.label)
+FROM here h JOIN pg_shseclabel l ON l.classoid = 'pg_database'::regclass AND l.objoid = h.oid

@@ -5,7 +5,8 @@ SELECT 'default-grant' AS kind, 'pg_default_acl'::regclass::oid AS classid, d.oi
        CASE WHEN n.oid IS NULL
             THEN format(E'%s REVOKE ALL ON %s FROM PUBLIC;\n%s REVOKE ALL ON %s FROM %I;', o.head, o.name, o.head, o.name,
                         pg_get_userbyid(d.defaclrole)) || CASE WHEN g.text IS NULL THEN '' ELSE E'\n' END
-            ELSE '' END || coalesce(g.text, '') AS definition
+            ELSE '' END || coalesce(g.text, '') AS definition,
+       CASE d.defaclobjtype WHEN 'L' THEN 180000 END AS since, 'no default rights on large objects' AS since_why
 FROM pg_default_acl d
 LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace
 CROSS JOIN LATERAL (

@@ -88,7 +88,7 @@ WITH relations AS (
     FROM items WHERE NOT is_understood
 ), statements AS (
     SELECT classid, objid, subid,
-           string_agg(CASE WHEN is_modern THEN format(@since@, 170000, text, '', 'the right MAINTAIN') ELSE text END, ''
+           string_agg(CASE WHEN is_modern THEN format(@since@, 170000, text, '', 'the right MAINTAIN is dropped') ELSE text END, ''
                       ORDER BY is_passed_on, at, is_modern) AS text
     FROM texts GROUP BY classid, objid, subid
 )

@@ -7,6 +7,21 @@ SELECT 'materialized-view' AS kind, 'pg_class'::regclass::oid AS classid, c.oid 
               CASE WHEN m.amname <> 'heap' THEN ' USING ' || quote_ident(m.amname) ELSE '' END,
               coalesce(' WITH (' || array_to_string(c.reloptions, ', ') || ')', ''),
               rtrim(x.text, ';'))
+           || coalesce((
+               SELECT string_agg(format(E'\nALTER MATERIALIZED VIEW %s ALTER COLUMN %I %s;', c.oid::regclass, a.attname, k.change),
+                                 '' ORDER BY a.attnum, k.change)
+               FROM pg_attribute a
+               JOIN pg_type t ON t.oid = a.atttypid
+               CROSS JOIN LATERAL (
+                   SELECT 'SET STATISTICS ' || a.attstattarget AS change WHERE a.attstattarget >= 0
+                   UNION ALL
+                   SELECT 'SET STORAGE ' || CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL'
+                                                 WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END
+                   WHERE a.attstorage <> t.typstorage
+                   UNION ALL
+                   SELECT 'SET (' || o || ')' FROM unnest(a.attoptions) o WHERE o ~ '^n_distinct(_inherited)?='
+               ) k
+               WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped), '')
            || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS definition, f.since, f.since_why
 FROM pg_class c
 LEFT JOIN pg_am m ON m.oid = c.relam

@@ -35,15 +35,15 @@ SELECT 'role' AS kind, 'pg_authid'::regclass::oid AS classid, r.oid AS objid, r.
               CASE WHEN r.rolbypassrls THEN 'BYPASSRLS' ELSE 'NOBYPASSRLS' END,
               CASE WHEN r.rolconnlimit <> -1 THEN ' CONNECTION LIMIT ' || r.rolconnlimit ELSE '' END,
               coalesce(' VALID UNTIL ' || quote_literal(r.rolvaliduntil), '')) AS definition,
-       NULL AS needs
+       NULL AS needs, NULL::int AS since, NULL AS since_why
 FROM wanted r
 UNION ALL
 SELECT 'membership', 0, m.roleid, format('%s in %s%s', quote_ident(pg_get_userbyid(m.member)),
                                          quote_ident(pg_get_userbyid(m.roleid)), @membership_by@),
-       CASE WHEN p.since IS NULL THEN x.text
-            ELSE format(@since@, p.since, x.text, '', format('there is no role %I to be a member of', p.name)) END,
+       x.text,
        format('%s:%s,%s:%s,%s:%s', 'pg_authid'::regclass::oid, m.roleid, 'pg_authid'::regclass::oid, m.member,
-              'pg_authid'::regclass::oid, m.grantor)
+              'pg_authid'::regclass::oid, m.grantor),
+       p.since, format('there is no role %s', p.name)
 FROM pg_auth_members m
 LEFT JOIN pg_roles b ON b.oid = m.member
 LEFT JOIN predefined p ON p.name = pg_get_userbyid(m.roleid)
@@ -56,19 +56,24 @@ WHERE m.member IN (SELECT oid FROM wanted)
 UNION ALL
 SELECT 'role-setting', 0, r.oid, r.name || '.' || c.setting,
        format('ALTER ROLE %s SET %s TO %s;', r.name, c.setting, c.value),
-       format('%s:%s', 'pg_authid'::regclass::oid, r.oid)
+       format('%s:%s', 'pg_authid'::regclass::oid, r.oid), NULL, NULL
 FROM wanted r
 JOIN pg_db_role_setting s ON s.setrole = r.oid AND s.setdatabase = 0
 CROSS JOIN LATERAL (@settings_of_s@) c
 UNION ALL
-SELECT 'role-setting', 0, 0::oid, 'all.' || c.setting, format('ALTER ROLE ALL SET %s TO %s;', c.setting, c.value), NULL
+SELECT 'role-setting', 0, 0::oid, 'all.' || c.setting, format('ALTER ROLE ALL SET %s TO %s;', c.setting, c.value), NULL, NULL, NULL
 FROM pg_db_role_setting s
 CROSS JOIN LATERAL (@settings_of_s@) c
 WHERE s.setrole = 0 AND s.setdatabase = 0 AND current_setting('hornbeam.scope', true) = 'server'
 UNION ALL
 SELECT 'role-setting', 0, r.oid, r.name || ' comment',
        format('COMMENT ON ROLE %s IS %L;', r.name, shobj_description(r.oid, 'pg_authid')),
-       format('%s:%s', 'pg_authid'::regclass::oid, r.oid)
+       format('%s:%s', 'pg_authid'::regclass::oid, r.oid), NULL, NULL
 FROM wanted r
 WHERE shobj_description(r.oid, 'pg_authid') IS NOT NULL AND r.oid >= 16384
+UNION ALL
+SELECT 'role-setting', 0, r.oid, format('%s label of %s', r.name, quote_ident(l.provider)),
+       format('SECURITY LABEL FOR %I ON ROLE %s IS %L;', l.provider, r.name, l.label),
+       format('%s:%s', 'pg_authid'::regclass::oid, r.oid), NULL, NULL
+FROM wanted r JOIN pg_shseclabel l ON l.classoid = 'pg_authid'::regclass AND l.objoid = r.oid
 @parameter_grants@

@@ -4,7 +4,7 @@ SELECT 'sequence' AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid,
        'SEQUENCE ' || c.oid::regclass AS designation,
        quote_ident(pg_get_userbyid(c.relowner)) AS owner,
        format('CREATE %sSEQUENCE %s AS %s START WITH %s INCREMENT BY %s MINVALUE %s MAXVALUE %s CACHE %s%s;',
-              CASE c.relpersistence WHEN 'u' THEN 'UNLOGGED ' ELSE '' END,
+              CASE c.relpersistence WHEN 'u' THEN format(@since@, 150000, 'UNLOGGED ', '', 'it is logged') ELSE '' END,
               c.oid::regclass, format_type(s.seqtypid, NULL), s.seqstart, s.seqincrement, s.seqmin, s.seqmax,
               s.seqcache, CASE WHEN s.seqcycle THEN ' CYCLE' ELSE '' END) AS definition
 FROM pg_class c

@@ -5,7 +5,7 @@ WITH inlined AS (
 ), columns AS (
     SELECT a.attrelid,
            string_agg(
-               format('    %I %s', a.attname, format_type(a.atttypid, a.atttypmod))
+               format('    %I %s', a.attname, format_type(a.atttypid, a.atttypmod) || @dimensions_of_a@)
                || coalesce((SELECT format(' OPTIONS (%s)', o.list)
                             FROM (SELECT a.attfdwoptions AS options) s, @options_of_s@ o WHERE o.list IS NOT NULL), '')
                || CASE WHEN a.attcollation <> t.typcollation

@@ -1,4 +1,4 @@
--- Triggers; those of partitions come with the parent's
+-- Triggers; those of partitions come with the parent's, and are only mentioned if they are enabled otherwise
 SELECT 'trigger' AS kind, 'pg_trigger'::regclass::oid AS classid, t.oid AS objid,
        format('%s.%I', c.oid::regclass, t.tgname) AS name,
        format('TRIGGER %I ON %s', t.tgname, c.oid::regclass) AS designation,
@@ -14,3 +14,15 @@ JOIN pg_class c ON c.oid = t.tgrelid
 WHERE c.relnamespace IN (@namespaces@) AND NOT t.tgisinternal AND t.tgparentid = 0
   AND NOT EXISTS (SELECT FROM pg_depend e
                   WHERE e.classid = 'pg_class'::regclass AND e.objid = c.oid AND e.deptype = 'e')
+UNION ALL
+SELECT 'trigger', 'pg_trigger'::regclass::oid, t.oid, format('%s.%I', c.oid::regclass, t.tgname), NULL,
+       @kind_of_c@ || ' ' || c.oid::regclass,
+       format('ALTER TABLE %s %s TRIGGER %I;', c.oid::regclass,
+              CASE t.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'A' THEN 'ENABLE ALWAYS' WHEN 'R' THEN 'ENABLE REPLICA'
+                   ELSE 'ENABLE' END, t.tgname),
+       'pg_trigger'::regclass::oid || ':' || p.oid
+FROM pg_trigger t
+JOIN pg_trigger p ON p.oid = t.tgparentid
+JOIN pg_class c ON c.oid = t.tgrelid
+WHERE c.relnamespace IN (@namespaces@) AND t.tgenabled <> p.tgenabled
+  AND p.tgparentid = 0 AND t.tgname = p.tgname

@@ -5,7 +5,7 @@ WITH labels AS (
     FROM pg_enum GROUP BY enumtypid
 ), fields AS (
     SELECT a.attrelid,
-           string_agg(format('    %I %s', a.attname, format_type(a.atttypid, a.atttypmod))
+           string_agg(format('    %I %s', a.attname, format_type(a.atttypid, a.atttypmod) || @dimensions_of_a@)
                       || CASE WHEN a.attcollation <> t.typcollation
                               THEN (SELECT format(' COLLATE %I.%I', cn.nspname, co.collname)
                                     FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace
@@ -41,7 +41,8 @@ SELECT CASE t.typtype WHEN 'd' THEN 'domain' ELSE 'type' END AS kind,
            || @multirange@
            || E'\n);'
        WHEN 'd' THEN format('CREATE DOMAIN %I.%I AS %s', n.nspname, t.typname,
-                            format_type(t.typbasetype, t.typtypmod))
+                            format_type(t.typbasetype, t.typtypmod)
+                                || CASE WHEN t.typndims > 1 THEN repeat('[]', t.typndims - 1) ELSE '' END)
            || CASE WHEN t.typcollation <> b.typcollation
                    THEN (SELECT format(' COLLATE %I.%I', cn.nspname, co.collname)
                          FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace
