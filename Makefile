@@ -29,7 +29,7 @@ demo:
 	demo/run.sh
 
 test:
-	scripts/prepare.sh build servers tests
+	scripts/prepare.sh build servers versions tests
 	cmake -S . -B build -DHORNBEAM_STRICT=ON
 	$(MAKE) all
 	cd build && ctest --output-on-failure
@@ -39,7 +39,7 @@ lint:
 	scripts/lint.sh
 
 sanitize:
-	scripts/prepare.sh build servers tests
+	scripts/prepare.sh build servers versions tests
 	cmake -S . -B build-sanitize -DHORNBEAM_STRICT=ON -DHORNBEAM_SANITIZE=ON -DCMAKE_BUILD_TYPE=Debug
 	cmake --build build-sanitize --parallel $(JOBS)
 	cd build-sanitize && ASAN_OPTIONS=detect_leaks=1 UBSAN_OPTIONS=print_stacktrace=1 ctest --output-on-failure

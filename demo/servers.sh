@@ -3,7 +3,8 @@
 # a network. Source this file. Run as root, it starts them as an unprivileged user, because PostgreSQL refuses root.
 #
 #   servers_begin            makes the folder, $SERVERS
-#   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres"
+#   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres". Set
+#                            POSTGRES_BIN for another version than the system's newest
 #   server_uri NAME [DB]     prints its URI
 #   servers_end              stops all of them and removes the folder
 

@@ -1,11 +1,12 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: Apache-2.0
 # Installs what is missing on Debian 12, as root or with sudo; says nothing where nothing is missing.
-# Usage: scripts/prepare.sh GROUP...   groups: build, servers, tests, lint, bench
+# Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, bench
 set -euo pipefail
 
 build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libjansson-dev libzstd-dev libxxhash-dev libssl-dev scdoc"
 servers="postgresql-15"
+versions=$(command -v npm >/dev/null || echo "nodejs npm")
 tests="libcmocka-dev"
 lint="clang-format cppcheck valgrind git"
 bench="bc time"
@@ -16,7 +17,14 @@ for group in "$@"; do
         [ "$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)" = installed ] || missing="$missing $package"
     done
 done
-[ -n "$missing" ] || exit 0
+finish() { # servers of other versions come from another registry
+    case " $groups " in *" versions "*)
+        . "$(dirname "$0")/versions.sh"
+        fetch_versions ;;
+    esac
+}
+groups="$*"
+[ -n "$missing" ] || { finish; exit 0; }
 
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
 
@@ -35,3 +43,4 @@ case "$missing" in *postgresql*)
 esac
 as_root apt-get update -qq
 as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing >/dev/null
+finish

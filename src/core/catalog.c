@@ -228,6 +228,8 @@ static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, g
                                         : g_strdup_printf("left out for %s", product));
         return;
     }
+    if (g_strcmp0(variant->definition, object->definition) == 0)
+        return; /* so it is written already */
     if (variant->lost != NULL) {
         g_autofree char *why = g_strdup_printf("changed for %s: %s", product, variant->lost);
         hb_catalog_add_omission(catalog, object->identity, why);

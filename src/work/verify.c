@@ -99,7 +99,7 @@ static void find_in_dump(Finding *finding)
     const HbManifest *manifest = hb_reader_get_manifest(finding->side->dump);
 
     finding->catalog = manifest->catalog;
-    finding->version = manifest->written_for;
+    finding->version = manifest->version_number;
     finding->database_quoted = g_strdup(manifest->database_quoted);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
@@ -286,6 +286,7 @@ static void compare(Finding *from, Finding *to, HbVerification *result)
     hb_adapt_rights(from->catalog, &to->options->rights);
     hb_adapt_rights(to->catalog, &to->options->rights);
     fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
+    hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
     drop_seeming(from, to, result->differences);
     hb_compare_digests(from->digests, to->digests, result->differences);

@@ -329,7 +329,7 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
         return FALSE;
     if (options->from.dump != NULL) {
         from = hb_reader_get_manifest(options->from.dump)->catalog;
-        from_version = hb_reader_get_manifest(options->from.dump)->written_for;
+        from_version = hb_reader_get_manifest(options->from.dump)->version_number;
     } else if ((own = read_side(options, &options->from, &from_version, error)) == NULL) {
         return FALSE;
     } else {

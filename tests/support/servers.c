@@ -46,17 +46,28 @@ void servers_run_shell(const char *line)
     run_clear(&run);
 }
 
+/* "old v17=17" to "old v17" */
+static char *names_only(const char *names)
+{
+    g_autoptr(GRegex) version = g_regex_new("=[0-9]+", 0, 0, NULL);
+
+    return g_regex_replace_literal(version, names, -1, 0, "", 0, NULL);
+}
+
 void servers_begin(const char *names)
 {
-    g_autofree char *line =
-        g_strdup_printf("servers_begin; for n in %s; do start_postgres $n; done; printf %%s \"$SERVERS\"", names);
+    g_autofree char *line = g_strdup_printf(
+        "servers_begin; . '%s/scripts/versions.sh'; for n in %s; do case $n in"
+        " *=*) POSTGRES_BIN=$(postgres_bin ${n#*=}) start_postgres ${n%%=*} ;; *) start_postgres $n ;; esac;"
+        " done; printf %%s \"$SERVERS\"",
+        HB_SOURCE_DIR, names);
     g_autofree char *script = with_scripts(line);
     Run run = run_bash(script);
 
     if (run.status != 0)
         fail_msg("servers do not start: %s%s", run.out, run.err);
     folder = g_steal_pointer(&run.out);
-    started = g_strdup(names);
+    started = names_only(names);
     run_clear(&run);
 }
 
@@ -109,4 +120,30 @@ Run run_shell(const char *line)
     g_autofree char *script = g_strdup_printf("HORNBEAM=%s/hornbeam; exec </dev/null; %s", HB_BINARY_DIR, line);
 
     return run_bash(script);
+}
+
+void run_expect(Run run, int status, const char *out, const char *err)
+{
+    if (run.status != status)
+        fail_msg("status %d, expected %d: %s%s", run.status, status, run.out, run.err);
+    if (out != NULL)
+        check_contains(run.out, out);
+    if (err != NULL)
+        check_contains(run.err, err);
+    run_clear(&run);
+}
+
+void compare_censuses(const char *one, const char *other, guint least)
+{
+    g_autofree char *count = g_strdup_printf("%u", least);
+
+    g_setenv("ONE", one, TRUE);
+    g_setenv("OTHER", other, TRUE);
+    g_setenv("LEAST", count, TRUE);
+    run_expect(
+        run_shell("census() { psql -qXAt -v ON_ERROR_STOP=1 -f $SOURCE/tests/support/census.sql \"$1\" >$FOLDER/all &&"
+                  " grep -v ConstraintTrigger $FOLDER/all; }; cd $FOLDER && census \"$ONE\" >census.one &&"
+                  " census \"$OTHER\" >census.other && [ $(wc -l <census.one) -gt $LEAST ] &&"
+                  " diff census.one census.other"),
+        0, "", NULL);
 }

@@ -7,7 +7,7 @@
 #include <glib.h>
 
 /*
- * Starts private PostgreSQL servers (names separated by blanks) in a folder that servers_end() removes. The demo's
+ * Starts private PostgreSQL servers (names separated by blanks; NAME=17 for that version) in a folder that servers_end() removes. The demo's
  * scripts do the work. Once in a program. Fails the test if they do not start.
  */
 void servers_begin(const char *names);
@@ -36,3 +36,12 @@ Run run_hornbeam(const char *first, ...) G_GNUC_NULL_TERMINATED;
 
 /* A line of shell in which $HORNBEAM is the program, and the environment is the test's; the status is the line's */
 Run run_shell(const char *line);
+
+/* Fails unless the program ended with this status, and its output and messages hold these parts (NULL: whatever) */
+void run_expect(Run run, int status, const char *out, const char *err);
+
+/*
+ * Fails unless the server's own words about two databases (census.sql), line by line, are the same, and at least so many
+ * lines. $SOURCE and $FOLDER must be set
+ */
+void compare_censuses(const char *one, const char *other, guint least);
