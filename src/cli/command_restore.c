@@ -3,6 +3,7 @@
  * restore DUMP TO - carry out a dump on a server.
  */
 #include "cli/whole.h"
+#include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/restore.h"
@@ -33,6 +34,19 @@ static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump,
     return status;
 }
 
+static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
+{
+    g_autofree char *database = options->engine->get_database(uri);
+
+    if (database == NULL)
+        return hb_cli_restore_whole(cli, options, error);
+    hb_error_set(error, HB_ERROR_USAGE,
+                 "name the server without a database, or one of the dumps in its folder databases/",
+                 "%s is the dump of a whole server, and the address names database %s",
+                 hb_reader_get_path(options->dump), database);
+    return HB_STATUS_USAGE;
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = {.parts = cli->options.part_bits,
@@ -54,7 +68,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         return HB_STATUS_DUMP;
     options.dump = dump;
     if (hb_reader_get_manifest(dump)->members != NULL)
-        return hb_cli_restore_whole(cli, &options, error);
+        return restore_whole(cli, &options, arguments[1], error);
     restore = hb_restore_open(&options, error);
     if (restore != NULL)
         status = run_opened(cli, restore, dump, arguments[0], error);

@@ -67,6 +67,13 @@ static gboolean check_journal(HbRestore *restore, const char *dump_id, GError **
     return TRUE;
 }
 
+static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_clear_pointer(&restore->journal, g_hash_table_unref);
+    restore->journal = restore->options.engine->read_journal(session, error);
+    return restore->journal != NULL;
+}
+
 static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autofree char *dump_id = NULL;
@@ -76,7 +83,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
     if (!engine->find_journal(session, &dump_id, error) || !engine->find_content(session, &example, error))
         return FALSE;
     if (dump_id != NULL)
-        return check_journal(restore, dump_id, error);
+        return check_journal(restore, dump_id, error) && read_journal(restore, session, error);
     if (restore->options.whole_server)
         return TRUE;
     return example == NULL || refuse_content(restore, example, error);
@@ -263,13 +270,6 @@ static guint count_exceptions(const HbRestoreResult *result, HbOutcome outcome)
     for (guint i = 0; i < result->exceptions->len; i++)
         count += ((HbException *)result->exceptions->pdata[i])->outcome == outcome;
     return count;
-}
-
-static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
-{
-    g_clear_pointer(&restore->journal, g_hash_table_unref);
-    restore->journal = restore->options.engine->read_journal(session, error);
-    return restore->journal != NULL;
 }
 
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)

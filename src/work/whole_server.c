@@ -227,7 +227,8 @@ static gboolean for_all_members(Restoring *restoring, gboolean with_journals_own
             (!with_journals_own && holds_journal(restoring, member)))
             continue;
         if (!act(restoring, member, error)) {
-            g_prefix_error(error, "database %s: ", member->name);
+            if (error != NULL && !hb_error_is(*error, HB_ERROR_BLOCKED)) /* which names it */
+                g_prefix_error(error, "database %s: ", member->name);
             return FALSE;
         }
     }
