@@ -5,8 +5,8 @@
 #pragma once
 
 #include "cli/cli.h"
-#include "work/whole_server.h"
 #include "work/verify.h"
+#include "work/whole_server.h"
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error);
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error);

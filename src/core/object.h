@@ -113,13 +113,13 @@ typedef struct {
 typedef struct {
     HbKind kind;
     char *identity;
-    char *on;         /* identity of the object that this is a part of; NULL if it stands alone */
-    char *owner;      /* role name, unquoted; NULL if the kind has no owner of its own */
-    char *definition; /* SQL that creates it, one or more statements, each ended by ';'; NULL for rows */
+    char *on;            /* identity of the object that this is a part of; NULL if it stands alone */
+    char *owner;         /* role name, unquoted; NULL if the kind has no owner of its own */
+    char *definition;    /* SQL that creates it, one or more statements, each ended by ';'; NULL for rows */
     GPtrArray *variants; /* HbVariant *: what the definition is on other versions; NULL: the same on all */
-    char *owner_sql;  /* SQL that gives it its owner; NULL if none */
-    char *stand_in;   /* SQL of a placeholder that breaks circles; the definition then replaces it; NULL if none */
-    GPtrArray *needs; /* char *: identities, each once */
+    char *owner_sql;     /* SQL that gives it its owner; NULL if none */
+    char *stand_in;      /* SQL of a placeholder that breaks circles; the definition then replaces it; NULL if none */
+    GPtrArray *needs;    /* char *: identities, each once */
     HbStage stage;
     HbAfter after;
     guint64 cost; /* estimated bytes that creating it must touch */

@@ -44,9 +44,9 @@ void hb_server_info_clear(HbServerInfo *info);
 
 /* A moment in time that several sessions can read; clear with hb_snapshot_clear() */
 typedef struct {
-    char *token;    /* for joining */
-    char *time;     /* ISO 8601, UTC */
-    char *position; /* in the server's log; NULL if unknown */
+    char *token;        /* for joining */
+    char *time;         /* ISO 8601, UTC */
+    char *position;     /* in the server's log; NULL if unknown */
     guint lock_wait_ms; /* how long those who join wait for a lock */
     guint sessions;     /* how many will join; to be set before it begins */
     gboolean all_lock;  /* the engine's own */
@@ -103,7 +103,8 @@ struct HbEngine {
     /* Not yet arranged. sessions: HbSession *, one at least, all in one snapshot: they share the work */
     HbCatalog *(*read_catalog)(GPtrArray *sessions, guint parts, GError **error);
 
-    /* A whole server: what belongs to no database (not yet arranged), and the names, unquoted, of those worth carrying */
+    /* A whole server: what belongs to no database (not yet arranged), and the names, unquoted, of those worth carrying
+     */
     HbCatalog *(*read_server)(HbSession *session, guint parts, GError **error);
     GPtrArray *(*list_databases)(HbSession *session, const HbAddress *address, GError **error);
 
@@ -112,7 +113,7 @@ struct HbEngine {
                                gpointer data, GError **error);
     gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */
     gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot, GError **error);
-    void (*drop_snapshot)(HbSession *session); /* without looking back */
+    void (*drop_snapshot)(HbSession *session);                    /* without looking back */
     gboolean (*end_snapshot)(HbSession *session, GError **error); /* fails if the structure changed meanwhile */
 
     /* ---- Rows ---- */

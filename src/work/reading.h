@@ -24,7 +24,7 @@ typedef struct {
     const HbAddress *address;
     const HbSnapshot *snapshot;
     const GPtrArray *sets; /* const HbRowSet * */
-    GPtrArray *sessions; /* HbSession *: joined already, for the first workers; NULL: none */
+    GPtrArray *sessions;   /* HbSession *: joined already, for the first workers; NULL: none */
     guint jobs;
     guint first_worker; /* number of the first; see HbCrew */
     HbStop *stop;

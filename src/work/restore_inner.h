@@ -30,19 +30,19 @@ struct HbRestore {
     gboolean resumed;
     gboolean finished;
     const char *note; /* a key to write into the journal */
-    guint absent; /* how many of the catalog's omissions are the dump's own */
+    guint absent;     /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
 
     GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
     GHashTable *journal; /* steps that are finished as far as the target knows: key to note; only read by workers */
     HbRestoreResult *result;
 
-    GMutex lock;      /* guards the fields below, the plan, and the result's exceptions */
-    GCond settled;    /* a step was settled */
+    GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */
+    GCond settled;               /* a step was settled */
     GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
     int password_file;           /* -1: none */
-    GHashTable *kept; /* identities of roles that were there before us */
-    GError *lost;     /* a connection broke: nobody begins another step */
+    GHashTable *kept;            /* identities of roles that were there before us */
+    GError *lost;                /* a connection broke: nobody begins another step */
 };
 
 /* With the lock held, or before and after the walk */

@@ -20,5 +20,6 @@ gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step,
 gboolean hb_roles_open_passwords(HbRestore *restore, GError **error);
 void hb_roles_close_passwords(HbRestore *restore);
 
-/* SQL that gives a role a new password, and has noted it in the file; NULL if it gets none, or with *error. The caller's */
+/* SQL that gives a role a new password, and has noted it in the file; NULL if it gets none, or with *error. The
+ * caller's */
 char *hb_roles_renew_password(HbRestore *restore, HbSession *session, const HbObject *role, GError **error);

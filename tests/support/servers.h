@@ -7,8 +7,8 @@
 #include <glib.h>
 
 /*
- * Starts private PostgreSQL servers (names separated by blanks; NAME=17 for that version) in a folder that servers_end() removes. The demo's
- * scripts do the work. Once in a program. Fails the test if they do not start.
+ * Starts private PostgreSQL servers (names separated by blanks; NAME=17 for that version) in a folder that
+ * servers_end() removes. The demo's scripts do the work. Once in a program. Fails the test if they do not start.
  */
 void servers_begin(const char *names);
 void servers_end(void);
@@ -41,7 +41,7 @@ Run run_shell(const char *line);
 void run_expect(Run run, int status, const char *out, const char *err);
 
 /*
- * Fails unless the server's own words about two databases (census.sql), line by line, are the same, and at least so many
- * lines. $SOURCE and $FOLDER must be set
+ * Fails unless the server's own words about two databases (census.sql), line by line, are the same, and at least so
+ * many lines. $SOURCE and $FOLDER must be set
  */
 void compare_censuses(const char *one, const char *other, guint least);

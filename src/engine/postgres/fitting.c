@@ -148,6 +148,41 @@ static void fit_object(const Target *target, HbCatalog *catalog, HbObject *objec
         fit_setting(target, catalog, object, gone);
 }
 
+/* ---- How the database is created ---- */
+
+#define FIRST_WITH_ICU     150000
+#define FIRST_WITH_RULES   160000
+#define FIRST_WITH_BUILTIN 170000
+
+static void fit_provider(HbCatalog *catalog, int version)
+{
+    const char *provider = g_hash_table_lookup(hb_catalog_get_properties(catalog), "provider");
+
+    if ((g_strcmp0(provider, "icu") == 0 && version < FIRST_WITH_ICU) ||
+        (g_strcmp0(provider, "builtin") == 0 && version < FIRST_WITH_BUILTIN)) {
+        g_autofree char *why = g_strdup_printf("the target has no locale provider %s: libc is used", provider);
+        hb_catalog_add_omission(catalog, "collation of the database", why);
+        hb_catalog_set_property(catalog, "provider", "libc");
+    }
+    if (version < FIRST_WITH_RULES && g_hash_table_remove(hb_catalog_get_properties(catalog), "icu-rules"))
+        hb_catalog_add_omission(catalog, "collation of the database", "the target has no tailoring rules");
+}
+
+static void fit_database(const Target *target, HbCatalog *catalog, int version)
+{
+    const char *tablespace = g_hash_table_lookup(hb_catalog_get_properties(catalog), "tablespace");
+    g_autofree char *quoted = tablespace != NULL ? hb_pg_quote_any_name(tablespace) : NULL;
+    g_autofree char *why = NULL;
+
+    fit_provider(catalog, version);
+    if (tablespace == NULL || g_hash_table_contains(target->tablespaces, tablespace) ||
+        g_hash_table_contains(target->tablespaces, quoted))
+        return;
+    why = g_strdup_printf("the target has no tablespace %s: its default one is used", tablespace);
+    hb_catalog_add_omission(catalog, "tablespace of the database", why);
+    g_hash_table_remove(hb_catalog_get_properties(catalog), "tablespace");
+}
+
 gboolean hb_pg_fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
@@ -155,6 +190,8 @@ gboolean hb_pg_fit_target(const HbAddress *address, gboolean exists, HbCatalog *
     Target target = {0};
     gboolean ok = session != NULL && read_target(&target, session, error);
 
+    if (ok && !exists)
+        fit_database(&target, catalog, session->version);
     for (guint i = 0; ok && i < hb_catalog_count(catalog); i++)
         fit_object(&target, catalog, hb_catalog_get(catalog, i), gone);
     if (ok && g_hash_table_size(gone) > 0)

@@ -40,6 +40,10 @@ static char *create_database_sql(HbSession *session, const char *name, GHashTabl
         g_string_append(sql, " LOCALE_PROVIDER builtin");
         append_option(session, sql, "BUILTIN_LOCALE", property(properties, "locale"));
     }
+    if (property(properties, "tablespace") != NULL) {
+        g_autofree char *tablespace = hb_pg_quote_any_name(property(properties, "tablespace"));
+        g_string_append_printf(sql, " TABLESPACE %s", tablespace);
+    }
     return g_string_free(sql, FALSE);
 }
 

@@ -8,6 +8,7 @@ FROM pg_database d, LATERAL (VALUES
     ('ctype', d.datctype),
     ('locale', @datlocale@),
     ('icu-rules', @daticurules@),
+    ('tablespace', (SELECT t.spcname FROM pg_tablespace t WHERE t.oid = d.dattablespace AND t.spcname <> 'pg_default')),
     ('schema-public', CASE WHEN EXISTS (SELECT FROM pg_namespace WHERE nspname = 'public') THEN 'present' ELSE 'absent' END),
     ('language-plpgsql', CASE WHEN EXISTS (SELECT FROM pg_extension WHERE extname = 'plpgsql') THEN 'present'
                               ELSE 'absent' END)
