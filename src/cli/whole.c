@@ -222,17 +222,18 @@ static gboolean verify_members(Telling *telling, const HbVerifyOptions *options,
 
 static gboolean verify_databases(Telling *telling, const HbVerifyOptions *options, GError **error)
 {
-    g_autoptr(GPtrArray) names = NULL;
+    g_autoptr(GArray) databases = NULL;
 
     if (options->from.dump != NULL)
         return verify_members(telling, options, error);
-    names = hb_whole_server_list(&options->from, error);
-    for (guint i = 0; names != NULL && i < names->len; i++) {
-        if (hb_whole_server_takes(telling->cli->options.database_pattern, names->pdata[i]) &&
-            !verify_database(telling, options, names->pdata[i], NULL, error))
+    databases = hb_whole_server_list(&options->from, error);
+    for (guint i = 0; databases != NULL && i < databases->len; i++) {
+        const char *name = g_array_index(databases, HbDatabase, i).name;
+        if (hb_whole_server_takes(telling->cli->options.database_pattern, name) &&
+            !verify_database(telling, options, name, NULL, error))
             return FALSE;
     }
-    return names != NULL;
+    return databases != NULL;
 }
 
 HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error)

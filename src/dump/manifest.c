@@ -28,12 +28,13 @@ void hb_manifest_hold_members(HbManifest *manifest)
         manifest->members = g_ptr_array_new_with_free_func(member_free);
 }
 
-void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder)
+void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder, guint64 bytes)
 {
     HbMember *member = g_new0(HbMember, 1);
 
     member->name = name;
     member->folder = folder;
+    member->bytes = bytes;
     hb_manifest_hold_members(manifest);
     g_ptr_array_add(manifest->members, member);
 }
@@ -277,8 +278,8 @@ static json_t *write_members(const GPtrArray *members)
 
     for (guint i = 0; i < members->len; i++) {
         const HbMember *member = members->pdata[i];
-        json_array_append_new(
-            list, json_pack("{s:o, s:o}", "name", text_or_null(member->name), "folder", text_or_null(member->folder)));
+        json_array_append_new(list, json_pack("{s:o, s:o, s:o}", "name", text_or_null(member->name), "folder",
+                                              text_or_null(member->folder), "bytes", number(member->bytes)));
     }
     return list;
 }

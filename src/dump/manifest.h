@@ -31,8 +31,9 @@ typedef struct {
 
 /* A database's own dump inside that of a whole server */
 typedef struct {
-    char *name;   /* of the database */
-    char *folder; /* within the dump: "databases/garden" */
+    char *name;    /* of the database */
+    char *folder;  /* within the dump: "databases/garden" */
+    guint64 bytes; /* of its rows, as text */
 } HbMember;
 
 typedef struct {
@@ -66,7 +67,7 @@ HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
 
 /* Makes it that of a whole server; adds a database to that, and takes both texts */
 void hb_manifest_hold_members(HbManifest *manifest);
-void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder);
+void hb_manifest_add_member(HbManifest *manifest, char *name, char *folder, guint64 bytes);
 
 /* Sums over all row sets */
 guint64 hb_manifest_count_rows(const HbManifest *manifest);

@@ -275,12 +275,14 @@ static gboolean read_omission(HbManifest *manifest, const Place *place, const js
 static gboolean read_member(HbManifest *manifest, const Place *place, const json_t *json)
 {
     g_autofree char *name = NULL, *folder = NULL;
+    guint64 bytes = 0;
 
-    if (!get_text(place, json, "name", &name) || !get_text(place, json, "folder", &folder))
+    if (!get_text(place, json, "name", &name) || !get_text(place, json, "folder", &folder) ||
+        !get_number(place, json, "bytes", BYTES_LIMIT, &bytes))
         return FALSE;
     if (!hb_folder_is_safe_name(folder) || !g_str_has_prefix(folder, HB_MEMBERS_FOLDER "/"))
         return wrong(place, "folder", "does not name a folder inside the dump");
-    hb_manifest_add_member(manifest, g_steal_pointer(&name), g_steal_pointer(&folder));
+    hb_manifest_add_member(manifest, g_steal_pointer(&name), g_steal_pointer(&folder), bytes);
     return TRUE;
 }
 

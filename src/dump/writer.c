@@ -213,9 +213,9 @@ char *hb_writer_place_member(HbWriter *writer, const char *database, GError **er
     return hb_folder_locate(writer->folder, folder);
 }
 
-void hb_writer_add_member(HbWriter *writer, const char *database)
+void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes)
 {
-    hb_manifest_add_member(writer->manifest, g_strdup(database), member_folder(database));
+    hb_manifest_add_member(writer->manifest, g_strdup(database), member_folder(database), bytes);
 }
 
 static gboolean write_manifest(HbWriter *writer, GError **error)

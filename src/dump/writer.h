@@ -28,7 +28,7 @@ void hb_writer_remove_chunk(HbWriter *writer, const HbChunk *chunk);
  * (the caller's); and once it is written, its entry in the manifest
  */
 char *hb_writer_place_member(HbWriter *writer, const char *database, GError **error);
-void hb_writer_add_member(HbWriter *writer, const char *database);
+void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes); /* of its rows */
 
 /* Writes SQL files and manifest, and makes the dump exist. Frees the writer in any case */
 gboolean hb_writer_finish(HbWriter *writer, GError **error);

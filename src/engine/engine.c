@@ -58,3 +58,16 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
                      "no engine knows servers of the scheme “%s://”", scheme);
     return NULL;
 }
+
+static void database_clear(gpointer data)
+{
+    g_free(((HbDatabase *)data)->name);
+}
+
+GArray *hb_databases_new(void)
+{
+    GArray *databases = g_array_new(FALSE, FALSE, sizeof(HbDatabase));
+
+    g_array_set_clear_func(databases, database_clear);
+    return databases;
+}

@@ -70,6 +70,14 @@ typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length
 /* Told of what a reader should know, such as a lock that could not be taken ahead */
 typedef void (*HbRemark)(gpointer data, const char *what, const char *hint);
 
+/* A database of a server, as hb_databases_new() holds them */
+typedef struct {
+    char *name;    /* unquoted */
+    guint64 bytes; /* on disk */
+} HbDatabase;
+
+GArray *hb_databases_new(void); /* frees the names with itself */
+
 typedef struct {
     gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */
     gboolean shared_snapshots;          /* several sessions can read one snapshot */
@@ -106,7 +114,8 @@ struct HbEngine {
     /* A whole server: what belongs to no database (not yet arranged), and the names, unquoted, of those worth carrying
      */
     HbCatalog *(*read_server)(HbSession *session, guint parts, GError **error);
-    GPtrArray *(*list_databases)(HbSession *session, const HbAddress *address, GError **error);
+    GArray *(*list_databases)(HbSession *session, const HbAddress *address,
+                              GError **error); /* HbDatabase, largest first */
 
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,

@@ -3,6 +3,7 @@
 
 #include "core/order.h"
 #include "dump/writer.h"
+#include "work/lanes.h"
 
 #include "version.h"
 
@@ -21,7 +22,9 @@ typedef struct {
     const HbTeller *teller;
     HbManifest *manifest;
     HbWriter *writer;
-    GPtrArray *databases; /* char * */
+    GArray *databases; /* HbDatabase: those that are taken */
+    GMutex lock;       /* guards manifest, writer's members and teller */
+    GHashTable *bytes; /* name of a database that is done, borrowed, to guint64 *: of its rows */
 } Making;
 
 static gboolean read_server(Making *making, HbSession *session, GError **error)
@@ -39,7 +42,15 @@ static gboolean read_server(Making *making, HbSession *session, GError **error)
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
         return FALSE;
     making->databases = options->engine->list_databases(session, &options->from, error);
-    return making->databases != NULL;
+    if (making->databases == NULL)
+        return FALSE;
+    for (guint i = making->databases->len; i-- > 0;) {
+        if (!hb_whole_server_takes(making->pattern, g_array_index(making->databases, HbDatabase, i).name))
+            g_array_remove_index(making->databases, i);
+    }
+    return making->databases->len > 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
+                        "no database of %s is taken", manifest->address);
 }
 
 static gboolean look_at_server(Making *making, GError **error)
@@ -67,13 +78,28 @@ static gboolean leave_out(Making *making, const char *database, GError *cause, G
         return FALSE;
     }
     what = g_strdup_printf("database %s", database);
+    g_mutex_lock(&making->lock);
     hb_catalog_add_omission(making->manifest->catalog, what, cause->message);
+    g_mutex_unlock(&making->lock);
     g_error_free(cause);
     return TRUE;
 }
 
-static gboolean dump_database(Making *making, const char *database, GError **error)
+static void note_dumped(Making *making, const char *database, const HbManifest *manifest, gint64 start)
 {
+    guint64 bytes = hb_manifest_count_bytes(manifest);
+
+    g_mutex_lock(&making->lock);
+    g_hash_table_insert(making->bytes, (gpointer)database, g_memdup2(&bytes, sizeof bytes));
+    making->teller->dumped(making->teller->data, manifest, making->options->path,
+                           (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+    g_mutex_unlock(&making->lock);
+}
+
+static gboolean dump_database(gpointer data, guint item, const HbLane *lane, GError **error)
+{
+    Making *making = data;
+    const char *database = g_array_index(making->databases, HbDatabase, item).name;
     gint64 start = g_get_monotonic_time();
     HbDumpOptions options = *making->options;
     g_autofree char *path = hb_writer_place_member(making->writer, database, error);
@@ -82,14 +108,34 @@ static gboolean dump_database(Making *making, const char *database, GError **err
 
     if (path == NULL)
         return FALSE;
+    hb_observers_note(making->options->observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database, item + 1,
+                      making->databases->len);
     options.from.database = database;
     options.path = path;
+    options.jobs = lane->jobs;
+    options.observers = lane->observers;
     manifest = hb_dump_run(&options, &cause);
     if (manifest == NULL)
         return leave_out(making, database, cause, error);
-    hb_writer_add_member(making->writer, database);
-    making->teller->dumped(making->teller->data, manifest, making->options->path,
-                           (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+    note_dumped(making, database, manifest, start);
+    return TRUE;
+}
+
+static gboolean dump_databases(Making *making, GError **error)
+{
+    g_autofree guint64 *bytes = g_new(guint64, making->databases->len);
+
+    for (guint i = 0; i < making->databases->len; i++)
+        bytes[i] = g_array_index(making->databases, HbDatabase, i).bytes;
+    if (!hb_lanes_run(bytes, making->databases->len, making->options->jobs, making->options->observers, dump_database,
+                      making, error))
+        return FALSE;
+    for (guint i = 0; i < making->databases->len; i++) {
+        const char *name = g_array_index(making->databases, HbDatabase, i).name;
+        const guint64 *text = g_hash_table_lookup(making->bytes, name);
+        if (text != NULL)
+            hb_writer_add_member(making->writer, name, *text);
+    }
     return TRUE;
 }
 
@@ -100,21 +146,8 @@ static gboolean make(Making *making, GError **error)
     if (!look_at_server(making, error))
         return FALSE;
     making->writer = hb_writer_open(options->path, making->manifest, options->engine->preamble, error);
-    if (making->writer == NULL)
-        return FALSE;
-    for (guint i = 0; i < making->databases->len; i++) {
-        const char *database = making->databases->pdata[i];
-        if (!hb_whole_server_takes(making->pattern, database))
-            continue;
-        hb_observers_note(options->observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database, i + 1,
-                          making->databases->len);
-        if (!dump_database(making, database, error))
-            return FALSE;
-    }
-    if (making->manifest->members->len == 0)
-        return hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
-                            "no database of %s is taken", making->manifest->address);
-    return hb_writer_finish(g_steal_pointer(&making->writer), error);
+    return making->writer != NULL && dump_databases(making, error) &&
+           hb_writer_finish(g_steal_pointer(&making->writer), error);
 }
 
 HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *pattern, const HbTeller *teller,
@@ -123,10 +156,14 @@ HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *patte
     Making making = {.options = options, .pattern = pattern, .teller = teller, .manifest = hb_manifest_new()};
     gboolean ok;
 
+    g_mutex_init(&making.lock);
+    making.bytes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
     hb_manifest_hold_members(making.manifest);
     ok = make(&making, error);
     hb_writer_discard(making.writer);
-    g_clear_pointer(&making.databases, g_ptr_array_unref);
+    g_hash_table_unref(making.bytes);
+    g_clear_pointer(&making.databases, g_array_unref);
+    g_mutex_clear(&making.lock);
     if (!ok)
         g_clear_pointer(&making.manifest, hb_manifest_free);
     return making.manifest;
@@ -140,6 +177,7 @@ typedef struct {
     const HbTeller *teller;
     const HbManifest *manifest;
     HbRestore *server; /* users and tablespaces; its journal also knows the databases that are finished */
+    GMutex lock;       /* guards the teller, and that journal */
 } Restoring;
 
 static char *key_of(const HbMember *member)
@@ -155,7 +193,8 @@ static gboolean is_finished(const Restoring *restoring, const HbMember *member)
 }
 
 /* Users are the server's: a database's own list of them is not needed */
-static HbRestore *open_member(Restoring *restoring, const HbMember *member, HbReader **dump, GError **error)
+static HbRestore *open_member(Restoring *restoring, const HbMember *member, const HbLane *lane, HbReader **dump,
+                              GError **error)
 {
     HbRestoreOptions options = *restoring->options;
     g_autofree char *path = g_build_filename(hb_reader_get_path(options.dump), member->folder, NULL);
@@ -166,18 +205,9 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, HbRe
     options.dump = *dump;
     options.parts &= ~(guint)HB_PART_USERS;
     options.to.database = member->name;
+    options.jobs = lane->jobs;
+    options.observers = lane->observers;
     return hb_restore_open(&options, error);
-}
-
-static gboolean look_at_member(Restoring *restoring, const HbMember *member, GError **error)
-{
-    HbReader *dump = NULL;
-    HbRestore *restore = open_member(restoring, member, &dump, error);
-    gboolean ok = restore != NULL;
-
-    hb_restore_free(restore);
-    hb_reader_close(dump);
-    return ok;
 }
 
 static gboolean run(Restoring *restoring, HbRestore *restore, const HbReader *dump, GError **error)
@@ -185,29 +215,38 @@ static gboolean run(Restoring *restoring, HbRestore *restore, const HbReader *du
     HbRestoreResult result = {0};
     gboolean ok;
 
+    g_mutex_lock(&restoring->lock);
     restoring->teller->about_to_restore(restoring->teller->data, restore, dump);
+    g_mutex_unlock(&restoring->lock);
     ok = hb_restore_run(restore, &result, error);
+    g_mutex_lock(&restoring->lock);
     restoring->teller->restored(restoring->teller->data, restore, &result);
-    ok = ok && (hb_restore_is_finished(restore) || restore == restoring->server);
+    g_mutex_unlock(&restoring->lock);
     hb_restore_result_clear(&result);
     return ok;
 }
 
+static gboolean note_finished(Restoring *restoring, const HbMember *member, GError **error)
+{
+    g_autofree char *key = key_of(member);
+    gboolean ok;
+
+    g_mutex_lock(&restoring->lock);
+    ok = hb_restore_note(restoring->server, key, error);
+    g_mutex_unlock(&restoring->lock);
+    return ok;
+}
+
 /* FALSE only if the work cannot go on; what failed in this database alone keeps it unfinished */
-static gboolean restore_member(Restoring *restoring, const HbMember *member, gboolean noted, GError **error)
+static gboolean restore_member(Restoring *restoring, const HbMember *member, const HbLane *lane, gboolean noted,
+                               GError **error)
 {
     HbReader *dump = NULL;
-    HbRestore *restore = open_member(restoring, member, &dump, error);
-    g_autofree char *key = key_of(member);
-    g_autoptr(GError) ours = NULL;
-    gboolean ok = restore != NULL;
+    HbRestore *restore = open_member(restoring, member, lane, &dump, error);
+    gboolean ok = restore != NULL && run(restoring, restore, dump, error);
 
-    if (ok && run(restoring, restore, dump, &ours))
-        ok = !noted || hb_restore_note(restoring->server, key, error);
-    else if (ok && ours != NULL) {
-        g_propagate_error(error, g_steal_pointer(&ours));
-        ok = FALSE;
-    }
+    if (ok && noted && hb_restore_is_finished(restore))
+        ok = note_finished(restoring, member, error);
     hb_restore_free(restore);
     hb_reader_close(dump);
     return ok;
@@ -218,55 +257,96 @@ static gboolean holds_journal(const Restoring *restoring, const HbMember *member
     return strcmp(member->name, hb_restore_get_database(restoring->server)) == 0;
 }
 
-static gboolean for_all_members(Restoring *restoring, gboolean with_journals_own,
-                                gboolean (*act)(Restoring *, const HbMember *, GError **), GError **error)
+/* Those that are taken and not finished: HbMember *, the caller's. The one that holds the journal only if asked for */
+static GPtrArray *list_open(const Restoring *restoring, gboolean with_journals_own)
 {
+    GPtrArray *open = g_ptr_array_new();
+
     for (guint i = 0; i < restoring->manifest->members->len; i++) {
-        const HbMember *member = restoring->manifest->members->pdata[i];
-        if (!hb_whole_server_takes(restoring->pattern, member->name) || is_finished(restoring, member) ||
-            (!with_journals_own && holds_journal(restoring, member)))
-            continue;
-        if (!act(restoring, member, error)) {
-            if (error != NULL && !hb_error_is(*error, HB_ERROR_BLOCKED)) /* which names it */
-                g_prefix_error(error, "database %s: ", member->name);
+        HbMember *member = restoring->manifest->members->pdata[i];
+        if (hb_whole_server_takes(restoring->pattern, member->name) && !is_finished(restoring, member) &&
+            (with_journals_own || !holds_journal(restoring, member)))
+            g_ptr_array_add(open, member);
+    }
+    return open;
+}
+
+static void name_database(GError **error, const HbMember *member)
+{
+    if (error != NULL && !hb_error_is(*error, HB_ERROR_BLOCKED)) /* which names it */
+        g_prefix_error(error, "database %s: ", member->name);
+}
+
+static gboolean look_at_all(Restoring *restoring, GError **error)
+{
+    g_autoptr(GPtrArray) open = list_open(restoring, !hb_restore_is_resumed(restoring->server));
+    const HbLane lane = {.jobs = 1};
+
+    for (guint i = 0; i < open->len; i++) {
+        HbReader *dump = NULL;
+        HbRestore *restore = open_member(restoring, open->pdata[i], &lane, &dump, error);
+        gboolean ok = restore != NULL;
+        hb_restore_free(restore);
+        hb_reader_close(dump);
+        if (!ok) {
+            name_database(error, open->pdata[i]);
             return FALSE;
         }
     }
     return TRUE;
 }
 
-static gboolean restore_noted(Restoring *restoring, const HbMember *member, GError **error)
+typedef struct {
+    Restoring *restoring;
+    GPtrArray *open; /* HbMember * */
+} OpenMembers;
+
+static gboolean restore_item(gpointer data, guint item, const HbLane *lane, GError **error)
 {
-    return restore_member(restoring, member, TRUE, error);
+    const OpenMembers *members = data;
+
+    if (restore_member(members->restoring, members->open->pdata[item], lane, TRUE, error))
+        return TRUE;
+    name_database(error, members->open->pdata[item]);
+    return FALSE;
+}
+
+static gboolean restore_databases(Restoring *restoring, GError **error)
+{
+    g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
+    g_autofree guint64 *bytes = g_new(guint64, open->len + 1);
+    OpenMembers members = {restoring, open};
+
+    for (guint i = 0; i < open->len; i++)
+        bytes[i] = ((HbMember *)open->pdata[i])->bytes;
+    return hb_lanes_run(bytes, open->len, restoring->options->jobs, restoring->options->observers, restore_item,
+                        &members, error);
 }
 
 /* The database in which the server's journal stands comes when that is gone */
 static gboolean restore_last(Restoring *restoring, GError **error)
 {
+    const HbLane lane = {.jobs = restoring->options->jobs, .observers = restoring->options->observers};
+
     for (guint i = 0; i < restoring->manifest->members->len; i++) {
         const HbMember *member = restoring->manifest->members->pdata[i];
         if (hb_whole_server_takes(restoring->pattern, member->name) && holds_journal(restoring, member))
-            return restore_member(restoring, member, FALSE, error);
+            return restore_member(restoring, member, &lane, FALSE, error);
     }
     return TRUE;
 }
 
 static gboolean is_everything_finished(const Restoring *restoring)
 {
-    for (guint i = 0; i < restoring->manifest->members->len; i++) {
-        const HbMember *member = restoring->manifest->members->pdata[i];
-        if (hb_whole_server_takes(restoring->pattern, member->name) && !holds_journal(restoring, member) &&
-            !is_finished(restoring, member))
-            return FALSE;
-    }
-    return hb_restore_is_finished(restoring->server);
+    g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
+
+    return open->len == 0 && hb_restore_is_finished(restoring->server);
 }
 
 static gboolean restore_all(Restoring *restoring, GError **error)
 {
-    if (!for_all_members(restoring, !hb_restore_is_resumed(restoring->server), look_at_member, error) ||
-        !run(restoring, restoring->server, restoring->options->dump, error) ||
-        !for_all_members(restoring, FALSE, restore_noted, error))
+    if (!look_at_all(restoring, error) || !run(restoring, restoring->server, restoring->options->dump, error) ||
+        !restore_databases(restoring, error))
         return FALSE;
     if (!is_everything_finished(restoring))
         return TRUE; /* the journal stays for --resume */
@@ -283,21 +363,23 @@ gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pa
 
     server.whole_server = TRUE;
     server.analyze = FALSE;
+    g_mutex_init(&restoring.lock);
     restoring.server = hb_restore_open(&server, error);
     ok = restoring.server != NULL && restore_all(&restoring, error);
     hb_restore_free(restoring.server);
+    g_mutex_clear(&restoring.lock);
     return ok;
 }
 
 /* ---- Verify ---- */
 
-GPtrArray *hb_whole_server_list(const HbSide *side, GError **error)
+GArray *hb_whole_server_list(const HbSide *side, GError **error)
 {
     HbSession *session = side->engine->open(&side->address, error);
-    GPtrArray *names = session != NULL ? side->engine->list_databases(session, &side->address, error) : NULL;
+    GArray *databases = session != NULL ? side->engine->list_databases(session, &side->address, error) : NULL;
 
     side->engine->close(session);
-    return names;
+    return databases;
 }
 
 /* What a server has that belongs to no database; NULL on error */

@@ -2,8 +2,8 @@
 /*
  * whole_server - the use cases for all databases of a server: their dumps inside one dump, with users and tablespaces.
  *
- * Each database is one moment in time; the server has no snapshot over several of them. Databases go one after the
- * other, each with all sessions.
+ * Each database is one moment in time; the server has no snapshot over several of them. One pool of sessions serves all
+ * databases (see work/lanes).
  */
 #pragma once
 
@@ -19,8 +19,8 @@ typedef struct {
     gpointer data;
 } HbTeller;
 
-/* The databases of a server that are worth carrying: char *, the caller's */
-GPtrArray *hb_whole_server_list(const HbSide *side, GError **error);
+/* The databases of a server that are worth carrying: HbDatabase, the caller's */
+GArray *hb_whole_server_list(const HbSide *side, GError **error);
 
 /* Compares what belongs to no database; the sides' databases are passed over */
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);

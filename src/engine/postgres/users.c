@@ -116,22 +116,27 @@ static gboolean is_used(const HbAddress *address, const char *name)
     return used;
 }
 
-GPtrArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error)
+GArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error)
 {
     g_autoptr(HbResult) result = hb_pg_query(session,
-                                             "SELECT datname, datname IN ('postgres', 'template1') FROM pg_database"
-                                             " WHERE datallowconn AND datname <> 'template0'"
-                                             " ORDER BY pg_database_size(oid) DESC, 1",
+                                             "SELECT datname AS name, datname IN ('postgres', 'template1') AS usual,"
+                                             " CASE WHEN has_database_privilege(oid, 'CONNECT')"
+                                             "  THEN pg_database_size(oid) ELSE 0 END AS bytes"
+                                             " FROM pg_database WHERE datallowconn AND datname <> 'template0'"
+                                             " ORDER BY 3 DESC, 1",
                                              error);
-    GPtrArray *names;
+    GArray *databases;
 
     if (result == NULL)
         return NULL;
-    names = g_ptr_array_new_with_free_func(g_free);
+    databases = hb_databases_new();
     for (int row = 0; row < PQntuples(result); row++) {
-        const char *name = PQgetvalue(result, row, 0);
-        if (*PQgetvalue(result, row, 1) == 'f' || is_used(address, name))
-            g_ptr_array_add(names, g_strdup(name));
+        const char *name = hb_pg_get(result, row, "name");
+        HbDatabase database = {.bytes = g_ascii_strtoull(hb_pg_get(result, row, "bytes"), NULL, 10)};
+        if (*hb_pg_get(result, row, "usual") == 't' && !is_used(address, name))
+            continue;
+        database.name = g_strdup(name);
+        g_array_append_val(databases, database);
     }
-    return names;
+    return databases;
 }

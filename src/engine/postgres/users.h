@@ -11,4 +11,4 @@
 gboolean hb_pg_read_users(HbGather *gather, GError **error);
 
 HbCatalog *hb_pg_read_server(HbSession *session, guint parts, GError **error);
-GPtrArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error);
+GArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GError **error);

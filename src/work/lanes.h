@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * lanes - many databases by one pool of sessions: the large ones one after the other, each with all sessions; then the
+ * small ones side by side, each with one.
+ */
+#pragma once
+
+#include "work/observer.h"
+
+/* A database from this size on is worth all sessions at once */
+#define HB_LANES_LARGE_BYTES ((guint64)64 * 1024 * 1024)
+
+typedef struct {
+    guint jobs;             /* sessions for it */
+    HbObservers *observers; /* to tell of it; its workers have numbers of their own */
+} HbLane;
+
+/* One piece of work; FALSE ends the others as soon as they have done theirs. Called from several threads */
+typedef gboolean (*HbLaneWork)(gpointer data, guint item, const HbLane *lane, GError **error);
+
+/* bytes: the size of each item. Items are begun in their order, the large ones before the small ones */
+gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work, gpointer data,
+                      GError **error);
