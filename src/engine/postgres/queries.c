@@ -89,16 +89,14 @@ static const Fragment fragments[] = {
      " AND na.attnotnull WHERE nh.inhrelid = a.attrelid) AND EXISTS (SELECT FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n'"
      " AND nn.conkey[1] = a.attnum AND nn.conislocal AND nn.convalidated)"},
     {"fitted_constraint", 0, "y.head || y.body || y.tail"},
-    {"fitted_constraint", 150000,
+    {"key_or_constraint", 0,
      "CASE WHEN i.indnullsnotdistinct AND y.body ~ '^UNIQUE NULLS NOT DISTINCT'"
      " THEN y.head || 'UNIQUE' || format(@since@, 150000, ' NULLS NOT DISTINCT', '', 'NULLs are taken as different')"
      "  || substr(y.body, 26) || y.tail"
      " ELSE y.head || y.body || y.tail END"},
+    {"fitted_constraint", 150000, "@key_or_constraint@"},
     {"fitted_constraint", 180000,
-     "CASE WHEN i.indnullsnotdistinct AND y.body ~ '^UNIQUE NULLS NOT DISTINCT'"
-     " THEN y.head || 'UNIQUE' || format(@since@, 150000, ' NULLS NOT DISTINCT', '', 'NULLs are taken as different')"
-     "  || substr(y.body, 26) || y.tail"
-     " WHEN NOT k.conenforced"
+     "CASE WHEN NOT k.conenforced"
      " THEN format(@since@, 180000, y.head || y.body || y.tail, '', 'constraints are always enforced')"
      " WHEN k.contype = 'n' THEN format(@since@, 180000, y.head || y.body || y.tail, '',"
      "  'NOT NULL holds for all rows or for none')"
@@ -109,7 +107,7 @@ static const Fragment fragments[] = {
      "   ELSE '=' END), ', ' ORDER BY kk.at) FROM unnest(k.conkey) WITH ORDINALITY AS kk(num, at)"
      "   JOIN pg_attribute ka ON ka.attrelid = k.conrelid AND ka.attnum = kk.num)"
      "  || ')' || y.tail, 'a key over periods becomes an exclusion constraint')"
-     " ELSE y.head || y.body || y.tail END"},
+     " ELSE @key_or_constraint@ END"},
     {"indexdef", 0, "pg_get_indexdef(x.oid)"},
     {"indexdef", 150000,
      "CASE WHEN i.indnullsnotdistinct THEN replace(pg_get_indexdef(x.oid), ' NULLS NOT DISTINCT',"
@@ -148,37 +146,31 @@ static const Fragment fragments[] = {
      " '[[:space:]]*password[[:space:]]*=[[:space:]]*(''([^''\\\\]|\\\\.)*''|[^[:space:]]+)', '', 'gi'))"},
     /* From version 18 on, streaming is parallel unless it is said otherwise */
     {"suboptions", 0, "format(@since@, 180000, ', streaming = off', '', '')"},
-    {"suboptions", 140000,
-     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '')"
-     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"},
-    {"suboptions", 150000,
-     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE WHEN s.substream THEN format(@since@, 140000, ', streaming = on', '', '')"
-     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
-     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
-     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"},
-    {"suboptions", 160000,
-     "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming becomes plain streaming')"
-     "  WHEN 't' THEN format(@since@, 140000, ', streaming = on', '', '')"
-     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
-     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
-     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"
-     " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
-     " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
-     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"},
+    {"suboptions", 140000, "@suboptions_of_14@"},
+    {"suboptions", 150000, "@suboptions_of_14@ || @suboptions_of_15@"},
+    {"suboptions", 160000, "@suboptions_of_14@ || @suboptions_of_15@ || @suboptions_of_16@"},
     {"suboptions", 170000,
+     "@suboptions_of_14@ || @suboptions_of_15@ || @suboptions_of_16@"
+     " || CASE WHEN s.subfailover THEN format(@since@, 170000, ', failover = true', '', 'its slot does not fail over')"
+     "  ELSE '' END"},
+    {"suboptions_of_14", 0,
      "CASE WHEN s.subbinary THEN format(@since@, 140000, ', binary = true', '', '') ELSE '' END"
-     " || CASE s.substream WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on', 'parallel streaming becomes plain streaming')"
+     " || CASE s.substream::text"
+     "  WHEN 'p' THEN format(@since@, 160000, ', streaming = parallel', ', streaming = on',"
+     "   'parallel streaming becomes plain streaming')"
      "  WHEN 't' THEN format(@since@, 140000, ', streaming = on', '', '')"
-     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"
-     " || CASE WHEN s.subtwophasestate <> 'd' THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
-     " || CASE WHEN s.subdisableonerr THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"
-     " || CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
+     "  WHEN 'true' THEN format(@since@, 140000, ', streaming = on', '', '')"
+     "  ELSE format(@since@, 180000, ', streaming = off', '', '') END"},
+    {"suboptions_of_15", 0,
+     "CASE WHEN s.subtwophasestate <> 'd'"
+     "  THEN format(@since@, 150000, ', two_phase = on', '', 'two-phase commits are dropped') ELSE '' END"
+     " || CASE WHEN s.subdisableonerr"
+     "  THEN format(@since@, 150000, ', disable_on_error = true', '', 'disable_on_error is dropped') ELSE '' END"},
+    {"suboptions_of_16", 0,
+     "CASE WHEN NOT s.subpasswordrequired THEN format(@since@, 160000, ', password_required = false', '', '') ELSE '' END"
      " || CASE WHEN s.subrunasowner THEN format(@since@, 160000, ', run_as_owner = true', '', '') ELSE '' END"
-     " || CASE WHEN s.suborigin <> 'any' THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"
-     " || CASE WHEN s.subfailover THEN format(@since@, 170000, ', failover = true', '', 'its slot does not fail over') ELSE '' END"},
+     " || CASE WHEN s.suborigin <> 'any'"
+     "  THEN format(@since@, 160000, ', origin = ' || s.suborigin, '', 'its origin filter is dropped') ELSE '' END"},
     /* What a statement uses that came with a version, read from its text without literals and quoted names */
     {"first_version_of_x", 0, "LATERAL (SELECT NULL::int AS since, NULL::text AS since_why)"},
     {"first_version_of_x", 140000,
