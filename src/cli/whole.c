@@ -96,6 +96,7 @@ HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **er
     if (manifest != NULL) {
         const GPtrArray *omissions = hb_catalog_get_omissions(telling.omissions);
         gather_omissions(&telling, manifest, NULL);
+        hb_sheet_sort(telling.sheet, 0);
         g_autofree char *plain = hb_page_whole_dump(manifest, telling.sheet, omissions, options->path, FALSE);
         hb_voice_write_log(cli->voice, plain);
         hb_cli_print(cli, cli->options.json

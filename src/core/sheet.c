@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/sheet.h"
 
+#include <string.h>
+
 static void column_free(gpointer data)
 {
     HbColumn *column = data;
@@ -80,4 +82,14 @@ void hb_sheet_set_count(HbSheet *sheet, guint row, guint column, guint64 number)
 const char *hb_sheet_get(const HbSheet *sheet, guint row, guint column)
 {
     return *cell(sheet, row, column);
+}
+
+static gint compare_rows(gconstpointer one, gconstpointer other, gpointer column)
+{
+    return strcmp((*(char **const *)one)[GPOINTER_TO_UINT(column)], (*(char **const *)other)[GPOINTER_TO_UINT(column)]);
+}
+
+void hb_sheet_sort(HbSheet *sheet, guint column)
+{
+    g_ptr_array_sort_with_data(sheet->rows, compare_rows, GUINT_TO_POINTER(column));
 }

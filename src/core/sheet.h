@@ -38,4 +38,5 @@ void hb_sheet_add_column(HbSheet *sheet, const char *key, const char *title, HbC
 guint hb_sheet_add_row(HbSheet *sheet);
 void hb_sheet_set(HbSheet *sheet, guint row, guint column, const char *text);
 void hb_sheet_set_count(HbSheet *sheet, guint row, guint column, guint64 number);
+void hb_sheet_sort(HbSheet *sheet, guint column); /* rising by the column's text; its cells must not be empty */
 const char *hb_sheet_get(const HbSheet *sheet, guint row, guint column); /* NULL: an empty cell */

@@ -280,8 +280,10 @@ static void append_changes(GString *out, gboolean color, const HbRestore *restor
         const HbOmission *change = changes->pdata[i];
         g_autofree char *what = hb_text_visible(change->what);
         g_autofree char *why = hb_text_visible(change->why);
-        if (i == absent)
+        if (i == absent) {
+            g_string_append_c(out, '\n');
             append_heading(out, color, "Will not be as in the source");
+        }
         g_string_append_printf(out, "  %s: %s\n", what, why);
     }
 }

@@ -36,7 +36,8 @@ UNION ALL SELECT CASE m.classid WHEN 'pg_operator'::regclass THEN 'operators' WH
   WHEN 'pg_subscription'::regclass THEN 'subscriptions' WHEN 'pg_language'::regclass THEN 'languages'
   WHEN 'pg_collation'::regclass THEN 'collations' ELSE 'extended statistics' END, count(*), 6
   FROM (SELECT 'pg_operator'::regclass AS classid, oid FROM pg_operator
-    UNION ALL SELECT 'pg_opclass'::regclass, oid FROM pg_opclass UNION ALL SELECT 'pg_cast'::regclass, oid FROM pg_cast
+    UNION ALL SELECT 'pg_opclass'::regclass, oid FROM pg_opclass UNION ALL SELECT 'pg_cast'::regclass, k.oid FROM pg_cast k
+      WHERE NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_cast'::regclass AND e.objid = k.oid AND e.deptype = 'i')
     UNION ALL SELECT 'pg_ts_config'::regclass, oid FROM pg_ts_config
     UNION ALL SELECT 'pg_ts_dict'::regclass, oid FROM pg_ts_dict
     UNION ALL SELECT 'pg_foreign_server'::regclass, oid FROM pg_foreign_server
