@@ -71,3 +71,10 @@ GArray *hb_databases_new(void)
     g_array_set_clear_func(databases, database_clear);
     return databases;
 }
+
+void hb_databases_add(GArray *databases, const char *name, guint64 bytes)
+{
+    HbDatabase database = {.name = g_strdup(name), .bytes = bytes};
+
+    g_array_append_val(databases, database);
+}

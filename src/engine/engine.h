@@ -77,6 +77,7 @@ typedef struct {
 } HbDatabase;
 
 GArray *hb_databases_new(void); /* frees the names with itself */
+void hb_databases_add(GArray *databases, const char *name, guint64 bytes);
 
 typedef struct {
     gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */

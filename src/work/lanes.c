@@ -89,8 +89,8 @@ static gboolean run_large(const Items *items, guint jobs, GError **error)
     return TRUE;
 }
 
-gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work, gpointer data,
-                      GError **error)
+gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work,
+                      gpointer data, GError **error)
 {
     Items items = {.bytes = bytes, .count = count, .work = work, .data = data, .observers = observers};
     g_autofree Lane *lanes = g_new0(Lane, jobs);

@@ -19,5 +19,5 @@ typedef struct {
 typedef gboolean (*HbLaneWork)(gpointer data, guint item, const HbLane *lane, GError **error);
 
 /* bytes: the size of each item. Items are begun in their order, the large ones before the small ones */
-gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work, gpointer data,
-                      GError **error);
+gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work,
+                      gpointer data, GError **error);

@@ -132,11 +132,8 @@ GArray *hb_pg_list_databases(HbSession *session, const HbAddress *address, GErro
     databases = hb_databases_new();
     for (int row = 0; row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name");
-        HbDatabase database = {.bytes = g_ascii_strtoull(hb_pg_get(result, row, "bytes"), NULL, 10)};
-        if (*hb_pg_get(result, row, "usual") == 't' && !is_used(address, name))
-            continue;
-        database.name = g_strdup(name);
-        g_array_append_val(databases, database);
+        if (*hb_pg_get(result, row, "usual") == 'f' || is_used(address, name))
+            hb_databases_add(databases, name, g_ascii_strtoull(hb_pg_get(result, row, "bytes"), NULL, 10));
     }
     return databases;
 }
