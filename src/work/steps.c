@@ -10,9 +10,9 @@ typedef struct {
     const HbManifest *manifest;
     guint parts;
     HbSteps *result;
-    GHashTable *by_identity;                  /* object's identity to step number + 1 */
-    GHashTable *stored;                       /* row set's identity to HbStoredRows * */
-    guint users, structure, rows, everything; /* milestones */
+    GHashTable *by_identity;                          /* object's identity to step number + 1 */
+    GHashTable *stored;                               /* row set's identity to HbStoredRows * */
+    guint users, structure, rows, rights, everything; /* milestones */
 } Maker;
 
 static void step_free(gpointer data)
@@ -174,6 +174,11 @@ static void add_analyze(Maker *maker)
 
 /* ---- Needs ---- */
 
+static gboolean decides_on_rights(const HbObject *object)
+{
+    return object->kind == HB_KIND_GRANT || object->kind == HB_KIND_POLICY || object->kind == HB_KIND_ROW_SECURITY;
+}
+
 static void add_milestones_of(Maker *maker, guint step, const HbObject *object)
 {
     HbPlan *plan = maker->result->plan;
@@ -189,6 +194,11 @@ static void add_milestones_of(Maker *maker, guint step, const HbObject *object)
     } else {
         hb_plan_add_soft_need(plan, step, maker->structure);
     }
+    /* The owner of a materialized view fills it, with the rights that he has by then */
+    if (decides_on_rights(object) && object->after != HB_AFTER_EVERYTHING)
+        hb_plan_add_soft_need(plan, maker->rights, step);
+    if (object->kind == HB_KIND_REFRESH)
+        hb_plan_add_soft_need(plan, step, maker->rights);
     if (object->after == HB_AFTER_ROWS)
         hb_plan_add_soft_need(plan, step, maker->rows);
     if (object->after == HB_AFTER_EVERYTHING)
@@ -229,6 +239,7 @@ static void make(Maker *maker, gboolean analyze)
     maker->users = add_milestone(maker);
     maker->structure = add_milestone(maker);
     maker->rows = add_milestone(maker);
+    maker->rights = add_milestone(maker);
     maker->everything = add_milestone(maker);
     hb_plan_add_soft_need(maker->result->plan, maker->structure, maker->users);
     for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {

@@ -26,6 +26,8 @@ static const Case cases[] = {
     {"only the lines that differ are shown", "create t (\na int,\nb int,\nc int);",
      "create t (\na int,\nb text,\nc int);", "definition b int,|b text,"},
     {"a line more", "t (\na,\nb)", "t (\na,\nx,\nb)", "definition |x,"},
+    {"lines that are the same are not shown, wherever they stand", "set place;\nt (a);\nreset;", "t (a);",
+     "definition set place;\nreset;|"},
     {"hashes are never shown", "alter role r password 'md5one';", "alter role r password 'md5two';",
      "definition a password|another password"},
 };
@@ -45,6 +47,31 @@ static void definitions_are_compared_as_tokens(void **state)
             g_string_append_printf(shown, "%s %s|%s", hb_difference_get_name(one->type), one->from, one->to);
         }
         assert_string_equal(shown->str, cases[i].shown);
+    }
+}
+
+static void grants_are_sets(void **state)
+{
+    static const struct {
+        const char *from, *to;
+        guint differences;
+    } cases_of_grants[] = {
+        {"revoke all;\ngrant a to x;\ngrant b to y;", "revoke all;\ngrant b to y;\ngrant a to x;", 0},
+        {"revoke all;\ngrant a to x;\ngrant b to y;", "revoke all;\ngrant b to y;\ngrant a to z;", 1},
+        {"grant a to x;", "grant a to x;\ngrant a to x;", 1},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases_of_grants); i++) {
+        g_autoptr(HbCatalog) from = check_read_catalog("grant table t"), to = check_read_catalog("grant table t");
+        g_autoptr(GPtrArray) differences = hb_compare_new();
+        HbObject *one = hb_catalog_get(from, 0), *other = hb_catalog_get(to, 0);
+        g_free(one->definition);
+        g_free(other->definition);
+        one->definition = g_strdup(cases_of_grants[i].from);
+        other->definition = g_strdup(cases_of_grants[i].to);
+        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+        assert_int_equal(differences->len, cases_of_grants[i].differences);
     }
 }
 
@@ -128,6 +155,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(definitions_are_compared_as_tokens),
+        cmocka_unit_test(grants_are_sets),
         cmocka_unit_test(missing_extra_and_owner_are_found),
         cmocka_unit_test(only_the_chosen_parts_are_compared),
         cmocka_unit_test(kinds_that_one_side_could_not_read_are_not_compared),

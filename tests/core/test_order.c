@@ -29,6 +29,9 @@ static const Case cases[] = {
     {"two circles are broken one after the other",
      "+view a: function f\nfunction f: view a\n+view b: function g\nfunction g: view b",
      "placeholder view a; placeholder view b; function f; function g; view a; view b"},
+    {"one stand-in breaks all circles through its object; what only needs the object waits for it",
+     "+type t: function in, function out\nfunction in: type t\nfunction out: type t\nfunction use: type t",
+     "placeholder type t; function in; function out; type t; function use"},
     {"a circle that nothing breaks is an error", "function f: function g\nfunction g: function f", NULL},
 };
 

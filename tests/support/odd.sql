@@ -43,7 +43,14 @@ CREATE AGGREGATE side.longest(ORDER BY text) (SFUNC = textcat, STYPE = text);
 COMMENT ON AGGREGATE side.total(int) IS 'an aggregate';
 COMMENT ON PROCEDURE side.p(int) IS 'a procedure';
 
+CREATE FUNCTION side.doubled(int) RETURNS int LANGUAGE sql IMMUTABLE AS $$ SELECT $1 * 2 $$;
+CREATE DOMAIN side.doubled_small AS int CHECK (side.doubled(VALUE) < 1000);
+CREATE DOMAIN side.later AS side.doubled_small; ALTER DOMAIN side.later ADD CONSTRAINT lately CHECK (VALUE <> 13) NOT VALID;
+CREATE DOMAIN side.grid AS int[][];
+CREATE AGGREGATE side.moving(int) (SFUNC = int4pl, STYPE = int, INITCOND = '0', MSFUNC = int4pl, MINVFUNC = int4mi, MSTYPE = int,
+    MINITCOND = '0', FINALFUNC_MODIFY = READ_WRITE);
 -- tables
+CREATE TABLE side.nested (n side.doubled_small, many side.doubled_small[], cube int[][][]);
 CREATE TABLE side.allowed (n int PRIMARY KEY);
 CREATE TABLE side.checked (n int CONSTRAINT asks CHECK (side.late(n)), m int CHECK (m > 0) NO INHERIT, k int);
 ALTER TABLE side.checked ADD CONSTRAINT later CHECK (k <> 5) NOT VALID;
@@ -96,6 +103,9 @@ CREATE TABLE side.points_at_top (id int, region text, day date, FOREIGN KEY (id,
 CREATE TABLE side.parted_points (id int, region text, day date, FOREIGN KEY (id, region, day) REFERENCES side.top) PARTITION BY RANGE (id);
 CREATE TABLE side.parted_points_1 PARTITION OF side.parted_points FOR VALUES FROM (1) TO (10);
 CREATE TRIGGER watch AFTER INSERT ON side.top FOR EACH ROW EXECUTE FUNCTION side.f_trigger('an', 'ar''gument');
+ALTER TABLE side.north_1 DISABLE TRIGGER watch; ALTER TABLE side.south_0 ENABLE ALWAYS TRIGGER watch;
+CREATE TABLE side.listed (v varchar(9) CHECK (v IN ('a', 'b')), CHECK (v NOT IN ('q', 'r')));
+CREATE VIEW side.of_listed AS SELECT v FROM side.listed WHERE v IN ('a', 'b');
 
 -- indexes, statistics
 CREATE INDEX ON side.stored USING hash (t);
@@ -122,11 +132,13 @@ CREATE RULE ins AS ON INSERT TO side.v_names DO INSTEAD INSERT INTO side.parent 
 CREATE RULE note AS ON UPDATE TO side.parent DO ALSO NOTIFY parents;
 ALTER TABLE side.parent DISABLE RULE note;
 COMMENT ON COLUMN side.v_names."a b" IS 'of a view'; COMMENT ON RULE ins ON side.v_names IS 'a rule';
+CREATE VIEW side.v_names_of_all AS SELECT a FROM side.parent; GRANT SELECT ON side.v_names_of_all TO odd_owner;
 CREATE MATERIALIZED VIEW side.m WITH (fillfactor = 50) AS SELECT DISTINCT a FROM side.parent;
 CREATE UNIQUE INDEX m_a ON side.m (a);
 CREATE VIEW side.over_m AS SELECT a FROM side.m;
 CREATE MATERIALIZED VIEW side.a_first AS SELECT a FROM side.over_m;
 
+CREATE MATERIALIZED VIEW side.his AS SELECT a FROM side.v_names_of_all; ALTER MATERIALIZED VIEW side.his OWNER TO odd_owner;
 -- triggers
 CREATE TRIGGER t_when BEFORE INSERT OR UPDATE OF a ON side.parent FOR EACH ROW WHEN (NEW.a > 3) EXECUTE FUNCTION side.f_trigger();
 CREATE CONSTRAINT TRIGGER t_constraint AFTER DELETE ON side.self FROM side.allowed DEFERRABLE INITIALLY DEFERRED
@@ -174,4 +186,4 @@ CREATE TABLE side.types AS SELECT 1.10::numeric AS n1, 'NaN'::numeric AS n2, 1e1
     '{{1,2},{3,NULL}}'::int[] AS arr, '[5:6]={7,8}'::int[] AS arr2, '{}'::text[] AS arr3, 'a b:1A c'::tsvector AS tv, 'a & !b'::tsquery AS tq,
     '{"a": [1, 2.50, "\u00e9"]}'::jsonb AS j, '{"k" :  1}'::json AS js, '<a b="c"/>'::xml AS x, '12.34'::money AS m, 'pg_class'::regclass AS rc,
     '{[1,2),[5,6)}'::int4multirange AS mr, '123'::char(5) AS c, 'x'::"char" AS ch, '16/B374D848'::pg_lsn AS lsn, '10:20:10,14'::pg_snapshot AS snap;
-REFRESH MATERIALIZED VIEW side.m; REFRESH MATERIALIZED VIEW side.a_first;
+REFRESH MATERIALIZED VIEW side.m; REFRESH MATERIALIZED VIEW side.a_first; REFRESH MATERIALIZED VIEW side.his;

@@ -24,10 +24,12 @@ static const Fragment fragments[] = {
      "                        AND NOT inherited.attisdropped"
      "                   WHERE own.attrelid = c.oid AND own.attnum > 0 AND own.attinhcount = 0"
      "                     AND NOT own.attisdropped)"},
-    {"domain_checks", 0, /* that can stand in CREATE DOMAIN: valid, and calling no function that is yet to come */
+    {"domain_checks", 0, /* that can stand in CREATE DOMAIN: valid, and calling no function that needs the domain */
      "SELECT dk.oid FROM pg_constraint dk WHERE dk.contypid <> 0 AND dk.contype = 'c' AND dk.convalidated"
      " AND NOT EXISTS (SELECT FROM pg_depend dd WHERE dd.classid = 'pg_constraint'::regclass AND dd.objid = dk.oid"
-     "                 AND dd.refclassid = 'pg_proc'::regclass AND dd.refobjid >= 16384)"},
+     "                 AND dd.refclassid = 'pg_proc'::regclass AND dd.refobjid >= 16384"
+     "                 AND EXISTS (SELECT FROM pg_depend df WHERE df.classid = 'pg_proc'::regclass AND df.objid = dd.refobjid"
+     "                             AND df.refclassid = 'pg_type'::regclass AND df.refobjid = dk.contypid))"},
     {"settings_of_s", 0,
      "SELECT p.setting, CASE WHEN lower(p.setting) IN ('search_path', 'temp_tablespaces', 'session_preload_libraries',"
      "  'shared_preload_libraries', 'local_preload_libraries', 'unix_socket_directories')"

@@ -9,8 +9,7 @@ SELECT 'aggregate' AS kind, 'pg_proc'::regclass::oid AS classid, p.oid AS objid,
            || CASE WHEN a.aggtransspace <> 0 THEN E',\n    SSPACE = ' || a.aggtransspace ELSE '' END
            || CASE WHEN a.aggfinalfn::oid <> 0 THEN E',\n    FINALFUNC = ' || a.aggfinalfn ELSE '' END
            || CASE WHEN a.aggfinalextra THEN E',\n    FINALFUNC_EXTRA' ELSE '' END
-           || CASE WHEN a.aggfinalfn::oid = 0 THEN ''
-                   WHEN a.aggfinalmodify = 'r' AND a.aggkind = 'n' THEN ''
+           || CASE WHEN a.aggfinalmodify = 'r' AND a.aggkind = 'n' THEN ''
                    WHEN a.aggfinalmodify = 'w' AND a.aggkind <> 'n' THEN ''
                    ELSE E',\n    FINALFUNC_MODIFY = ' || CASE a.aggfinalmodify WHEN 'r' THEN 'READ_ONLY'
                         WHEN 's' THEN 'SHAREABLE' ELSE 'READ_WRITE' END END
@@ -25,7 +24,7 @@ SELECT 'aggregate' AS kind, 'pg_proc'::regclass::oid AS classid, p.oid AS objid,
            || CASE WHEN a.aggmtransspace <> 0 THEN E',\n    MSSPACE = ' || a.aggmtransspace ELSE '' END
            || CASE WHEN a.aggmfinalfn::oid <> 0 THEN E',\n    MFINALFUNC = ' || a.aggmfinalfn ELSE '' END
            || CASE WHEN a.aggmfinalextra THEN E',\n    MFINALFUNC_EXTRA' ELSE '' END
-           || CASE WHEN a.aggmfinalfn::oid = 0 THEN ''
+           || CASE WHEN a.aggmtransfn::oid = 0 THEN ''
                    WHEN a.aggmfinalmodify = 'r' AND a.aggkind = 'n' THEN ''
                    WHEN a.aggmfinalmodify = 'w' AND a.aggkind <> 'n' THEN ''
                    ELSE E',\n    MFINALFUNC_MODIFY = ' || CASE a.aggmfinalmodify WHEN 'r' THEN 'READ_ONLY'

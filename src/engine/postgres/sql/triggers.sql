@@ -1,4 +1,10 @@
 -- Triggers; those of partitions come with the parent's, and are only mentioned if they are enabled otherwise
+WITH RECURSIVE clones(oid, root) AS (
+    SELECT t.oid, t.tgparentid FROM pg_trigger t
+    JOIN pg_trigger p ON p.oid = t.tgparentid AND p.tgparentid = 0
+    UNION ALL
+    SELECT t.oid, c.root FROM clones c JOIN pg_trigger t ON t.tgparentid = c.oid
+)
 SELECT 'trigger' AS kind, 'pg_trigger'::regclass::oid AS classid, t.oid AS objid,
        format('%s.%I', c.oid::regclass, t.tgname) AS name,
        format('TRIGGER %I ON %s', t.tgname, c.oid::regclass) AS designation,
@@ -21,8 +27,8 @@ SELECT 'trigger', 'pg_trigger'::regclass::oid, t.oid, format('%s.%I', c.oid::reg
               CASE t.tgenabled WHEN 'D' THEN 'DISABLE' WHEN 'A' THEN 'ENABLE ALWAYS' WHEN 'R' THEN 'ENABLE REPLICA'
                    ELSE 'ENABLE' END, t.tgname),
        'pg_trigger'::regclass::oid || ':' || p.oid
-FROM pg_trigger t
-JOIN pg_trigger p ON p.oid = t.tgparentid
+FROM clones
+JOIN pg_trigger t ON t.oid = clones.oid
+JOIN pg_trigger p ON p.oid = clones.root
 JOIN pg_class c ON c.oid = t.tgrelid
-WHERE c.relnamespace IN (@namespaces@) AND t.tgenabled <> p.tgenabled
-  AND p.tgparentid = 0 AND t.tgname = p.tgname
+WHERE c.relnamespace IN (@namespaces@) AND t.tgenabled <> p.tgenabled AND t.tgname = p.tgname
