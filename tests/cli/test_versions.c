@@ -175,6 +175,64 @@ static void the_public_schema_keeps_what_was_changed(void **state)
     }
 }
 
+/* What only reads differently is no difference; what means something else is */
+static void a_definition_is_known_again_however_it_is_printed(void **state)
+{
+    static const struct {
+        const char *from, *to;
+    } pairs[] = {{"v18", "v13"}, {"old", "v17"}, {"v13", "v18"}};
+    static const struct {
+        const char *change, *named;
+    } changes[] = {
+        {"ALTER TABLE plot DROP CONSTRAINT tidy, ADD CONSTRAINT tidy CHECK (trim(both from name) = upper(name))",
+         "check public.plot.tidy: defined differently"},
+        {"CREATE OR REPLACE VIEW recent AS SELECT name, extract(year from seen)::int AS y FROM plot WHERE size > 4",
+         "view public.recent: defined differently"},
+        {"ALTER TABLE plot ALTER label SET DEFAULT overlay('plot' placing 'X' from 2)",
+         "default public.plot.label: defined differently"},
+        {"DROP INDEX by_start; CREATE INDEX by_start ON plot (substring(name from 1 for 2))",
+         "index public.by_start: defined differently"},
+        {"DROP TRIGGER on_name ON plot; CREATE TRIGGER on_name BEFORE UPDATE ON plot FOR EACH ROW"
+         " WHEN (trim(both from new.name) <> 'y') EXECUTE FUNCTION touch()",
+         "trigger public.plot.on_name: defined differently"},
+        {"ALTER POLICY of_name ON plot USING (position('z' in name) = 0)",
+         "policy public.plot.of_name: defined differently"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
+        g_autofree char *postgres = servers_get_uri(pairs[i].from, "postgres");
+        g_autofree char *from = servers_get_uri(pairs[i].from, "printed"),
+                        *to = servers_get_uri(pairs[i].to, "printed");
+        g_autofree char *dump = g_strdup_printf("%s/printed-%u", folder, (guint)i);
+        Run run;
+        g_free(servers_query(postgres, "CREATE DATABASE printed"));
+        g_free(servers_query(
+            from, "CREATE TABLE plot (name varchar(9), size int, seen timestamp, label text DEFAULT overlay('plot' "
+                  "placing 'x' from 2),"
+                  " CONSTRAINT tidy CHECK (trim(both from name) = name AND name IN ('a', 'b')));"
+                  "CREATE VIEW recent AS SELECT name, extract(year from seen)::int AS y FROM plot WHERE size > 3;"
+                  "CREATE INDEX by_start ON plot (substring(name from 1 for 1)) WHERE name NOT IN ('x', 'y');"
+                  "CREATE FUNCTION touch() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NEW; END $$;"
+                  "CREATE TRIGGER on_name BEFORE UPDATE ON plot FOR EACH ROW WHEN (trim(both from new.name) <> 'x')"
+                  " EXECUTE FUNCTION touch();"
+                  "CREATE POLICY of_name ON plot USING (position('x' in name) = 0);"));
+        run_expect(run_hornbeam("dump", from, dump, NULL), 0, "Written whole", NULL);
+        run_expect(run_hornbeam("restore", dump, to, NULL), 0, "Restored whole", NULL);
+        run_expect(run_hornbeam("verify", dump, to, NULL), 0, "Equal", NULL);
+        for (gsize c = 0; c < G_N_ELEMENTS(changes); c++)
+            g_free(servers_query(to, changes[c].change));
+        run = run_hornbeam("verify", from, to, NULL);
+        assert_int_equal(run.status, 1);
+        for (gsize c = 0; c < G_N_ELEMENTS(changes); c++)
+            check_contains(run.out, changes[c].named);
+        check_contains(run.out, "Different: 6 differences");
+        run_clear(&run);
+        forget(pairs[i].from, "printed");
+        forget(pairs[i].to, "printed");
+    }
+}
+
 /* A new version's new column is something that no query of ours asks for: somebody must look at it */
 static void every_column_of_the_catalogs_is_accounted_for(void **state)
 {
@@ -216,6 +274,7 @@ int main(void)
         cmocka_unit_test(every_kind_arrives_on_every_version),
         cmocka_unit_test(what_an_older_version_cannot_express_is_named_first),
         cmocka_unit_test(the_public_schema_keeps_what_was_changed),
+        cmocka_unit_test(a_definition_is_known_again_however_it_is_printed),
         cmocka_unit_test(every_column_of_the_catalogs_is_accounted_for),
     };
 

@@ -2,8 +2,9 @@
 /*
  * twin - whether two definitions that read differently mean the same to a server.
  *
- * Versions print the same view differently. So the server is given the other definition for a temporary view, and asked
- * what it prints for that one; nothing of it stays.
+ * Versions print the same view, check, default, index, trigger or policy differently. So the server is given the other
+ * definition for a temporary view, or on a temporary table of the same columns, and asked what it prints for that one;
+ * nothing of it stays.
  */
 #pragma once
 
