@@ -199,6 +199,22 @@ static void an_ordinary_owner_is_told_what_others_must_do(void **state)
     assert_string_equal(owners, "gardener");
 }
 
+/* Rows that a policy would hide are never just missing */
+static void row_security_that_hides_rows_is_an_error(void **state)
+{
+    g_autofree char *postgres = servers_get_uri("one", "postgres"), *base = servers_get_uri("one", "veiled");
+    g_autofree char *from = g_strdup_printf("%s&user=peeker", base), *dump = in_folder("veiled.dump");
+
+    (void)state;
+    g_free(servers_query(postgres, "CREATE ROLE peeker LOGIN"));
+    g_free(servers_query(postgres, "CREATE DATABASE veiled OWNER peeker"));
+    g_free(servers_query(base, "CREATE TABLE secret (a int); INSERT INTO secret VALUES (1), (2);"
+                               "GRANT SELECT ON secret TO peeker; ALTER TABLE secret ENABLE ROW LEVEL SECURITY;"
+                               "CREATE POLICY p ON secret USING (a = 1)"));
+    run_expect(run_hornbeam("dump", from, dump, NULL), 4, NULL, "row-level security policy for table \"secret\"");
+    assert_false(g_file_test(dump, G_FILE_TEST_EXISTS));
+}
+
 static void users_without_a_password_get_a_new_one(void **state)
 {
     g_autofree char *one = servers_get_uri("one", "postgres"), *two = servers_get_uri("two", "postgres");
@@ -284,6 +300,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(an_ordinary_owner_is_told_what_others_must_do),
+        cmocka_unit_test(row_security_that_hides_rows_is_an_error),
         cmocka_unit_test(users_without_a_password_get_a_new_one),
         cmocka_unit_test(an_extensions_configuration_is_kept),
         cmocka_unit_test(structure_may_change_during_a_dump),
