@@ -19,14 +19,12 @@ static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *
         hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
 }
 
-static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump, const char *path, GError **error)
+static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump, GError **error)
 {
     HbRestoreResult result = {0};
-    g_autofree char *plan =
-        hb_page_restore_plan(restore, hb_reader_get_manifest(dump), path, hb_voice_has_color(cli->voice));
     HbStatus status;
 
-    hb_voice_show(cli->voice, plan);
+    hb_cli_show_plan(cli, restore, dump);
     hb_restore_run(restore, &result, error);
     report(cli, restore, &result);
     status = hb_cli_judge_restore(&result);
@@ -71,7 +69,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         return restore_whole(cli, &options, arguments[1], error);
     restore = hb_restore_open(&options, error);
     if (restore != NULL)
-        status = run_opened(cli, restore, dump, arguments[0], error);
+        status = run_opened(cli, restore, dump, error);
     hb_restore_free(restore);
     return status;
 }

@@ -124,14 +124,17 @@ HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
     return status;
 }
 
+void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const HbReader *dump)
+{
+    g_autofree char *plan = hb_page_restore_plan(restore, hb_reader_get_manifest(dump), hb_reader_get_path(dump),
+                                                 hb_voice_has_color(cli->voice));
+
+    hb_voice_show(cli->voice, plan);
+}
+
 static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
 {
-    Telling *telling = data;
-    HbVoice *voice = telling->cli->voice;
-    g_autofree char *plan = hb_page_restore_plan(restore, hb_reader_get_manifest(dump), hb_reader_get_path(dump),
-                                                 hb_voice_has_color(voice));
-
-    hb_voice_show(voice, plan);
+    hb_cli_show_plan(((Telling *)data)->cli, restore, dump);
 }
 
 static void tell_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)

@@ -171,27 +171,6 @@ static void drop_unmet_needs(HbCatalog *catalog)
     }
 }
 
-void hb_catalog_keep_parts(HbCatalog *catalog, guint parts)
-{
-    GPtrArray *kept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
-
-    g_hash_table_remove_all(catalog->places);
-    for (guint i = 0; i < catalog->objects->len; i++) {
-        HbObject *object = hb_catalog_get(catalog, i);
-        if (hb_kind_get_traits(object->kind)->part & parts)
-            g_ptr_array_add(kept, object);
-        else
-            hb_object_free(object);
-    }
-    g_ptr_array_set_free_func(catalog->objects, NULL);
-    g_ptr_array_unref(catalog->objects);
-    catalog->objects = kept;
-    if (!(parts & HB_PART_DATA))
-        g_ptr_array_set_size(catalog->row_sets, 0);
-    index_places(catalog);
-    drop_unmet_needs(catalog);
-}
-
 /* ---- Versions ---- */
 
 static void leave_out(HbCatalog *catalog, GHashTable *gone, HbObject *object, char *why)
@@ -268,6 +247,18 @@ void hb_catalog_remove(HbCatalog *catalog, GHashTable *gone)
     catalog->objects = kept;
     index_places(catalog);
     drop_unmet_needs(catalog);
+}
+
+void hb_catalog_keep_parts(HbCatalog *catalog, guint parts)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (!(hb_kind_get_traits(object->kind)->part & parts))
+            g_hash_table_add(gone, object->identity);
+    }
+    hb_catalog_remove(catalog, gone);
 }
 
 void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product)

@@ -49,7 +49,6 @@ typedef struct {
     char *position;     /* in the server's log; NULL if unknown */
     guint lock_wait_ms; /* how long those who join wait for a lock */
     guint sessions;     /* how many will join; to be set before it begins */
-    gboolean all_lock;  /* the engine's own */
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);

@@ -212,14 +212,18 @@ static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_
     }
 }
 
-static gboolean is_listed(const GPtrArray *differences, const HbDifference *wanted)
+static char *key_of(const HbDifference *difference)
 {
-    for (guint i = 0; i < differences->len; i++) {
-        const HbDifference *difference = differences->pdata[i];
-        if (difference->type == wanted->type && strcmp(difference->identity, wanted->identity) == 0)
-            return TRUE;
-    }
-    return FALSE;
+    return g_strdup_printf("%d %s", (int)difference->type, difference->identity);
+}
+
+static GHashTable *index_differences(const GPtrArray *differences)
+{
+    GHashTable *keys = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < differences->len; i++)
+        g_hash_table_add(keys, key_of(differences->pdata[i]));
+    return keys;
 }
 
 /*
@@ -230,13 +234,16 @@ static void compare_across_versions(HbCatalog *from, guint from_version, HbCatal
                                     GPtrArray *differences)
 {
     g_autoptr(GPtrArray) first = hb_compare_new();
+    g_autoptr(GHashTable) found = NULL;
 
     hb_catalog_fit(from, to_version, "");
     hb_compare_catalogs(from, to, parts, first);
+    found = index_differences(first);
     hb_catalog_fit(to, from_version, "");
     hb_compare_catalogs(from, to, parts, differences);
     for (guint i = differences->len; i-- > 0;) {
-        if (!is_listed(first, differences->pdata[i]))
+        g_autofree char *key = key_of(differences->pdata[i]);
+        if (!g_hash_table_contains(found, key))
             g_ptr_array_remove_index(differences, i);
     }
 }

@@ -227,15 +227,6 @@ static gboolean read_properties(HbGather *gather, GError **error)
     return result != NULL;
 }
 
-static gboolean read_omissions(HbGather *gather, GError **error)
-{
-    g_autoptr(HbResult) result = hb_gather_run(gather, hb_sql_omissions, error);
-
-    for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        hb_catalog_add_omission(gather->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
-    return result != NULL;
-}
-
 /* ---- The whole ---- */
 
 /* How a subscription connects is for superusers only; others are told in omissions.sql */
@@ -298,7 +289,7 @@ static gboolean read_all(HbGather *gather, guint parts, GError **error)
     hb_gather_resolve(gather);
     put_schema_grants_first(gather);
     pass_on_costs(gather);
-    if ((parts & HB_PART_SCHEMA) && !read_omissions(gather, error))
+    if ((parts & HB_PART_SCHEMA) && !hb_gather_read_omissions(gather, hb_sql_omissions, error))
         return FALSE;
     hb_catalog_keep_parts(gather->catalog, parts);
     return TRUE;

@@ -320,3 +320,12 @@ void hb_gather_resolve(HbGather *gather)
         }
     }
 }
+
+gboolean hb_gather_read_omissions(HbGather *gather, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = hb_gather_run(gather, sql, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++)
+        hb_catalog_add_omission(gather->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
+    return result != NULL;
+}

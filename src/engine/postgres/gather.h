@@ -60,3 +60,6 @@ char *hb_gather_address(const PGresult *result, int row, const char *class_colum
 gboolean hb_gather_read_aliases(HbGather *gather, GError **error);
 gboolean hb_gather_read_dependencies(HbGather *gather, GError **error);
 void hb_gather_resolve(HbGather *gather);
+
+/* What a query of columns what and why says is left out */
+gboolean hb_gather_read_omissions(HbGather *gather, const char *sql, GError **error);

@@ -61,7 +61,7 @@ static const Fragment fragments[] = {
     {"secret_names", 0, "'(password|passwd|passcode|secret|token)'"},
     {"options_of_s", 0,
      "LATERAL (SELECT string_agg(format('%I %L', split_part(x, '=', 1), substr(x, strpos(x, '=') + 1)), ', ') AS list"
-     " FROM unnest(s.options) x WHERE split_part(x, '=', 1) !~* '(password|passwd|passcode|secret|token)')"},
+     " FROM unnest(s.options) x WHERE split_part(x, '=', 1) !~* @secret_names@)"},
     {"is_usual_owner_of_n", 0, "n.nspowner = 10"},
     {"is_usual_owner_of_n", 150000, "pg_get_userbyid(n.nspowner) = 'pg_database_owner'"},
     {"sqlbody_of_p", 0, "NULL::text"},

@@ -10,15 +10,14 @@
 
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
-    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+    GArray *ranges;
     guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS || set->condition != NULL
                          ? 1
                          : (set->bytes + bytes - 1) / bytes;
 
-    if (hb_pg_is_large_objects(set)) {
-        g_array_unref(ranges);
+    if (hb_pg_is_large_objects(set))
         return hb_pg_split_large_objects(session, set, bytes);
-    }
+    ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
     pieces = CLAMP(pieces, 1, MAX(set->extent, 1));
     for (guint64 i = 0; i < pieces; i++) {
         HbRange range = {.first = set->extent * i / pieces,

@@ -20,6 +20,7 @@ struct HbSession {
     int version;            /* as libpq numbers it: 150014 */
     char *address;          /* for people */
     char *fingerprint;      /* of the structure when the snapshot began; NULL without one */
+    gboolean readers_lock;  /* there are locks enough for those who join, too */
     gboolean release_locks; /* give a table's lock back when its rows are read, because there are too many */
 };
 

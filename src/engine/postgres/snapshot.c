@@ -119,7 +119,7 @@ static void remark_unlocked(HbSession *session, int count, int budget, HbRemark 
            "all");
 }
 
-static gboolean lock_all(HbSession *session, HbSnapshot *snapshot, HbRemark remark, gpointer data, GError **error)
+static gboolean lock_all(HbSession *session, const HbSnapshot *snapshot, HbRemark remark, gpointer data, GError **error)
 {
     g_autoptr(HbResult) tables = list_tables(session, error);
     int budget = 0;
@@ -136,7 +136,7 @@ static gboolean lock_all(HbSession *session, HbSnapshot *snapshot, HbRemark rema
         if (is_same_list(tables, again)) {
             if (PQntuples(tables) > budget)
                 remark_unlocked(session, PQntuples(tables), budget, remark, data);
-            snapshot->all_lock = (gint64)PQntuples(tables) * (snapshot->sessions + 1) <= budget;
+            session->readers_lock = (gint64)PQntuples(tables) * (snapshot->sessions + 1) <= budget;
             return TRUE;
         }
         PQclear(tables);
@@ -169,9 +169,9 @@ static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapsh
         return FALSE;
     snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
     snapshot->token = g_strdup_printf("%c%s",
-                                      session->release_locks ? '+'
-                                      : snapshot->all_lock   ? '='
-                                                             : ' ',
+                                      session->release_locks  ? '+'
+                                      : session->readers_lock ? '='
+                                                              : ' ',
                                       hb_pg_get(result, 0, "token"));
     snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
     snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));

@@ -48,15 +48,6 @@ gboolean hb_pg_read_users(HbGather *gather, GError **error)
 
 /* ---- A whole server: its users and tablespaces, and which databases it has ---- */
 
-static gboolean read_omissions(HbGather *gather, GError **error)
-{
-    g_autoptr(HbResult) result = hb_gather_run(gather, hb_sql_server_omissions, error);
-
-    for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        hb_catalog_add_omission(gather->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
-    return result != NULL;
-}
-
 static gboolean read_server(HbGather *gather, guint parts, GError **error)
 {
     if (!hb_pg_execute(gather->session, "SET hornbeam.scope = 'server'", error))
@@ -65,7 +56,7 @@ static gboolean read_server(HbGather *gather, guint parts, GError **error)
         return FALSE;
     if ((parts & HB_PART_SETTINGS) && !hb_gather_read(gather, hb_sql_tablespaces, error))
         return FALSE;
-    if (!read_omissions(gather, error))
+    if (!hb_gather_read_omissions(gather, hb_sql_server_omissions, error))
         return FALSE;
     hb_gather_resolve(gather);
     hb_catalog_keep_parts(gather->catalog, parts);
