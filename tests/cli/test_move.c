@@ -18,14 +18,11 @@ static int begin(void **state)
     g_autofree char *to = NULL;
 
     (void)state;
-    servers_begin("old new");
+    it.folder = servers_begin_with_folder("old new");
     to = servers_get_uri("new", "fennick_vale");
-    it.folder = check_make_folder();
     it.old = servers_get_uri("old", "fennick_vale");
     it.new = servers_get_uri("new", NULL);
     it.dump = g_build_filename(it.folder, "vale.dump", NULL);
-    g_setenv("SOURCE", HB_SOURCE_DIR, TRUE);
-    g_setenv("FOLDER", it.folder, TRUE);
     g_setenv("OLD", it.old, TRUE);
     g_setenv("NEW", it.new, TRUE);
     g_setenv("DUMP", it.dump, TRUE);
@@ -38,8 +35,7 @@ static int begin(void **state)
 static int end(void **state)
 {
     (void)state;
-    servers_end();
-    check_remove_folder(it.folder);
+    servers_end_with_folder(it.folder);
     g_free(it.old);
     g_free(it.new);
     g_free(it.dump);

@@ -10,18 +10,14 @@ static char *folder;
 static int begin(void **state)
 {
     (void)state;
-    servers_begin("old new v13=13 v17=17 v18=18 w18=18");
-    folder = check_make_folder();
-    g_setenv("SOURCE", HB_SOURCE_DIR, TRUE);
-    g_setenv("FOLDER", folder, TRUE);
+    folder = servers_begin_with_folder("old new v13=13 v17=17 v18=18 w18=18");
     return 0;
 }
 
 static int end(void **state)
 {
     (void)state;
-    servers_end();
-    check_remove_folder(folder);
+    servers_end_with_folder(folder);
     return 0;
 }
 

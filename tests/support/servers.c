@@ -147,3 +147,20 @@ void compare_censuses(const char *one, const char *other, guint least)
                   " diff census.one census.other"),
         0, "", NULL);
 }
+
+char *servers_begin_with_folder(const char *names)
+{
+    char *path;
+
+    servers_begin(names);
+    path = check_make_folder();
+    g_setenv("SOURCE", HB_SOURCE_DIR, TRUE);
+    g_setenv("FOLDER", path, TRUE);
+    return path;
+}
+
+void servers_end_with_folder(char *path)
+{
+    servers_end();
+    check_remove_folder(path);
+}

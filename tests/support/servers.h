@@ -13,6 +13,10 @@
 void servers_begin(const char *names);
 void servers_end(void);
 
+/* The same with a folder for files, which is given back and is $FOLDER; $SOURCE is the source's */
+char *servers_begin_with_folder(const char *names);
+void servers_end_with_folder(char *path); /* removes it, and frees the path */
+
 /* The URI of a server's database (NULL: none is named); the caller's */
 char *servers_get_uri(const char *name, const char *database);
 
