@@ -26,7 +26,7 @@ HbStatus hb_cli_get_status(const GError *error)
         [HB_ERROR_STATEMENT] = HB_STATUS_STATEMENT,   [HB_ERROR_BLOCKED] = HB_STATUS_REMARKS,
         [HB_ERROR_DAMAGED] = HB_STATUS_DUMP,          [HB_ERROR_FILE] = HB_STATUS_FILE,
         [HB_ERROR_CANCELLED] = HB_STATUS_INTERRUPTED, [HB_ERROR_DUPLICATE] = HB_STATUS_STATEMENT,
-        [HB_ERROR_CIRCLE] = HB_STATUS_STATEMENT};
+        [HB_ERROR_CIRCLE] = HB_STATUS_STATEMENT,      [HB_ERROR_UNMET] = HB_STATUS_STATEMENT};
 
     g_assert(error->domain == HB_ERROR && (gsize)error->code < G_N_ELEMENTS(statuses));
     return statuses[error->code];

@@ -23,6 +23,9 @@ static void row_set_free(gpointer data)
     g_free(set->table);
     g_ptr_array_unref(set->columns);
     g_free(set->condition);
+    g_free(set->split_by);
+    g_string_free(set->coding, TRUE);
+    g_ptr_array_unref(set->read_as);
     g_free(set);
 }
 
@@ -77,6 +80,8 @@ HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const
 {
     HbRowSet *set = g_new0(HbRowSet, 1);
 
+    set->coding = g_string_new(NULL);
+    set->read_as = g_ptr_array_new_with_free_func(g_free);
     set->identity = g_strdup(identity);
     set->table = g_strdup(table);
     set->columns = g_ptr_array_new_with_free_func(g_free);

@@ -21,6 +21,39 @@ void hb_digest_add_row(HbDigest *digest, const char *bytes, gsize length)
     digest->rows++;
 }
 
+static void open_row(HbPieceDigest *digest)
+{
+    if (digest->state == NULL)
+        digest->state = XXH3_createState();
+    XXH3_128bits_reset(digest->state);
+    digest->is_open = TRUE;
+}
+
+void hb_piece_digest_add(HbPieceDigest *digest, const char *piece, gsize length)
+{
+    gboolean ends = length > 0 && piece[length - 1] == '\n';
+
+    if (ends && !digest->is_open) {
+        hb_digest_add_row(&digest->digest, piece, length - 1);
+        return;
+    }
+    if (!digest->is_open)
+        open_row(digest);
+    XXH3_128bits_update(digest->state, piece, length - ends);
+    if (!ends)
+        return;
+    XXH128_hash_t hash = XXH3_128bits_digest(digest->state);
+    add(&digest->digest, hash.low64, hash.high64);
+    digest->digest.rows++;
+    digest->is_open = FALSE;
+}
+
+void hb_piece_digest_clear(HbPieceDigest *digest)
+{
+    XXH3_freeState(digest->state);
+    *digest = (HbPieceDigest){0};
+}
+
 void hb_digest_add(HbDigest *digest, const HbDigest *other)
 {
     add(digest, other->low, other->high);

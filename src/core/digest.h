@@ -20,6 +20,20 @@ typedef struct {
 
 void hb_digest_add_row(HbDigest *digest, const char *bytes, gsize length);
 void hb_digest_add(HbDigest *digest, const HbDigest *other);
+
+/*
+ * The same for rows that come in pieces: the piece that ends with a line end is its row's last. Zeroed, it is ready;
+ * clear it afterwards.
+ */
+typedef struct {
+    HbDigest digest; /* of the rows that have ended */
+    gpointer state;  /* of the row that has not; NULL until there is one */
+    gboolean is_open;
+} HbPieceDigest;
+
+void hb_piece_digest_add(HbPieceDigest *digest, const char *piece, gsize length);
+void hb_piece_digest_clear(HbPieceDigest *digest);
+
 gboolean hb_digest_is_equal(const HbDigest *one, const HbDigest *other);
 
 /* The sum as 32 lower-case hexadecimal digits, high half first; text must hold HB_DIGEST_TEXT_LENGTH + 1 bytes */

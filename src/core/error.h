@@ -19,6 +19,7 @@ typedef enum {
     HB_ERROR_ABSENT,    /* what a statement names is not there */
     HB_ERROR_RIGHTS,    /* the server's statement failed for lack of rights */
     HB_ERROR_STATEMENT, /* a server's statement failed */
+    HB_ERROR_UNMET,     /* it was done, but what is there does not meet it */
     HB_ERROR_BLOCKED,   /* we refuse to go on: the target is not fit */
     HB_ERROR_DAMAGED,   /* a dump is damaged, or not ours */
     HB_ERROR_FILE,      /* a local file or disk failed */

@@ -17,33 +17,22 @@ gsize hb_rowtext_count_fields(const char *row, gsize length)
 
 void hb_row_counter_init(HbRowCounter *counter, gsize fields)
 {
-    *counter = (HbRowCounter){.fields = fields, .partial = g_byte_array_new()};
+    *counter = (HbRowCounter){.fields = fields};
 }
 
 void hb_row_counter_clear(HbRowCounter *counter)
 {
-    g_byte_array_unref(counter->partial);
+    hb_piece_digest_clear(&counter->sum);
 }
 
-static void count(HbRowCounter *counter, const char *row, gsize length)
+/* The rest of a row, with its line end */
+static void end_row(HbRowCounter *counter, const char *piece, gsize length)
 {
-    hb_digest_add_row(&counter->digest, row, length);
-    if (counter->fields != 0 && counter->wrong_row == 0 && hb_rowtext_count_fields(row, length) != counter->fields)
-        counter->wrong_row = counter->digest.rows;
-}
-
-/* Ends the partial row with the bytes before the first line end. Returns how many bytes that took */
-static gsize finish_partial(HbRowCounter *counter, const char *bytes, gsize length)
-{
-    const char *line_end = memchr(bytes, '\n', length);
-    gsize taken = line_end != NULL ? (gsize)(line_end - bytes) : length;
-
-    g_byte_array_append(counter->partial, (const guint8 *)bytes, (guint)taken);
-    if (line_end == NULL)
-        return taken;
-    count(counter, (const char *)counter->partial->data, counter->partial->len);
-    g_byte_array_set_size(counter->partial, 0);
-    return taken + 1;
+    hb_piece_digest_add(&counter->sum, piece, length);
+    if (counter->fields != 0 && counter->wrong_row == 0 &&
+        counter->begun + hb_rowtext_count_fields(piece, length - 1) != counter->fields)
+        counter->wrong_row = counter->sum.digest.rows;
+    counter->begun = 0;
 }
 
 void hb_row_counter_add(HbRowCounter *counter, const char *bytes, gsize length)
@@ -51,17 +40,18 @@ void hb_row_counter_add(HbRowCounter *counter, const char *bytes, gsize length)
     const char *end = bytes + length;
     const char *line_end;
 
-    if (counter->partial->len > 0)
-        bytes += finish_partial(counter, bytes, length);
     while (bytes < end && (line_end = memchr(bytes, '\n', (gsize)(end - bytes))) != NULL) {
-        count(counter, bytes, (gsize)(line_end - bytes));
+        end_row(counter, bytes, (gsize)(line_end - bytes) + 1);
         bytes = line_end + 1;
     }
-    if (bytes < end)
-        g_byte_array_append(counter->partial, (const guint8 *)bytes, (guint)(end - bytes));
+    if (bytes == end)
+        return;
+    hb_piece_digest_add(&counter->sum, bytes, (gsize)(end - bytes));
+    if (counter->fields != 0)
+        counter->begun += hb_rowtext_count_fields(bytes, (gsize)(end - bytes)) - 1;
 }
 
 gboolean hb_row_counter_is_whole(const HbRowCounter *counter)
 {
-    return counter->partial->len == 0;
+    return !counter->sum.is_open;
 }

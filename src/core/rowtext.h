@@ -17,10 +17,10 @@ gsize hb_rowtext_count_fields(const char *row, gsize length);
  * Set fields to 0 to take rows of any number of fields; otherwise a row with another number sets wrong_row.
  */
 typedef struct {
-    HbDigest digest;
+    HbPieceDigest sum;
     gsize fields;
-    guint64 wrong_row;   /* number (from 1) of the first row with a wrong number of fields; 0: none */
-    GByteArray *partial; /* the row that has begun and not ended */
+    guint64 wrong_row; /* number (from 1) of the first row with a wrong number of fields; 0: none */
+    gsize begun;       /* fields of the row that has begun and not ended, less one */
 } HbRowCounter;
 
 void hb_row_counter_init(HbRowCounter *counter, gsize fields);

@@ -30,12 +30,12 @@ static const char *end_of_line_comment(const char *at)
     return at + strcspn(at, "\n");
 }
 
-static const char *end_of_block_comment(const char *at)
+static const char *end_of_block_comment(const char *at, gboolean nested)
 {
     int depth = 0;
 
     do {
-        if (at[0] == '/' && at[1] == '*') {
+        if (at[0] == '/' && at[1] == '*' && (nested || depth == 0)) {
             depth++;
             at += 2;
         } else if (at[0] == '*' && at[1] == '/') {
@@ -48,15 +48,24 @@ static const char *end_of_block_comment(const char *at)
     return at;
 }
 
-static const char *end_of_space(const char *at)
+/* MariaDB takes -- for a comment only before white space, because 5--1 is arithmetic there */
+static gboolean begins_line_comment(HbDialect dialect, const char *at)
+{
+    if (dialect == HB_DIALECT_MARIADB && *at == '#')
+        return TRUE;
+    return at[0] == '-' && at[1] == '-' &&
+           (dialect == HB_DIALECT_POSTGRES || at[2] == '\0' || g_ascii_isspace(at[2]) || g_ascii_iscntrl(at[2]));
+}
+
+static const char *end_of_space(HbDialect dialect, const char *at)
 {
     for (;;) {
         if (g_ascii_isspace(*at))
             at++;
-        else if (at[0] == '-' && at[1] == '-')
+        else if (begins_line_comment(dialect, at))
             at = end_of_line_comment(at);
         else if (at[0] == '/' && at[1] == '*')
-            at = end_of_block_comment(at);
+            at = end_of_block_comment(at, dialect == HB_DIALECT_POSTGRES);
         else
             return at;
     }
@@ -88,19 +97,20 @@ static gboolean begins_prefixed_text(const char *at)
     return strchr("eEbBxXnN", *at) != NULL && at[1] == '\'';
 }
 
-static const char *end_of_token(const char *at, HbTokenType *type)
+static const char *end_of_token(HbDialect dialect, const char *at, HbTokenType *type)
 {
-    const char *end = end_of_space(at);
+    const char *end = end_of_space(dialect, at);
+    gboolean maria = dialect == HB_DIALECT_MARIADB;
 
     *type = HB_TOKEN_SPACE;
     if (end != at)
         return end;
     *type = HB_TOKEN_TEXT;
-    if (*at == '\'')
-        return end_of_quoted(at, FALSE);
+    if (*at == '\'' || (maria && *at == '"'))
+        return end_of_quoted(at, maria);
     if (begins_prefixed_text(at))
-        return end_of_quoted(at + 1, *at == 'e' || *at == 'E');
-    if (*at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
+        return end_of_quoted(at + 1, maria || *at == 'e' || *at == 'E');
+    if (!maria && *at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
         return end;
     *type = HB_TOKEN_NAME;
     if (*at == '"' || *at == '`')
@@ -112,15 +122,30 @@ static const char *end_of_token(const char *at, HbTokenType *type)
     return at + 1;
 }
 
-HbToken hb_sqltext_read_token(const char **text)
+HbToken hb_sqltext_read_token(HbDialect dialect, const char **text)
 {
     HbToken token = {HB_TOKEN_END, *text, 0};
 
     if (**text == '\0')
         return token;
-    *text = end_of_token(*text, &token.type);
+    *text = end_of_token(dialect, *text, &token.type);
     token.length = (gsize)(*text - token.start);
     return token;
+}
+
+char *hb_token_unquote(const HbToken *token)
+{
+    GString *name = g_string_new(NULL);
+    char quote = *token->start;
+
+    if (token->type != HB_TOKEN_NAME)
+        return g_strndup(token->start, token->length);
+    for (gsize i = 1; i + 1 < token->length; i++) {
+        g_string_append_c(name, token->start[i]);
+        if (token->start[i] == quote)
+            i++;
+    }
+    return g_string_free(name, FALSE);
 }
 
 gboolean hb_token_is_word(const HbToken *token, const char *word)
@@ -134,7 +159,7 @@ char *hb_sqltext_normalise(const char *sql)
     GString *result = g_string_new(NULL);
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_SPACE)
             continue;
         if (result->len > 0)
@@ -150,7 +175,7 @@ char *hb_sqltext_hide_passwords(const char *sql)
     gboolean after_word = FALSE;
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_TEXT && after_word)
             g_string_append(result, "'(hidden)'");
         else
@@ -163,8 +188,12 @@ char *hb_sqltext_hide_passwords(const char *sql)
 
 static gboolean is_name(const HbToken *token, const char *name)
 {
-    return (token->type == HB_TOKEN_WORD || token->type == HB_TOKEN_NAME) && strlen(name) == token->length &&
-           strncmp(token->start, name, token->length) == 0;
+    g_autofree char *own = NULL;
+
+    if (token->type != HB_TOKEN_WORD && token->type != HB_TOKEN_NAME)
+        return FALSE;
+    own = hb_token_unquote(token);
+    return strcmp(own, name) == 0;
 }
 
 char *hb_sqltext_rename_database(const char *sql, const char *old_name, const char *new_name)
@@ -173,7 +202,7 @@ char *hb_sqltext_rename_database(const char *sql, const char *old_name, const ch
     gboolean after_word = FALSE;
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(&sql)).type != HB_TOKEN_END) {
+    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
         if (after_word && is_name(&token, old_name))
             g_string_append(result, new_name);
         else

@@ -2,8 +2,9 @@
 /*
  * sqltext - reading SQL text as the tokens that it is made of, never as a bare string.
  *
- * The lexical rules are those of ISO SQL with PostgreSQL's additions (E'' strings, dollar quotes, nested comments);
- * see "Lexical Structure" in its manual. Bytes above 127 belong to words.
+ * The lexical rules are those of ISO SQL with PostgreSQL's additions (E'' strings, dollar quotes, nested comments), or
+ * those of MariaDB and MySQL in their usual sql_mode (backslash escapes, "" strings, `` names, # comments); see
+ * "Lexical Structure" in their manuals. Bytes above 127 belong to words.
  */
 #pragma once
 
@@ -24,10 +25,13 @@ typedef struct {
     gsize length;
 } HbToken;
 
+typedef enum { HB_DIALECT_POSTGRES, HB_DIALECT_MARIADB } HbDialect;
+
 /* The token at *text; moves *text behind it. An unterminated quote or comment runs to the end */
-HbToken hb_sqltext_read_token(const char **text);
+HbToken hb_sqltext_read_token(HbDialect dialect, const char **text);
 
 gboolean hb_token_is_word(const HbToken *token, const char *word); /* case is ignored */
+char *hb_token_unquote(const HbToken *token); /* a word, or what a quoted identifier says; the caller's */
 
 /* Equal for texts that differ in white space and comments only: one blank between tokens. The caller's */
 char *hb_sqltext_normalise(const char *sql);
@@ -35,5 +39,5 @@ char *hb_sqltext_normalise(const char *sql);
 /* A copy in which each literal that follows the word PASSWORD is hidden. The caller's */
 char *hb_sqltext_hide_passwords(const char *sql);
 
-/* A copy in which the name after each word DATABASE, if it is old_name, is new_name; both as quoted by the engine. */
+/* A copy in which the name after each word DATABASE, if it is old_name (unquoted), is new_name (quoted) */
 char *hb_sqltext_rename_database(const char *sql, const char *old_name, const char *new_name);

@@ -241,6 +241,21 @@ static gboolean read_chunks(const Place *place, const json_t *json, HbStoredRows
            wrong(place, "chunks", "do not add up to the row set's own count, digest and bytes");
 }
 
+/* A letter for each column, if any of them is not plain text */
+static gboolean read_coding(const Place *place, const json_t *json, HbRowSet *set)
+{
+    g_autofree char *coding = NULL;
+
+    if (json_object_get(json, "coding") == NULL)
+        return TRUE;
+    if (!get_text(place, json, "coding", &coding))
+        return FALSE;
+    if (strlen(coding) != set->columns->len || strspn(coding, "tx") != strlen(coding))
+        return wrong(place, "coding", "does not say t or x for each column");
+    g_string_assign(set->coding, coding);
+    return TRUE;
+}
+
 static gboolean read_rows(HbManifest *manifest, const Place *place, const json_t *json)
 {
     g_autofree char *identity = NULL, *table = NULL;
@@ -255,8 +270,9 @@ static gboolean read_rows(HbManifest *manifest, const Place *place, const json_t
         return wrong(place, "identity", "is not that of a row set among the objects");
     set = hb_catalog_add_row_set(manifest->catalog, identity, table);
     rows = hb_manifest_add_rows(manifest, set);
-    if (!get_texts(place, json, "columns", set->columns) || !get_digest(place, json, &rows->digest) ||
-        !get_number(place, json, "bytes", BYTES_LIMIT, &rows->bytes) || !read_chunks(place, json, rows))
+    if (!get_texts(place, json, "columns", set->columns) || !read_coding(place, json, set) ||
+        !get_digest(place, json, &rows->digest) || !get_number(place, json, "bytes", BYTES_LIMIT, &rows->bytes) ||
+        !read_chunks(place, json, rows))
         return FALSE;
     set->bytes = rows->bytes;
     return TRUE;

@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/engine.h"
 
+#include "engine/mariadb/mariadb.h"
 #include "engine/postgres/postgres.h"
 
 #include <string.h>
 
-static const HbEngine *const engines[] = {&hb_postgres_engine};
+static const HbEngine *const engines[] = {&hb_postgres_engine, &hb_mariadb_engine};
 
 void hb_server_info_clear(HbServerInfo *info)
 {
@@ -51,10 +52,11 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
             return engines[i];
     }
     if (colon == NULL)
-        hb_error_set(error, HB_ERROR_USAGE, "name a server as postgresql://user@host:port/database",
+        hb_error_set(error, HB_ERROR_USAGE,
+                     "name a server as postgresql://user@host:port/database or mariadb://user@host:port/database",
                      "a server was expected here, as a URI with a scheme");
     else
-        hb_error_set(error, HB_ERROR_USAGE, "the scheme that is known is postgresql://",
+        hb_error_set(error, HB_ERROR_USAGE, "the schemes that are known are postgresql:// and mariadb://",
                      "no engine knows servers of the scheme “%s://”", scheme);
     return NULL;
 }

@@ -48,7 +48,7 @@ typedef struct {
     char *time;         /* ISO 8601, UTC */
     char *position;     /* in the server's log; NULL if unknown */
     guint lock_wait_ms; /* how long those who join wait for a lock */
-    guint sessions;     /* how many will join; to be set before it begins */
+    guint sessions;     /* how many will join; to be set before it begins, which may lower it to 1 */
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);
@@ -60,8 +60,9 @@ typedef struct {
     guint64 bytes; /* estimate */
 } HbRange;
 
-/* Takes one row, its line end included. FALSE ends the reading */
-typedef gboolean (*HbRowSink)(gpointer data, const char *row, gsize length, GError **error);
+/* Takes one row, its line end included, or a piece of one: only the last ends with a line end. FALSE ends the reading
+ */
+typedef gboolean (*HbRowSink)(gpointer data, const char *piece, gsize length, GError **error);
 
 /* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: no row is to be kept */
 typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
@@ -95,7 +96,6 @@ struct HbEngine {
     gboolean (*check_uri)(const char *uri, GError **error); /* HB_ERROR_USAGE */
     char *(*display)(const HbAddress *address);             /* for people, without secrets; the caller's */
     char *(*get_database)(const char *uri);                 /* NULL if the URI names none; the caller's */
-    char *(*quote_name)(const char *name);                  /* quoted whether it needs it or not; the caller's */
     guint (*read_version)(const char *text);                /* "15" to the engine's number; 0: it knows none such */
 
     /* ---- Sessions ---- */
@@ -120,10 +120,12 @@ struct HbEngine {
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                                gpointer data, GError **error);
-    gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */
     gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot, GError **error);
-    void (*drop_snapshot)(HbSession *session);                    /* without looking back */
-    gboolean (*end_snapshot)(HbSession *session, GError **error); /* fails if the structure changed meanwhile */
+    /* All have joined: what kept the moment still is let go */
+    gboolean (*seal_snapshot)(HbSession *session, HbSnapshot *snapshot, GError **error);
+    gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */
+    void (*drop_snapshot)(HbSession *session);                       /* without looking back */
+    gboolean (*end_snapshot)(HbSession *session, GError **error);    /* fails if the structure changed meanwhile */
 
     /* ---- Rows ---- */
     GArray *(*split_rows)(HbSession *session, const HbRowSet *set, guint64 bytes); /* HbRange; the caller's */
@@ -157,6 +159,15 @@ struct HbEngine {
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                            GError **error);
+    /*
+     * One statement for two definitions of parts of one table, where that is cheaper; NULL: it is not, or they do not
+     * go together. The caller's
+     */
+    char *(*join_definitions)(const char *one, const char *other);
+
+    /* The object's SQL for a database of another name; NULL: it does not say the name. Both unquoted; the caller's */
+    char *(*rename_database)(const HbObject *object, const char *sql, const char *old_name, const char *new_name);
+
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
 

@@ -119,7 +119,7 @@ static gboolean read_rows(Making *making, GError **error)
                                .snapshot = &making->snapshot,
                                .sets = hb_catalog_get_row_sets(making->manifest->catalog),
                                .sessions = making->readers,
-                               .jobs = options->jobs,
+                               .jobs = making->readers->len,
                                .stop = options->stop,
                                .observers = options->observers,
                                .phase = "reading rows",
@@ -173,34 +173,6 @@ static gboolean read_catalog(Making *making, GError **error)
     return TRUE;
 }
 
-static void close_readers(Making *making)
-{
-    while (making->readers->len > 0) {
-        HbSession *session = g_ptr_array_steal_index(making->readers, making->readers->len - 1);
-        hb_stop_remove(making->options->stop, session);
-        making->options->engine->close(session);
-    }
-}
-
-/* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
-static gboolean open_readers(Making *making, GError **error)
-{
-    const HbDumpOptions *options = making->options;
-
-    while (making->readers->len < options->jobs) {
-        HbSession *session = options->engine->open(&options->from, error);
-        if (session == NULL)
-            return FALSE;
-        hb_stop_add(options->stop, options->engine, session);
-        g_ptr_array_add(making->readers, session);
-        if (!options->engine->join_snapshot(session, &making->snapshot, error)) {
-            g_prefix_error(error, "locking the tables for a reader: ");
-            return FALSE;
-        }
-    }
-    return TRUE;
-}
-
 static void pass_remark(gpointer data, const char *what, const char *hint)
 {
     hb_observers_note(((Making *)data)->options->observers, HB_SEVERITY_WARNING, hint, "%s", what);
@@ -231,16 +203,18 @@ gboolean hb_dump_describe_source(const HbDumpOptions *options, HbManifest *manif
     return TRUE;
 }
 
+/* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
 static gboolean read_structure(Making *making, HbSession *keeper, GError **error)
 {
     const HbDumpOptions *options = making->options;
+    const HbReaders readers = {options->engine, &options->from, &making->snapshot, options->jobs, options->stop};
 
     hb_observers_begin_phase(options->observers, "locking tables", 0);
     making->snapshot.sessions = options->jobs;
     if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return open_readers(making, error) && read_catalog(making, error) &&
+    return hb_readers_open(&readers, keeper, making->readers, error) && read_catalog(making, error) &&
            options->engine->check_structure(keeper, error);
 }
 
@@ -249,7 +223,7 @@ static gboolean let_go(Making *making, HbSession *keeper, int attempt, GError **
 {
     const HbDumpOptions *options = making->options;
 
-    close_readers(making);
+    hb_readers_close(options->engine, options->stop, making->readers);
     options->engine->drop_snapshot(keeper);
     hb_snapshot_clear(&making->snapshot);
     g_clear_pointer(&making->manifest->catalog, hb_catalog_free);
@@ -339,7 +313,7 @@ HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error)
     g_mutex_init(&making.lock);
     making.readers = g_ptr_array_new();
     ok = make_with_keeper(&making, error);
-    close_readers(&making);
+    hb_readers_close(options->engine, options->stop, making.readers);
     g_ptr_array_unref(making.readers);
     hb_writer_discard(making.writer);
     hb_snapshot_clear(&making.snapshot);

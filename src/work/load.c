@@ -12,7 +12,7 @@ typedef struct {
 
 static gboolean check_load(const Load *load, GError **error)
 {
-    if (hb_row_counter_is_whole(&load->counter) && hb_digest_is_equal(&load->counter.digest, &load->chunk->digest))
+    if (hb_row_counter_is_whole(&load->counter) && hb_digest_is_equal(&load->counter.sum.digest, &load->chunk->digest))
         return TRUE;
     return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole, then use --resume",
                         "%s: its rows are not those that were dumped (count or digest differs)", load->chunk->file);

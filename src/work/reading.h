@@ -33,4 +33,18 @@ typedef struct {
     const HbRowConsumer *consumer;
 } HbReading;
 
+/* Sessions that read one snapshot, opened and joined before anything is read */
+typedef struct {
+    const HbEngine *engine;
+    const HbAddress *address;
+    HbSnapshot *snapshot; /* begun; its sessions may be fewer than jobs */
+    guint jobs;
+    HbStop *stop;
+} HbReaders;
+
+/* Appends to sessions, which may hold some of them already; all are known to the stop */
+gboolean hb_readers_open(const HbReaders *readers, HbSession *keeper, GPtrArray *sessions, GError **error);
+void hb_readers_close(const HbEngine *engine, HbStop *stop, GPtrArray *sessions);
+
+/* The sessions that run() takes from reading->sessions are its own from then on */
 gboolean hb_reading_run(const HbReading *reading, GError **error);

@@ -69,7 +69,7 @@ static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
     for (guint n = 0; n < object->needs->len; n++)
         kept = kept && g_hash_table_contains(restore->kept, object->needs->pdata[n]);
     return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
-                    object->kind == HB_KIND_ROLE_SETTING);
+                    object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_GLOBAL_GRANT);
 }
 
 void hb_restore_note_kept(HbRestore *restore, const HbStep *step)

@@ -28,10 +28,11 @@ static char *fit_definition(const HbRestore *restore, const HbObject *object)
     g_autofree char *sql =
         g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
 
-    if (object->stage != HB_STAGE_SETTINGS || strcmp(restore->database, restore->manifest->database) == 0)
+    if (strcmp(restore->database, restore->manifest->database) == 0)
         return g_steal_pointer(&sql);
-    g_autofree char *quoted = restore->options.engine->quote_name(restore->database);
-    return hb_sqltext_rename_database(sql, restore->manifest->database_quoted, quoted);
+    char *renamed =
+        restore->options.engine->rename_database(object, sql, restore->manifest->database, restore->database);
+    return renamed != NULL ? renamed : g_steal_pointer(&sql);
 }
 
 /* Who may not give an object away keeps it, so that what hangs on it can come */

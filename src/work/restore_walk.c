@@ -57,6 +57,10 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
                                  "what stands in it goes into the default tablespace");
         return;
     }
+    if (hb_error_is(cause, HB_ERROR_UNMET)) {
+        hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, step->key, cause->message, hb_error_hint(cause));
+        return;
+    }
     if (step->type == HB_STEP_TYPE_ANALYZE) {
         hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message,
                                  "the planner's figures can be refreshed later");
@@ -95,7 +99,7 @@ static gboolean judge_failure(HbRestore *restore, guint number, GError *cause, G
         return TRUE;
     }
     note_failure(restore, step, cause);
-    settle(restore, number, HB_STEP_FAILED);
+    settle(restore, number, hb_error_is(cause, HB_ERROR_UNMET) ? HB_STEP_DONE : HB_STEP_FAILED);
     g_error_free(cause);
     return TRUE;
 }

@@ -8,7 +8,6 @@
 
 typedef struct {
     char *bytes;
-    gsize size;   /* allocated; more than BLOCK_SIZE after a row that is larger */
     gsize length; /* used */
     HbChunk *chunk;
     gboolean closes; /* the chunk ends with this block */
@@ -30,6 +29,7 @@ struct HbRowPipe {
     const HbRowSet *set;
     GPtrArray *chunks; /* HbChunk * of this piece */
     HbChunk *chunk;    /* the open one */
+    HbPieceDigest sum; /* of its rows */
     Block *block;      /* the one being filled */
 };
 
@@ -79,7 +79,6 @@ HbRowPipe *hb_row_pipe_new(HbWriter *writer, int level, gsize chunk_bytes)
     pipe->full = g_async_queue_new();
     for (int i = 0; i < BLOCKS; i++) {
         pipe->blocks[i].bytes = g_malloc(BLOCK_SIZE);
-        pipe->blocks[i].size = BLOCK_SIZE;
         g_async_queue_push(pipe->free, &pipe->blocks[i]);
     }
     pipe->thread = g_thread_new("packer", run_packer, pipe);
@@ -99,6 +98,7 @@ void hb_row_pipe_free(HbRowPipe *pipe)
     g_async_queue_unref(pipe->full);
     for (int i = 0; i < BLOCKS; i++)
         g_free(pipe->blocks[i].bytes);
+    hb_piece_digest_clear(&pipe->sum);
     g_clear_error(&pipe->error);
     g_free(pipe);
 }
@@ -122,21 +122,35 @@ static void send_block(HbRowPipe *pipe, gboolean closes)
         pipe->chunk = NULL;
 }
 
-/* A row larger than a block gets a block of its size; the memory is given back with the next take */
-static void provide_block(HbRowPipe *pipe, gsize length)
+static void provide_block(HbRowPipe *pipe)
 {
-    gsize wanted = MAX(length, BLOCK_SIZE);
-
-    if (pipe->block != NULL && pipe->block->length + length > pipe->block->size)
-        send_block(pipe, FALSE);
     if (pipe->block == NULL) {
         pipe->block = g_async_queue_pop(pipe->free);
         pipe->block->length = 0;
-        if (pipe->block->size != wanted) {
-            pipe->block->bytes = g_realloc(pipe->block->bytes, wanted);
-            pipe->block->size = wanted;
-        }
     }
+}
+
+static void add_bytes(HbRowPipe *pipe, const char *bytes, gsize length)
+{
+    while (length > 0) {
+        gsize part;
+        provide_block(pipe);
+        part = MIN(length, BLOCK_SIZE - pipe->block->length);
+        memcpy(pipe->block->bytes + pipe->block->length, bytes, part);
+        pipe->block->length += part;
+        bytes += part;
+        length -= part;
+        if (pipe->block->length == BLOCK_SIZE)
+            send_block(pipe, FALSE);
+    }
+}
+
+static void close_chunk(HbRowPipe *pipe)
+{
+    pipe->chunk->digest = pipe->sum.digest;
+    pipe->sum.digest = (HbDigest){0};
+    provide_block(pipe);
+    send_block(pipe, TRUE);
 }
 
 void hb_row_pipe_begin(HbRowPipe *pipe, const HbRowSet *set)
@@ -145,17 +159,15 @@ void hb_row_pipe_begin(HbRowPipe *pipe, const HbRowSet *set)
     pipe->chunks = g_ptr_array_new_with_free_func((GDestroyNotify)hb_chunk_free);
 }
 
-gboolean hb_row_pipe_take(HbRowPipe *pipe, const char *row, gsize length, GError **error)
+gboolean hb_row_pipe_take(HbRowPipe *pipe, const char *piece, gsize length, GError **error)
 {
     if (pipe->chunk == NULL)
         open_chunk(pipe);
-    provide_block(pipe, length);
-    memcpy(pipe->block->bytes + pipe->block->length, row, length);
-    pipe->block->length += length;
-    hb_digest_add_row(&pipe->chunk->digest, row, length - 1);
+    add_bytes(pipe, piece, length);
+    hb_piece_digest_add(&pipe->sum, piece, length);
     pipe->chunk->bytes += length;
-    if (pipe->chunk->bytes >= pipe->chunk_bytes)
-        send_block(pipe, TRUE);
+    if (pipe->chunk->bytes >= pipe->chunk_bytes && !pipe->sum.is_open)
+        close_chunk(pipe);
     if (!g_atomic_int_get(&pipe->failed))
         return TRUE;
     if (error != NULL)
@@ -168,8 +180,8 @@ static void wait_for_packer(HbRowPipe *pipe)
 {
     Block *blocks[BLOCKS];
 
-    if (pipe->block != NULL)
-        send_block(pipe, TRUE);
+    if (pipe->chunk != NULL)
+        close_chunk(pipe);
     for (int i = 0; i < BLOCKS; i++)
         blocks[i] = g_async_queue_pop(pipe->free);
     for (int i = 0; i < BLOCKS; i++)
@@ -190,6 +202,7 @@ GPtrArray *hb_row_pipe_end(HbRowPipe *pipe, GError **error)
 void hb_row_pipe_give_up(HbRowPipe *pipe)
 {
     wait_for_packer(pipe);
+    hb_piece_digest_clear(&pipe->sum);
     for (guint i = 0; i < pipe->chunks->len; i++)
         hb_writer_remove_chunk(pipe->writer, pipe->chunks->pdata[i]);
     g_clear_pointer(&pipe->chunks, g_ptr_array_unref);

@@ -20,7 +20,7 @@ void hb_row_pipe_free(HbRowPipe *pipe);
 
 /* A piece of a row set: begin, take rows, end. end() waits for the packer and hands out the chunks (HbChunk *) */
 void hb_row_pipe_begin(HbRowPipe *pipe, const HbRowSet *set);
-gboolean hb_row_pipe_take(HbRowPipe *pipe, const char *row, gsize length, GError **error);
+gboolean hb_row_pipe_take(HbRowPipe *pipe, const char *piece, gsize length, GError **error);
 GPtrArray *hb_row_pipe_end(HbRowPipe *pipe, GError **error);
 
 /* Instead of end(): what was packed since begin() is removed again */

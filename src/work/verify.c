@@ -2,7 +2,6 @@
 #include "work/verify.h"
 
 #include "core/order.h"
-#include "core/sqltext.h"
 #include "work/reading.h"
 
 #include <string.h>
@@ -12,7 +11,7 @@ typedef struct {
     const HbVerifyOptions *options;
     const HbSide *side;
     guint first_worker;
-    char *database_quoted;
+    char *database;         /* unquoted */
     guint version;          /* that the definitions are for */
     HbCatalog *own_catalog; /* of a server */
     HbCatalog *catalog;     /* own_catalog, or the dump's */
@@ -20,6 +19,7 @@ typedef struct {
     GHashTable *digests;    /* row set's identity to HbDigest * */
     guint64 bytes;
     HbSnapshot snapshot;
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
     GError *error;
 } Finding;
 
@@ -28,7 +28,7 @@ typedef struct {
 typedef struct {
     Finding *finding;
     const HbRowSet *set;
-    HbDigest digest;
+    HbPieceDigest sum;
     guint64 bytes;
 } Summing;
 
@@ -40,13 +40,21 @@ static gpointer open_summing(gpointer data)
     return summing;
 }
 
+static void close_summing(gpointer context)
+{
+    Summing *summing = context;
+
+    hb_piece_digest_clear(&summing->sum);
+    g_free(summing);
+}
+
 static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
 {
     Summing *summing = context;
 
     (void)first;
     summing->set = set;
-    summing->digest = (HbDigest){0};
+    hb_piece_digest_clear(&summing->sum);
     summing->bytes = 0;
 }
 
@@ -55,7 +63,7 @@ static gboolean take_row(gpointer context, const char *row, gsize length, GError
     Summing *summing = context;
 
     (void)error;
-    hb_digest_add_row(&summing->digest, row, length - 1);
+    hb_piece_digest_add(&summing->sum, row, length);
     summing->bytes += length;
     return TRUE;
 }
@@ -69,7 +77,7 @@ static gboolean end_summing(gpointer context, gboolean good, GError **error)
     if (!good)
         return TRUE;
     g_mutex_lock(&finding->lock);
-    hb_digest_add(g_hash_table_lookup(finding->digests, summing->set->identity), &summing->digest);
+    hb_digest_add(g_hash_table_lookup(finding->digests, summing->set->identity), &summing->sum.digest);
     finding->bytes += summing->bytes;
     g_mutex_unlock(&finding->lock);
     return TRUE;
@@ -81,16 +89,18 @@ static void finding_init(Finding *finding, const HbVerifyOptions *options, const
 {
     *finding = (Finding){.options = options, .side = side, .first_worker = first_worker};
     g_mutex_init(&finding->lock);
+    finding->readers = g_ptr_array_new();
     finding->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
 }
 
 static void finding_clear(Finding *finding)
 {
     g_hash_table_unref(finding->digests);
+    g_ptr_array_unref(finding->readers);
     g_mutex_clear(&finding->lock);
     hb_catalog_free(finding->own_catalog);
     hb_snapshot_clear(&finding->snapshot);
-    g_free(finding->database_quoted);
+    g_free(finding->database);
     g_clear_error(&finding->error);
 }
 
@@ -100,7 +110,7 @@ static void find_in_dump(Finding *finding)
 
     finding->catalog = manifest->catalog;
     finding->version = manifest->version_number;
-    finding->database_quoted = g_strdup(manifest->database_quoted);
+    finding->database = g_strdup(manifest->database);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
         g_hash_table_insert(finding->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
@@ -112,15 +122,9 @@ static void pass_remark(gpointer data, const char *what, const char *hint)
     hb_observers_note(((Finding *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
 }
 
-static gboolean read_catalog(Finding *finding, HbSession *session, GError **error)
+static gboolean read_catalog(Finding *finding, GError **error)
 {
-    const HbEngine *engine = finding->side->engine;
-    g_autoptr(GPtrArray) sessions = g_ptr_array_new();
-
-    g_ptr_array_add(sessions, session);
-    if (!engine->join_snapshot(session, &finding->snapshot, error))
-        return FALSE;
-    finding->own_catalog = engine->read_catalog(sessions, finding->options->parts, error);
+    finding->own_catalog = finding->side->engine->read_catalog(finding->readers, finding->options->parts, error);
     finding->catalog = finding->own_catalog;
     return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error);
 }
@@ -128,12 +132,13 @@ static gboolean read_catalog(Finding *finding, HbSession *session, GError **erro
 static gboolean read_rows(Finding *finding, GError **error)
 {
     const HbVerifyOptions *options = finding->options;
-    const HbRowConsumer consumer = {open_summing, g_free, begin_summing, take_row, end_summing, finding};
+    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, finding};
     const HbReading reading = {.engine = finding->side->engine,
                                .address = &finding->side->address,
                                .snapshot = &finding->snapshot,
                                .sets = hb_catalog_get_row_sets(finding->catalog),
-                               .jobs = options->jobs,
+                               .sessions = finding->readers,
+                               .jobs = finding->readers->len,
                                .first_worker = finding->first_worker,
                                .stop = options->stop,
                                .observers = options->observers,
@@ -153,7 +158,7 @@ static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
 
     if (!finding->side->engine->describe(keeper, &info, error))
         return FALSE;
-    finding->database_quoted = g_steal_pointer(&info.database_quoted);
+    finding->database = g_steal_pointer(&info.database);
     finding->version = info.version_number;
     hb_server_info_clear(&info);
     return TRUE;
@@ -162,21 +167,15 @@ static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
 static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **error)
 {
     const HbEngine *engine = finding->side->engine;
-    HbSession *session;
-    gboolean ok;
+    const HbReaders readers = {engine, &finding->side->address, &finding->snapshot, finding->options->jobs,
+                               finding->options->stop};
 
-    finding->snapshot.sessions = finding->options->jobs + 1;
+    finding->snapshot.sessions = finding->options->jobs;
     if (!describe(finding, keeper, error) || !engine->begin_snapshot(keeper, finding->options->lock_wait_ms,
                                                                      &finding->snapshot, pass_remark, finding, error))
         return FALSE;
-    session = engine->open(&finding->side->address, error);
-    if (session == NULL)
-        return FALSE;
-    hb_stop_add(finding->options->stop, engine, session);
-    ok = read_catalog(finding, session, error);
-    hb_stop_remove(finding->options->stop, session);
-    engine->close(session);
-    return ok && read_rows(finding, error) && engine->end_snapshot(keeper, error);
+    return hb_readers_open(&readers, keeper, finding->readers, error) && read_catalog(finding, error) &&
+           read_rows(finding, error) && engine->end_snapshot(keeper, error);
 }
 
 static gpointer find_on_server(gpointer data)
@@ -189,6 +188,7 @@ static gpointer find_on_server(gpointer data)
     if (keeper != NULL) {
         hb_stop_add(finding->options->stop, engine, keeper);
         ok = read_in_snapshot(finding, keeper, &finding->error);
+        hb_readers_close(engine, finding->options->stop, finding->readers);
         hb_stop_remove(finding->options->stop, keeper);
         engine->close(keeper);
     }
@@ -200,13 +200,14 @@ static gpointer find_on_server(gpointer data)
 /* ---- Comparing ---- */
 
 /* Statements about the database name it; the target's name may be another, and that is no difference */
-static void fit_names(HbCatalog *catalog, const char *old_name, const char *new_name)
+static void fit_names(const HbEngine *engine, HbCatalog *catalog, const char *old_name, const char *new_name)
 {
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        if (object->stage != HB_STAGE_SETTINGS || object->definition == NULL)
+        char *renamed =
+            object->definition != NULL ? engine->rename_database(object, object->definition, old_name, new_name) : NULL;
+        if (renamed == NULL)
             continue;
-        char *renamed = hb_sqltext_rename_database(object->definition, old_name, new_name);
         g_free(object->definition);
         object->definition = renamed;
     }
@@ -292,7 +293,10 @@ static void compare(Finding *from, Finding *to, HbVerification *result)
 
     hb_adapt_rights(from->catalog, &to->options->rights);
     hb_adapt_rights(to->catalog, &to->options->rights);
-    fit_names(to->own_catalog, to->database_quoted, from->database_quoted);
+    if (strcmp(from->database, to->database) != 0) {
+        fit_names(to->side->engine, to->own_catalog, to->database, from->database);
+        fit_names(to->side->engine, from->catalog, from->database, from->database); /* so that both are quoted alike */
+    }
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
     drop_seeming(from, to, result->differences);

@@ -101,10 +101,10 @@ static void judge_rows(Checker *checker, const Expected *expected, const HbRowCo
                                     counter->wrong_row);
         add_flaw(checker, expected->chunk->file, wrong_row);
     }
-    if (!hb_digest_is_equal(&counter->digest, &expected->chunk->digest))
+    if (!hb_digest_is_equal(&counter->sum.digest, &expected->chunk->digest))
         add_flaw(checker, expected->chunk->file, "its rows are not those that were dumped (count or digest differs)");
     g_mutex_lock(&checker->lock);
-    checker->check->rows += counter->digest.rows;
+    checker->check->rows += counter->sum.digest.rows;
     g_mutex_unlock(&checker->lock);
 }
 

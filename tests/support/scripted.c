@@ -153,11 +153,6 @@ static char *display(const HbAddress *address)
     return g_strdup(address->uri);
 }
 
-static char *quote_name(const char *name)
-{
-    return g_strdup_printf("\"%s\"", name);
-}
-
 static HbSession *open_session(const HbAddress *address, GError **error)
 {
     HbSession *session;
@@ -262,6 +257,14 @@ static gboolean join_snapshot(HbSession *session, const HbSnapshot *snapshot, GE
 {
     session->is_joined = strcmp(snapshot->token, "now") == 0;
     return session->is_joined || hb_error_set(error, HB_ERROR_STATEMENT, NULL, "no such snapshot");
+}
+
+static gboolean seal_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
+{
+    (void)session;
+    (void)snapshot;
+    (void)error;
+    return TRUE;
 }
 
 static gboolean end_snapshot(HbSession *session, GError **error)
@@ -488,6 +491,22 @@ static gboolean reads_same(HbSession *session, const HbObject *other, const HbOb
     return FALSE;
 }
 
+static char *join_definitions(const char *one, const char *other)
+{
+    (void)one;
+    (void)other;
+    return NULL;
+}
+
+static char *rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
+{
+    (void)object;
+    (void)sql;
+    (void)old_name;
+    (void)new_name;
+    return NULL;
+}
+
 static char *get_analyze_sql(const char *table)
 {
     return g_strdup_printf("analyze %s;", table);
@@ -501,7 +520,6 @@ const HbEngine scripted_engine = {
     .check_uri = check_uri,
     .display = display,
     .get_database = get_database,
-    .quote_name = quote_name,
     .read_version = read_version,
     .open = open_session,
     .close = close_session,
@@ -514,6 +532,7 @@ const HbEngine scripted_engine = {
     .drop_snapshot = drop_snapshot,
     .check_structure = check_structure,
     .join_snapshot = join_snapshot,
+    .seal_snapshot = seal_snapshot,
     .end_snapshot = end_snapshot,
     .split_rows = split_rows,
     .read_rows = read_rows,
@@ -531,5 +550,7 @@ const HbEngine scripted_engine = {
     .find_role = find_role,
     .run_step = run_step,
     .write_rows = write_rows,
+    .join_definitions = join_definitions,
+    .rename_database = rename_database,
     .get_analyze_sql = get_analyze_sql,
 };

@@ -18,7 +18,7 @@ static const char *skip(const char *at, const char *word)
 /* Behind an element, 'text'::character varying or 'text'::character varying(5); NULL if it is another */
 static const char *skip_element(const char *at)
 {
-    HbToken token = hb_sqltext_read_token(&at);
+    HbToken token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &at);
     const char *end;
 
     if (token.type != HB_TOKEN_TEXT || (at = skip(at, ELEMENT_CAST)) == NULL)
@@ -63,7 +63,7 @@ char *hb_pg_steady(const char *sql)
             g_string_append(result, "])");
             sql = end + strlen(LIST_ENDS);
         } else {
-            HbToken token = hb_sqltext_read_token(&sql);
+            HbToken token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql);
             g_string_append_len(result, token.start, (gssize)token.length);
         }
     }

@@ -14,6 +14,7 @@
 gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                               gpointer data, GError **error);
 void hb_pg_drop_snapshot(HbSession *session);
+gboolean hb_pg_seal_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error);
 gboolean hb_pg_check_structure(HbSession *session, GError **error);
 gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error);
 gboolean hb_pg_end_snapshot(HbSession *session, GError **error);

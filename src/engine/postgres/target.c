@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/target.h"
 
+#include "core/sqltext.h"
 #include "engine/postgres/large_objects.h"
 #include "engine/postgres/queries.h"
 #include "sql.h"
@@ -250,6 +251,25 @@ gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, co
     g_autofree char *all = g_strdup_printf("%s;\n%s", entry, sql != NULL ? sql : "");
 
     return hb_pg_execute(session, all, error);
+}
+
+/* Each index is built from one reading of the table, whether alone or not */
+char *hb_pg_join_definitions(const char *one, const char *other)
+{
+    (void)one;
+    (void)other;
+    return NULL;
+}
+
+/* Only statements about the database itself say its name */
+char *hb_pg_rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
+{
+    g_autofree char *quoted = NULL;
+
+    if (object->stage != HB_STAGE_SETTINGS)
+        return NULL;
+    quoted = hb_pg_quote_any_name(new_name);
+    return hb_sqltext_rename_database(sql, old_name, quoted);
 }
 
 char *hb_pg_get_analyze_sql(const char *table)

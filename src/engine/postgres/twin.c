@@ -81,7 +81,7 @@ static const char *skip_statement(const char *sql)
     HbToken token;
 
     do
-        token = hb_sqltext_read_token(&sql);
+        token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql);
     while (token.type != HB_TOKEN_END && !(token.type == HB_TOKEN_SIGN && *token.start == ';'));
     return sql;
 }

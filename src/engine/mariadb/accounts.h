@@ -1,0 +1,18 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * accounts - accounts and roles, what they are granted, and which of them a database needs.
+ *
+ * A name in an identity is as SQL writes it: 'keeper'@'%' for an account, curators for a role.
+ */
+#pragma once
+
+#include "engine/mariadb/gather.h"
+
+/* Accounts that can reach this database, or define something in it; with what they are granted here and everywhere */
+gboolean hb_my_read_accounts(HbMyGather *gather, GError **error);
+
+/* All accounts, with what they are granted on no database in particular */
+HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error);
+
+gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
+char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);

@@ -1,0 +1,79 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/catalog.h"
+
+#include "engine/mariadb/accounts.h"
+#include "engine/mariadb/gather.h"
+#include "engine/mariadb/programs.h"
+#include "engine/mariadb/tables.h"
+
+static gboolean add_setting(HbMyGather *gather, const char *name, char *definition_taken, GError **error)
+{
+    HbObject *object = hb_object_new(HB_KIND_DATABASE_SETTING, name);
+
+    object->definition = definition_taken;
+    return hb_catalog_add(gather->catalog, object, error);
+}
+
+static gboolean read_comment(HbMyGather *gather, GError **error)
+{
+    g_autofree char *comment = NULL;
+
+    if (!gather->session->is_maria || gather->session->version < 100500)
+        return TRUE;
+    if (!hb_my_read_text(gather->session,
+                         "SELECT SCHEMA_COMMENT FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = DATABASE()",
+                         &comment, error))
+        return FALSE;
+    if (comment == NULL || *comment == '\0')
+        return TRUE;
+    g_autofree char *literal = hb_my_quote_literal(comment);
+    hb_catalog_set_property(gather->catalog, "comment", comment);
+    return add_setting(gather, "comment", g_strdup_printf("ALTER DATABASE COMMENT %s;", literal), error);
+}
+
+static gboolean read_database(HbMyGather *gather, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query(gather->session,
+                    "SELECT DEFAULT_CHARACTER_SET_NAME, DEFAULT_COLLATION_NAME FROM information_schema.SCHEMATA"
+                    " WHERE SCHEMA_NAME = DATABASE()",
+                    error);
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    if (row == NULL)
+        return result != NULL &&
+               hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE", "no database is named");
+    hb_catalog_set_property(gather->catalog, "character-set", row[0]);
+    hb_catalog_set_property(gather->catalog, "collation", row[1]);
+    return read_comment(gather, error) &&
+           (!(gather->parts & HB_PART_SETTINGS) ||
+            add_setting(gather, "character set",
+                        g_strdup_printf("ALTER DATABASE CHARACTER SET %s COLLATE %s;", row[0], row[1]), error));
+}
+
+static gboolean read_all(HbMyGather *gather, GError **error)
+{
+    if (!read_database(gather, error) || !hb_my_read_sequences(gather, error) || !hb_my_read_tables(gather, error) ||
+        !hb_my_read_programs(gather, error))
+        return FALSE;
+    hb_my_gather_resolve(gather);
+    if ((gather->parts & (HB_PART_USERS | HB_PART_SCHEMA)) && !hb_my_read_accounts(gather, error))
+        return FALSE;
+    hb_catalog_keep_parts(gather->catalog, gather->parts);
+    return TRUE;
+}
+
+HbCatalog *hb_my_read_catalog(GPtrArray *sessions, guint parts, GError **error)
+{
+    HbMyGather gather;
+    HbCatalog *catalog = NULL;
+
+    if (!hb_my_gather_init(&gather, sessions->pdata[0], parts, error))
+        return NULL;
+    if (read_all(&gather, error))
+        catalog = g_steal_pointer(&gather.catalog);
+    else
+        g_prefix_error(error, "reading the catalog of %s: ", gather.session->address);
+    hb_my_gather_clear(&gather);
+    return catalog;
+}

@@ -1,0 +1,148 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/fitting.h"
+
+#include "engine/mariadb/createtext.h"
+#include "engine/mariadb/gather.h"
+#include "engine/mariadb/grants.h"
+
+#include <string.h>
+
+/* What is known of the target while a catalog is adapted to it */
+typedef struct {
+    HbSession *session;
+    HbCatalog *catalog;
+    GHashTable *gone; /* identities of objects to take out; borrowed */
+} Fit;
+
+/* ---- Definers: what they define can be created without them, but not used ---- */
+
+static gboolean is_there(Fit *fit, const char *account)
+{
+    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", account);
+    g_autofree char *identity = hb_identity_new(HB_KIND_ROLE, account);
+
+    return hb_catalog_find(fit->catalog, identity) != NULL || hb_my_execute(fit->session, sql, NULL);
+}
+
+static void tell_missing_definers(Fit *fit)
+{
+    g_autoptr(GHashTable) asked = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i);
+        g_autofree char *definer = object->definition != NULL ? hb_my_read_definer(object->definition) : NULL;
+        if (definer == NULL || g_hash_table_contains(asked, definer))
+            continue;
+        if (!is_there(fit, definer)) {
+            g_autofree char *what = g_strdup_printf("definer %s", definer);
+            g_autofree char *why = g_strdup_printf("is not on the target: what it defines (%s, for example) cannot be "
+                                                   "used before it is created there",
+                                                   object->identity);
+            hb_catalog_add_omission(fit->catalog, what, why);
+        }
+        g_hash_table_add(asked, g_steal_pointer(&definer));
+    }
+}
+
+/* ---- Storage engines ---- */
+
+static GHashTable *read_engines(HbSession *session, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(
+        session, "SELECT ENGINE FROM information_schema.ENGINES WHERE SUPPORT IN ('YES', 'DEFAULT')", error);
+    GHashTable *engines;
+    MYSQL_ROW row;
+
+    if (result == NULL)
+        return NULL;
+    engines = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    while ((row = mysql_fetch_row(result)) != NULL)
+        g_hash_table_add(engines, g_ascii_strdown(row[0], -1));
+    return engines;
+}
+
+static gboolean drop_foreign_engines(Fit *fit, GError **error)
+{
+    g_autoptr(GHashTable) engines = read_engines(fit->session, error);
+
+    for (guint i = 0; engines != NULL && i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i);
+        if (object->kind != HB_KIND_TABLE)
+            continue;
+        g_autoptr(HbCreateText) text = hb_createtext_read(object->definition, "");
+        g_autofree char *engine = text->engine != NULL ? g_ascii_strdown(text->engine, -1) : NULL;
+        if (engine == NULL || g_hash_table_contains(engines, engine))
+            continue;
+        g_autofree char *why = g_strdup_printf("the target has no storage engine %s: install its plugin there, or "
+                                               "dump with another engine",
+                                               text->engine);
+        hb_catalog_add_omission(fit->catalog, object->identity, why);
+        g_hash_table_add(fit->gone, object->identity);
+    }
+    return engines != NULL;
+}
+
+/* ---- Names ---- */
+
+/* Where the target compares names of tables without case, two that differ in case only are one */
+static gboolean check_case(Fit *fit, GError **error)
+{
+    g_autoptr(GHashTable) names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_autofree char *folding = NULL;
+
+    if (!hb_my_read_text(fit->session, "SELECT @@lower_case_table_names", &folding, error))
+        return FALSE;
+    for (guint i = 0; *folding != '0' && i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i);
+        if (object->kind != HB_KIND_TABLE && object->kind != HB_KIND_VIEW && object->kind != HB_KIND_SEQUENCE)
+            continue;
+        char *folded = g_utf8_strdown(hb_object_get_name(object), -1);
+        const HbObject *other = g_hash_table_lookup(names, folded);
+        if (other != NULL) {
+            g_free(folded);
+            return hb_error_set(error, HB_ERROR_BLOCKED,
+                                "rename one of them in the source, or restore on a server with "
+                                "lower_case_table_names = 0",
+                                "%s and %s differ in case only, which the target ignores; nothing was written",
+                                other->identity, object->identity);
+        }
+        g_hash_table_insert(names, folded, (gpointer)object);
+    }
+    return TRUE;
+}
+
+/* ---- Functions and the binary log ---- */
+
+static gboolean tell_untrusted_functions(Fit *fit, GError **error)
+{
+    g_autofree char *refused = NULL;
+
+    if (!hb_my_read_text(fit->session, "SELECT @@log_bin AND NOT @@log_bin_trust_function_creators", &refused, error))
+        return FALSE;
+    for (guint i = 0; g_strcmp0(refused, "1") == 0 && i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i);
+        if (object->kind != HB_KIND_FUNCTION || strstr(object->definition, "DETERMINISTIC") != NULL ||
+            strstr(object->definition, "READS SQL DATA") != NULL || strstr(object->definition, "NO SQL") != NULL)
+            continue;
+        hb_catalog_add_omission(fit->catalog, object->identity,
+                                "the target's binary log refuses functions that do not say what they do to data: run "
+                                "SET GLOBAL log_bin_trust_function_creators = ON there first");
+    }
+    return TRUE;
+}
+
+gboolean hb_my_fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
+{
+    const HbAddress server = {address->uri, exists ? address->database : "", address->password};
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+    Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
+    gboolean ok = fit.session != NULL && check_case(&fit, error) && drop_foreign_engines(&fit, error) &&
+                  tell_untrusted_functions(&fit, error);
+
+    if (ok) {
+        tell_missing_definers(&fit);
+        hb_catalog_remove(catalog, gone);
+    }
+    hb_my_close(fit.session);
+    return ok;
+}

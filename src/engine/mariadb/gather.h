@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * gather - what the readers of a catalog share: the names that texts may refer to, and needs read from texts.
+ *
+ * The servers keep no record of what a view, routine, trigger or event uses: it is read from their texts.
+ */
+#pragma once
+
+#include "core/catalog.h"
+#include "core/sqltext.h"
+#include "engine/mariadb/session.h"
+
+/* Objects by name, unquoted and folded as their kind is compared; to identities */
+typedef enum { HB_NAMES_RELATION, HB_NAMES_FUNCTION, HB_NAMES_PROCEDURE, HB_NAMES_PACKAGE, HB_NAMES_COUNT } HbNames;
+
+typedef struct {
+    HbSession *session;
+    HbCatalog *catalog;
+    guint parts;
+    gboolean fold_relations; /* names of tables are compared without case */
+    GHashTable *names[HB_NAMES_COUNT];
+    GPtrArray *texts; /* what needs are still to be read from */
+} HbMyGather;
+
+gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, GError **error);
+void hb_my_gather_clear(HbMyGather *gather);
+
+/* Adds the object, known by this name; takes it, also on failure */
+gboolean hb_my_gather_add(HbMyGather *gather, HbNames names, const char *name, HbObject *object, GError **error);
+
+/* The identity of a table, view or sequence of this database, borrowed; NULL if there is none of this name */
+const char *hb_my_gather_find(const HbMyGather *gather, HbNames names, const char *name);
+
+/* The object needs what this text names, as far as it is in the catalog when resolve() is called */
+void hb_my_gather_add_text(HbMyGather *gather, HbObject *object, const char *text);
+void hb_my_gather_resolve(HbMyGather *gather);
+
+/* The next token that is neither space nor comment */
+HbToken hb_my_next(const char **text);
+gboolean hb_my_token_is_sign(const HbToken *token, char sign);
+gboolean hb_my_token_is_name(const HbToken *token); /* a word or a quoted name */

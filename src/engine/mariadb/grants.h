@@ -1,0 +1,36 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * grants - the lines of SHOW GRANTS taken apart.
+ */
+#pragma once
+
+#include <glib.h>
+
+typedef enum {
+    HB_GRANT_SERVER,   /* on *.* */
+    HB_GRANT_DATABASE, /* on garden.* */
+    HB_GRANT_OBJECT,   /* on garden.loan, on FUNCTION garden.age */
+    HB_GRANT_PROXY,
+    HB_GRANT_ROLE,
+    HB_GRANT_DEFAULT_ROLE
+} HbGrantType;
+
+typedef struct {
+    HbGrantType type;
+    char *privileges;   /* as they stand in the line */
+    char *database;     /* unquoted; of a database it may be a pattern */
+    char *object;       /* unquoted */
+    char *object_type;  /* "FUNCTION", ...; NULL for tables */
+    char *other;        /* the role, or the account that is proxied, as SQL writes it */
+    gboolean passes_on; /* with grant option, or with admin option */
+} HbGrant;
+
+/* NULL if the line is not about the account, or says nothing; account as hb_my_write_account() gives it */
+HbGrant *hb_grant_read(const char *line, const char *account);
+void hb_grant_free(HbGrant *grant);
+
+/* 'user'@'host', or the quoted name of a role, which has no host (NULL or ""). The caller's */
+char *hb_my_write_account(const char *user, const char *host);
+
+/* The account that a definition says defines it, as above; NULL if it says none. The caller's */
+char *hb_my_read_definer(const char *definition);

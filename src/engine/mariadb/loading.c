@@ -1,0 +1,396 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/loading.h"
+
+#include "core/sqltext.h"
+#include "engine/mariadb/encoding.h"
+#include "engine/mariadb/journal.h"
+
+#include <string.h>
+
+#define BATCH_BYTES    (1024 * 1024)
+#define BATCH_ROWS_MAX 20000
+
+/* A value from this size on is sent in pieces, so that it is never whole in our memory */
+#define PIECES_FROM_BYTES (2 * 1024 * 1024)
+
+/* MariaDB takes arrays of values from this version on, MySQL never */
+#define FIRST_VERSION_WITH_ARRAYS 100207
+
+/* A value in the batch's bytes */
+typedef struct {
+    gsize at;
+    gsize length;
+    gboolean is_null;
+} Value;
+
+typedef struct {
+    HbSession *session;
+    const HbRowSet *set;
+    guint columns;
+    gboolean with_arrays;
+
+    GByteArray *bytes; /* of all values of the batch, one after the other */
+    GArray *values;    /* Value, row by row */
+    guint rows;        /* whole ones */
+    gsize field_at;    /* where the value that is being read begins */
+    MYSQL_STMT *batch; /* for many rows; NULL until it is needed, or without arrays */
+    MYSQL_STMT *alone; /* for one row in pieces; NULL until it is needed */
+    gboolean in_pieces;
+    my_bool *alone_nulls;
+} Load;
+
+/* ---- Statements ---- */
+
+static void append_columns(GString *sql, const HbRowSet *set)
+{
+    g_string_append_printf(sql, "INSERT INTO %s (", set->table);
+    for (guint i = 0; i < set->columns->len; i++)
+        g_string_append_printf(sql, "%s%s", i > 0 ? ", " : "", (const char *)set->columns->pdata[i]);
+    g_string_append(sql, ") VALUES ");
+}
+
+static gboolean statement_error(Load *load, MYSQL_STMT *statement, GError **error)
+{
+    guint number = mysql_stmt_errno(statement);
+    g_autofree char *message = g_strdup(mysql_stmt_error(statement));
+
+    /* A value in pieces that is too large is complained of without a number of its own */
+    if (strstr(message, "max_allowed_packet") != NULL || strstr(message, "max_long_data_size") != NULL)
+        number = 1153;
+    return hb_my_set_error_text(load->session, number, message, error);
+}
+
+static MYSQL_STMT *prepare(Load *load, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new(NULL);
+    MYSQL_STMT *statement = mysql_stmt_init(load->session->mysql);
+
+    append_columns(sql, load->set);
+    for (guint c = 0; c < load->columns; c++)
+        g_string_append(sql, c > 0 ? ", ?" : "(?");
+    g_string_append_c(sql, ')');
+    if (mysql_stmt_prepare(statement, sql->str, sql->len) == 0)
+        return statement;
+    statement_error(load, statement, error);
+    mysql_stmt_close(statement);
+    return NULL;
+}
+
+static enum enum_field_types type_of(const Load *load, guint column)
+{
+    return load->set->coding->len > 0 && load->set->coding->str[column] == 'x' ? MYSQL_TYPE_BLOB : MYSQL_TYPE_STRING;
+}
+
+/*
+ * Outside strict mode the server stores something else where a value does not fit, and warns. Only one warning is no
+ * loss: the empty value that an enum got from an earlier mistake is stored as it was.
+ */
+static gboolean check_warnings(Load *load, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (mysql_warning_count(load->session->mysql) == 0)
+        return TRUE;
+    result = hb_my_query(load->session, "SHOW WARNINGS", error);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (strcmp(row[0], "Note") == 0 || strcmp(row[1], "1265") == 0)
+            continue;
+        return hb_error_set(error, HB_ERROR_STATEMENT, "see whether the target's column can hold the source's values",
+                            "%s (warning %s)", row[2], row[1]);
+    }
+    return result != NULL;
+}
+
+/* ---- A batch by arrays ---- */
+
+typedef struct {
+    char **pointers;
+    unsigned long *lengths;
+    char *indicators;
+} Column;
+
+static void fill_column(const Load *load, guint column, Column *arrays)
+{
+    *arrays = (Column){g_new(char *, load->rows), g_new(unsigned long, load->rows), g_new(char, load->rows)};
+    for (guint r = 0; r < load->rows; r++) {
+        const Value *value = &g_array_index(load->values, Value, r * load->columns + column);
+        arrays->pointers[r] = (char *)load->bytes->data + value->at;
+        arrays->lengths[r] = value->length;
+        arrays->indicators[r] = value->is_null ? STMT_INDICATOR_NULL : STMT_INDICATOR_NONE;
+    }
+}
+
+static gboolean execute_arrays(Load *load, MYSQL_BIND *binds, GError **error)
+{
+    unsigned int rows = load->rows;
+
+    if (mysql_stmt_attr_set(load->batch, STMT_ATTR_ARRAY_SIZE, &rows) != 0 ||
+        mysql_stmt_bind_param(load->batch, binds) != 0 || mysql_stmt_execute(load->batch) != 0)
+        return statement_error(load, load->batch, error);
+    return check_warnings(load, error);
+}
+
+static gboolean send_arrays(Load *load, GError **error)
+{
+    g_autofree MYSQL_BIND *binds = g_new0(MYSQL_BIND, load->columns);
+    g_autofree Column *arrays = g_new0(Column, load->columns);
+    gboolean ok;
+
+    if (load->batch == NULL && (load->batch = prepare(load, error)) == NULL)
+        return FALSE;
+    for (guint c = 0; c < load->columns; c++) {
+        fill_column(load, c, &arrays[c]);
+        binds[c].buffer_type = type_of(load, c);
+        binds[c].buffer = arrays[c].pointers;
+        binds[c].length = arrays[c].lengths;
+        binds[c].u.indicator = arrays[c].indicators;
+    }
+    ok = execute_arrays(load, binds, error);
+    for (guint c = 0; c < load->columns; c++) {
+        g_free(arrays[c].pointers);
+        g_free(arrays[c].lengths);
+        g_free(arrays[c].indicators);
+    }
+    return ok;
+}
+
+/* ---- A batch as one statement ---- */
+
+static void append_value(const Load *load, GString *sql, guint column, const Value *value)
+{
+    const char *bytes = (const char *)load->bytes->data + value->at;
+    gsize before = sql->len;
+
+    if (value->is_null) {
+        g_string_append(sql, "NULL");
+    } else if (type_of(load, column) == MYSQL_TYPE_BLOB) {
+        g_string_append(sql, "x'");
+        before = sql->len;
+        g_string_set_size(sql, before + 2 * value->length + 1);
+        mysql_hex_string(sql->str + before, bytes, value->length);
+        sql->str[sql->len - 1] = '\'';
+    } else {
+        g_string_append_c(sql, '\'');
+        before = sql->len;
+        g_string_set_size(sql, before + 2 * value->length + 1);
+        g_string_set_size(
+            sql, before + mysql_real_escape_string(load->session->mysql, sql->str + before, bytes, value->length));
+        g_string_append_c(sql, '\'');
+    }
+}
+
+static gboolean send_statement(Load *load, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new(NULL);
+
+    append_columns(sql, load->set);
+    for (guint r = 0; r < load->rows; r++) {
+        for (guint c = 0; c < load->columns; c++) {
+            g_string_append(sql, c > 0 ? ", " : r > 0 ? ", (" : "(");
+            append_value(load, sql, c, &g_array_index(load->values, Value, r * load->columns + c));
+        }
+        g_string_append_c(sql, ')');
+    }
+    if (mysql_real_query(load->session->mysql, sql->str, sql->len) != 0)
+        return hb_my_set_error(load->session, error);
+    return check_warnings(load, error);
+}
+
+/* Sends the whole rows; the row that has begun stays */
+static gboolean send_batch(Load *load, GError **error)
+{
+    guint sent = load->rows * load->columns;
+    gsize from;
+
+    if (load->rows == 0)
+        return TRUE;
+    if (!(load->with_arrays ? send_arrays(load, error) : send_statement(load, error)))
+        return FALSE;
+    from = sent < load->values->len ? g_array_index(load->values, Value, sent).at : load->field_at;
+    g_array_remove_range(load->values, 0, sent);
+    g_byte_array_remove_range(load->bytes, 0, (guint)from);
+    for (guint i = 0; i < load->values->len; i++)
+        g_array_index(load->values, Value, i).at -= from;
+    load->field_at -= from;
+    load->rows = 0;
+    return TRUE;
+}
+
+/* ---- One row in pieces ---- */
+
+static gboolean send_piece(Load *load, guint column, const char *bytes, gsize length, GError **error)
+{
+    return mysql_stmt_send_long_data(load->alone, column, bytes, length) == 0 ||
+           statement_error(load, load->alone, error);
+}
+
+/* The values of this row that are in the batch already */
+static gboolean send_earlier_values(Load *load, GError **error)
+{
+    for (guint c = 0; c < load->values->len; c++) {
+        const Value *value = &g_array_index(load->values, Value, c);
+        load->alone_nulls[c] = (my_bool)value->is_null;
+        if (!value->is_null && !send_piece(load, c, (const char *)load->bytes->data + value->at, value->length, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean bind_alone(Load *load, GError **error)
+{
+    g_autofree MYSQL_BIND *binds = g_new0(MYSQL_BIND, load->columns);
+
+    for (guint c = 0; c < load->columns; c++) {
+        binds[c].buffer_type = type_of(load, c);
+        binds[c].is_null = &load->alone_nulls[c];
+    }
+    return mysql_stmt_bind_param(load->alone, binds) == 0 || statement_error(load, load->alone, error);
+}
+
+static gboolean begin_pieces(Load *load, GError **error)
+{
+    if (!send_batch(load, error))
+        return FALSE;
+    if (load->alone == NULL) {
+        load->alone_nulls = g_new0(my_bool, load->columns);
+        load->alone = prepare(load, error);
+    }
+    load->in_pieces = TRUE;
+    return load->alone != NULL && bind_alone(load, error) && send_earlier_values(load, error);
+}
+
+static gboolean end_pieces(Load *load, GError **error)
+{
+    load->in_pieces = FALSE;
+    g_array_set_size(load->values, 0);
+    g_byte_array_set_size(load->bytes, 0);
+    load->field_at = 0;
+    if (mysql_stmt_execute(load->alone) != 0)
+        return statement_error(load, load->alone, error);
+    return check_warnings(load, error);
+}
+
+/* ---- What the decoder tells ---- */
+
+/* Bytes of the value that is being read go to the server once there are enough of them */
+static gboolean pass_bytes(Load *load, GError **error)
+{
+    gsize length = load->bytes->len - load->field_at;
+
+    if (!send_piece(load, load->values->len, (const char *)load->bytes->data + load->field_at, length, error))
+        return FALSE;
+    g_byte_array_set_size(load->bytes, (guint)load->field_at);
+    return TRUE;
+}
+
+static gboolean add_bytes(gpointer data, const char *bytes, gsize length, GError **error)
+{
+    Load *load = data;
+
+    g_byte_array_append(load->bytes, (const guint8 *)bytes, (guint)length);
+    if (load->bytes->len - load->field_at < PIECES_FROM_BYTES || !load->with_arrays)
+        return TRUE;
+    return (load->in_pieces || begin_pieces(load, error)) && pass_bytes(load, error);
+}
+
+static gboolean end_field(gpointer data, gboolean is_null, GError **error)
+{
+    Load *load = data;
+    Value value = {load->field_at, load->bytes->len - load->field_at, is_null};
+
+    if (load->in_pieces) {
+        load->alone_nulls[load->values->len] = (my_bool)is_null;
+        if (!is_null && !pass_bytes(load, error))
+            return FALSE;
+    }
+    if (load->columns > 0)
+        g_array_append_val(load->values, value);
+    load->field_at = load->bytes->len;
+    return TRUE;
+}
+
+static gboolean end_row(gpointer data, GError **error)
+{
+    Load *load = data;
+
+    if (load->in_pieces)
+        return end_pieces(load, error);
+    load->rows++;
+    return (load->bytes->len < BATCH_BYTES && load->rows < BATCH_ROWS_MAX) || send_batch(load, error);
+}
+
+/* ---- The whole ---- */
+
+static gboolean pass_rows(Load *load, HbRowSource source, gpointer data, GError **error)
+{
+    static const HbDecoderEvents events = {add_bytes, end_field, end_row};
+    HbDecoder decoder;
+    const char *bytes;
+    gsize length;
+
+    hb_decoder_init(&decoder, load->set->coding->len > 0 ? load->set->coding->str : NULL, load->columns, &events, load);
+    for (;;) {
+        if (!source(data, &bytes, &length, error))
+            return FALSE;
+        if (length == 0)
+            return send_batch(load, error);
+        if (!hb_decoder_add(&decoder, bytes, length, error))
+            return FALSE;
+    }
+}
+
+static gboolean is_transactional(HbSession *session, const char *table, gboolean *yes, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(session, error,
+                           "SELECT e.TRANSACTIONS FROM information_schema.TABLES t JOIN information_schema.ENGINES e"
+                           " ON e.ENGINE = t.ENGINE WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_NAME = %s",
+                           table);
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    *yes = row != NULL && row[0] != NULL && strcmp(row[0], "YES") == 0;
+    return result != NULL;
+}
+
+static gboolean needs_entry(HbSession *session, const HbRowSet *set, const char *key, GError **error)
+{
+    const char *at = set->table;
+    HbToken token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
+    g_autofree char *name = hb_token_unquote(&token);
+    g_autofree char *literal = hb_my_quote_literal(name);
+    gboolean transactional = FALSE;
+
+    return is_transactional(session, literal, &transactional, error) &&
+           (transactional || hb_my_note_begun(session, key, set->table, error));
+}
+
+static void load_clear(Load *load)
+{
+    g_byte_array_unref(load->bytes);
+    g_array_unref(load->values);
+    g_free(load->alone_nulls);
+    if (load->batch != NULL)
+        mysql_stmt_close(load->batch);
+    if (load->alone != NULL)
+        mysql_stmt_close(load->alone);
+}
+
+gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                          GError **error)
+{
+    Load load = {.session = session,
+                 .set = set,
+                 .columns = set->columns->len,
+                 .with_arrays = session->is_maria && session->version >= FIRST_VERSION_WITH_ARRAYS,
+                 .bytes = g_byte_array_new(),
+                 .values = g_array_new(FALSE, FALSE, sizeof(Value))};
+    gboolean ok = needs_entry(session, set, key, error) && hb_my_execute(session, "START TRANSACTION", error) &&
+                  pass_rows(&load, source, data, error) && hb_my_note_done(session, key, "", error) &&
+                  hb_my_execute(session, "COMMIT", error);
+
+    load_clear(&load);
+    if (!ok)
+        hb_my_execute(session, "ROLLBACK", NULL);
+    return ok;
+}

@@ -1,0 +1,60 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/mariadb.h"
+
+#include "engine/mariadb/accounts.h"
+#include "engine/mariadb/address.h"
+#include "engine/mariadb/catalog.h"
+#include "engine/mariadb/fitting.h"
+#include "engine/mariadb/journal.h"
+#include "engine/mariadb/loading.h"
+#include "engine/mariadb/rows.h"
+#include "engine/mariadb/session.h"
+#include "engine/mariadb/snapshot.h"
+#include "engine/mariadb/survey.h"
+#include "engine/mariadb/target.h"
+
+static const char *const schemes[] = {"mariadb", "mysql", NULL};
+
+const HbEngine hb_mariadb_engine = {
+    .name = "mariadb",
+    .schemes = schemes,
+    .traits = {.transactional_definitions = FALSE, .shared_snapshots = TRUE, .schemas = FALSE},
+    .preamble = HB_MY_PREAMBLE,
+    .check_uri = hb_my_check_uri,
+    .display = hb_my_display,
+    .get_database = hb_my_get_database,
+    .read_version = hb_my_read_version,
+    .open = hb_my_open,
+    .close = hb_my_close,
+    .interrupt = hb_my_interrupt,
+    .needs_password = hb_my_needs_password,
+    .describe = hb_my_describe,
+    .survey = hb_my_survey,
+    .read_catalog = hb_my_read_catalog,
+    .read_server = hb_my_read_server,
+    .list_databases = hb_my_list_databases,
+    .begin_snapshot = hb_my_begin_snapshot,
+    .join_snapshot = hb_my_join_snapshot,
+    .seal_snapshot = hb_my_seal_snapshot,
+    .check_structure = hb_my_check_structure,
+    .drop_snapshot = hb_my_drop_snapshot,
+    .end_snapshot = hb_my_end_snapshot,
+    .split_rows = hb_my_split_rows,
+    .read_rows = hb_my_read_rows,
+    .find_target = hb_my_find_target,
+    .fit_target = hb_my_fit_target,
+    .create_database = hb_my_create_database,
+    .find_content = hb_my_find_content,
+    .find_journal = hb_my_find_journal,
+    .begin_journal = hb_my_begin_journal,
+    .read_journal = hb_my_read_journal,
+    .end_journal = hb_my_end_journal,
+    .reads_same = hb_my_reads_same,
+    .find_role = hb_my_find_role,
+    .make_password_sql = hb_my_make_password_sql,
+    .run_step = hb_my_run_step,
+    .write_rows = hb_my_write_rows,
+    .join_definitions = hb_my_join_definitions,
+    .rename_database = hb_my_rename_database,
+    .get_analyze_sql = hb_my_get_analyze_sql,
+};

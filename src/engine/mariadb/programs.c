@@ -1,0 +1,353 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/programs.h"
+
+#include "engine/mariadb/names.h"
+#include "engine/mariadb/statements.h"
+
+#include <string.h>
+
+/* The columns of a SHOW CREATE result, found by their titles: each statement has its own order */
+typedef struct {
+    const char *text;
+    const char *sql_mode;
+    const char *charset;
+    const char *collation;
+    const char *database_collation;
+    const char *time_zone;
+} Shown;
+
+static const struct {
+    const char *title;
+    gsize offset;
+} titles[] = {
+    {"sql_mode", offsetof(Shown, sql_mode)},
+    {"character_set_client", offsetof(Shown, charset)},
+    {"collation_connection", offsetof(Shown, collation)},
+    {"Database Collation", offsetof(Shown, database_collation)},
+    {"time_zone", offsetof(Shown, time_zone)},
+    {"Create View", offsetof(Shown, text)},
+    {"Create Function", offsetof(Shown, text)},
+    {"Create Procedure", offsetof(Shown, text)},
+    {"Create Package", offsetof(Shown, text)},
+    {"Create Package Body", offsetof(Shown, text)},
+    {"SQL Original Statement", offsetof(Shown, text)},
+    {"Create Event", offsetof(Shown, text)},
+};
+
+static void set_field(Shown *shown, const char *title, const char *value)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(titles); i++) {
+        if (strcmp(titles[i].title, title) == 0)
+            *(const char **)(void *)((char *)shown + titles[i].offset) = value;
+    }
+}
+
+/* FALSE if the server does not show the text, which needs rights; then it is named as left out */
+static gboolean read_shown(HbMyGather *gather, HbMyResult *result, const HbObject *object, Shown *shown,
+                           const GError *cause)
+{
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    *shown = (Shown){0};
+    for (guint c = 0; row != NULL && c < mysql_num_fields(result); c++)
+        set_field(shown, mysql_fetch_field_direct(result, c)->name, row[c]);
+    if (shown->text != NULL)
+        return TRUE;
+    hb_catalog_add_omission(gather->catalog, object->identity,
+                            cause != NULL ? cause->message
+                                          : "its text is only for its definer and for those who may read all of them");
+    return FALSE;
+}
+
+/* ---- Definitions ---- */
+
+static gboolean is_ascii(const char *text)
+{
+    for (; *text != '\0'; text++) {
+        if (*text & 0x80)
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/*
+ * The client's character set says how the text is encoded. We send UTF-8: where the text needs more than ASCII, and was
+ * written in another character set, it is recorded as written in utf8mb4, which means the same.
+ */
+static const char *fit_charset(const Shown *shown)
+{
+    return is_ascii(shown->text) || g_str_has_prefix(shown->charset, "utf8") ? shown->charset : "utf8mb4";
+}
+
+static void append_setting(GString *sql, const char *name, const char *value, gboolean quoted)
+{
+    if (value == NULL)
+        return;
+    g_autofree char *literal = quoted ? hb_my_quote_literal(value) : g_strdup(value);
+    g_string_append_printf(sql, "%s %s = %s", sql->len > strlen("SET") ? "," : "SET", name, literal);
+}
+
+static char *settings_of(const Shown *shown)
+{
+    GString *sql = g_string_new(NULL);
+
+    append_setting(sql, "sql_mode", shown->sql_mode, TRUE);
+    append_setting(sql, "time_zone", shown->time_zone, TRUE);
+    append_setting(sql, "character_set_client", fit_charset(shown), FALSE);
+    append_setting(sql, "collation_connection", shown->collation, FALSE);
+    return g_string_free(sql, FALSE);
+}
+
+static char *make_definition(const Shown *shown, const char *create)
+{
+    g_autofree char *settings = settings_of(shown);
+    g_autofree char *delimited = hb_my_delimit(create);
+
+    return g_strdup_printf("%s;\n%s\n" HB_MY_USUAL, settings, delimited);
+}
+
+/* The body needs what it names; not its own name, nor that of its definer */
+static gboolean add_program(HbMyGather *gather, HbNames names, const char *name, HbObject *object, const Shown *shown,
+                            GError **error)
+{
+    if (object->definition == NULL)
+        object->definition = make_definition(shown, shown->text);
+    hb_my_gather_add_text(gather, object, shown->text);
+    return names == HB_NAMES_COUNT ? hb_catalog_add(gather->catalog, object, error)
+                                   : hb_my_gather_add(gather, names, name, object, error);
+}
+
+/* ---- Views ---- */
+
+/* In FROM a table of this database stands after its name; a column never does, but for an alias of that name */
+static char *drop_own_database(const char *text, const char *database)
+{
+    GString *result = g_string_new(NULL);
+    const char *at = text;
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_NAME && *at == '.' && (result->len == 0 || result->str[result->len - 1] != '.')) {
+            g_autofree char *name = hb_token_unquote(&token);
+            if (strcmp(name, database) == 0) {
+                at++;
+                continue;
+            }
+        }
+        g_string_append_len(result, token.start, (gssize)token.length);
+    }
+    return g_string_free(result, FALSE);
+}
+
+/* "CREATE ALGORITHM=..." to "CREATE OR REPLACE ALGORITHM=...", so that it can take the place of its stand-in */
+static char *make_view_sql(HbMyGather *gather, const Shown *shown)
+{
+    g_autofree char *local = drop_own_database(shown->text, gather->session->database);
+
+    return g_strconcat("CREATE OR REPLACE", local + strlen("CREATE"), NULL);
+}
+
+static char *make_stand_in(HbMyGather *gather, const char *name, const char *quoted)
+{
+    g_autofree char *literal = hb_my_quote_literal(name);
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(gather->session, NULL,
+                           "SELECT COLUMN_NAME FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE()"
+                           " AND TABLE_NAME = %s ORDER BY ORDINAL_POSITION",
+                           literal);
+    GString *sql = g_string_new(NULL);
+    gboolean first = TRUE;
+    MYSQL_ROW row;
+
+    g_string_append_printf(sql, "CREATE OR REPLACE VIEW %s AS SELECT", quoted);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *column = hb_my_quote_name(row[0]);
+        g_string_append_printf(sql, "%s NULL AS %s", first ? "" : ",", column);
+        first = FALSE;
+    }
+    g_string_append(sql, first ? " NULL;" : ";");
+    return g_string_free(sql, FALSE);
+}
+
+static gboolean read_view(HbMyGather *gather, const char *name, GError **error)
+{
+    g_autofree char *quoted = hb_my_quote_name(name);
+    HbObject *view = hb_object_new(HB_KIND_VIEW, quoted);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE VIEW %s", quoted);
+    Shown shown;
+
+    if (!read_shown(gather, result, view, &shown, cause)) {
+        hb_object_free(view);
+        return TRUE;
+    }
+    g_autofree char *sql = make_view_sql(gather, &shown);
+    g_autofree char *settings = settings_of(&shown);
+    view->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
+    view->stand_in = make_stand_in(gather, name, quoted);
+    shown.text = strstr(sql, " AS ");
+    return add_program(gather, HB_NAMES_RELATION, name, view, &shown, error);
+}
+
+static gboolean read_views(HbMyGather *gather, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(
+        gather->session,
+        "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'VIEW'"
+        " ORDER BY TABLE_NAME",
+        error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (!read_view(gather, row[0], error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- Routines ---- */
+
+static const struct {
+    const char *type; /* as ROUTINE_TYPE calls it, and SHOW CREATE */
+    HbKind kind;
+    HbNames names;
+} routine_types[] = {
+    {"FUNCTION", HB_KIND_FUNCTION, HB_NAMES_FUNCTION},
+    {"PROCEDURE", HB_KIND_PROCEDURE, HB_NAMES_PROCEDURE},
+    {"PACKAGE", HB_KIND_PACKAGE, HB_NAMES_PACKAGE},
+    {"PACKAGE BODY", HB_KIND_PACKAGE_BODY, HB_NAMES_COUNT},
+};
+
+/* A routine's text was read with the collation that the database had by then, unless that is still the same */
+static char *with_database_collation(HbMyGather *gather, const Shown *shown, const char *definition)
+{
+    const char *own = g_hash_table_lookup(hb_catalog_get_properties(gather->catalog), "collation");
+    const char *charset = g_hash_table_lookup(hb_catalog_get_properties(gather->catalog), "character-set");
+
+    if (shown->database_collation == NULL || g_strcmp0(own, shown->database_collation) == 0)
+        return g_strdup(definition);
+    return g_strdup_printf("ALTER DATABASE COLLATE %s;\n%s\nALTER DATABASE CHARACTER SET %s COLLATE %s;",
+                           shown->database_collation, definition, charset, own);
+}
+
+static gboolean read_routine(HbMyGather *gather, guint type, const char *name, GError **error)
+{
+    g_autofree char *quoted = hb_my_quote_name(name);
+    HbObject *object = hb_object_new(routine_types[type].kind, quoted);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(gather->session, &cause, "SHOW CREATE %s %s", routine_types[type].type, quoted);
+    Shown shown;
+
+    if (!read_shown(gather, result, object, &shown, cause)) {
+        hb_object_free(object);
+        return TRUE;
+    }
+    g_autofree char *plain = make_definition(&shown, shown.text);
+    object->definition = with_database_collation(gather, &shown, plain);
+    if (object->kind == HB_KIND_PACKAGE_BODY) {
+        g_autofree char *package = hb_identity_new(HB_KIND_PACKAGE, quoted);
+        hb_object_add_need(object, package);
+    }
+    return add_program(gather, routine_types[type].names, name, object, &shown, error);
+}
+
+static gboolean read_routines(HbMyGather *gather, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
+                                               "SELECT ROUTINE_TYPE, ROUTINE_NAME FROM information_schema.ROUTINES"
+                                               " WHERE ROUTINE_SCHEMA = DATABASE() ORDER BY ROUTINE_TYPE, ROUTINE_NAME",
+                                               error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        for (guint t = 0; t < G_N_ELEMENTS(routine_types); t++) {
+            if (strcmp(row[0], routine_types[t].type) == 0 && !read_routine(gather, t, row[1], error))
+                return FALSE;
+        }
+    }
+    return result != NULL;
+}
+
+/* ---- Triggers: those of one table, event and moment in their order ---- */
+
+static gboolean read_trigger(HbMyGather *gather, MYSQL_ROW row, char **previous, GError **error)
+{
+    g_autofree char *quoted = hb_my_quote_name(row[0]);
+    HbObject *trigger = hb_object_new(HB_KIND_TRIGGER, quoted);
+    const char *table = hb_my_gather_find(gather, HB_NAMES_RELATION, row[1]);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE TRIGGER %s", quoted);
+    Shown shown;
+
+    if (!read_shown(gather, result, trigger, &shown, cause)) {
+        hb_object_free(trigger);
+        return TRUE;
+    }
+    trigger->on = g_strdup(table);
+    if (table != NULL) {
+        g_autofree char *rows = hb_identity_new(HB_KIND_ROWS, strchr(table, ' ') + 1);
+        hb_object_add_need(trigger, table);
+        hb_object_add_need(trigger, rows);
+    }
+    if (strcmp(row[2], "1") != 0 && *previous != NULL)
+        hb_object_add_need(trigger, *previous);
+    g_free(*previous);
+    *previous = g_strdup(trigger->identity);
+    return add_program(gather, HB_NAMES_COUNT, NULL, trigger, &shown, error);
+}
+
+static gboolean read_triggers(HbMyGather *gather, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query(gather->session,
+                    "SELECT TRIGGER_NAME, EVENT_OBJECT_TABLE, ACTION_ORDER FROM information_schema.TRIGGERS"
+                    " WHERE TRIGGER_SCHEMA = DATABASE()"
+                    " ORDER BY EVENT_OBJECT_TABLE, ACTION_TIMING, EVENT_MANIPULATION, ACTION_ORDER",
+                    error);
+    g_autofree char *previous = NULL;
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (!read_trigger(gather, row, &previous, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+/* ---- Events ---- */
+
+static gboolean read_event(HbMyGather *gather, const char *name, GError **error)
+{
+    g_autofree char *quoted = hb_my_quote_name(name);
+    HbObject *event = hb_object_new(HB_KIND_EVENT, quoted);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE EVENT %s", quoted);
+    Shown shown;
+
+    if (read_shown(gather, result, event, &shown, cause))
+        return add_program(gather, HB_NAMES_COUNT, NULL, event, &shown, error);
+    hb_object_free(event);
+    return TRUE;
+}
+
+static gboolean read_events(HbMyGather *gather, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
+                                               "SELECT EVENT_NAME FROM information_schema.EVENTS"
+                                               " WHERE EVENT_SCHEMA = DATABASE() ORDER BY EVENT_NAME",
+                                               error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (!read_event(gather, row[0], error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+gboolean hb_my_read_programs(HbMyGather *gather, GError **error)
+{
+    return read_views(gather, error) && read_routines(gather, error) && read_triggers(gather, error) &&
+           read_events(gather, error);
+}

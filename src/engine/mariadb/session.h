@@ -1,0 +1,59 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * session - one connection to a MariaDB or MySQL server, its settings, its errors.
+ *
+ * Every session reads and writes in one known way: UTF-8, UTC, a sql_mode without surprises, checks off, no timeouts.
+ * Only the files in this folder include this header.
+ */
+#pragma once
+
+#include "engine/mariadb/mariadb.h"
+
+#include <mysql.h>
+
+struct HbSession {
+    MYSQL *mysql;
+    HbAddress origin;  /* where it was opened, for interrupting it; copies */
+    gboolean is_maria; /* MariaDB rather than MySQL */
+    guint version;     /* 101106 */
+    char *address;     /* for people */
+    char *database;    /* unquoted; NULL: none is chosen */
+    char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
+    char *fingerprint; /* of the structure when the snapshot began; NULL without one */
+};
+
+typedef MYSQL_RES HbMyResult;
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbMyResult, mysql_free_result)
+
+/* Life */
+HbSession *hb_my_open(const HbAddress *address, GError **error);
+void hb_my_close(HbSession *session);
+void hb_my_interrupt(HbSession *session);
+gboolean hb_my_needs_password(const HbAddress *address);
+gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
+
+/* How every session reads and writes; a definition that sets it otherwise ends with this */
+#define HB_MY_USUAL                                                                                                    \
+    "SET sql_mode = 'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES', time_zone = '+00:00',"                                \
+    " character_set_client = utf8mb4, collation_connection = utf8mb4_general_ci;"
+
+/* The same for a stock shell, with what else a restore wants */
+#define HB_MY_PREAMBLE HB_MY_USUAL "\nSET character_set_results = utf8mb4, foreign_key_checks = 0, unique_checks = 0;\n"
+
+/* Back to what every session sets */
+gboolean hb_my_reset(HbSession *session, GError **error);
+
+/* One statement. A query gives all its rows, NULL on error; execute throws rows away */
+HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error);
+HbMyResult *hb_my_query_format(HbSession *session, GError **error, const char *format, ...) G_GNUC_PRINTF(3, 4);
+gboolean hb_my_execute(HbSession *session, const char *sql, GError **error);
+
+/* The first cell of a query's first row; *text is NULL if it is NULL or there is no row. The caller's */
+gboolean hb_my_read_text(HbSession *session, const char *sql, char **text, GError **error);
+
+/* Sets the error from the session's last failure. Returns FALSE */
+gboolean hb_my_set_error(HbSession *session, GError **error);
+gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error);
+
+/* Text as a literal, quotes included; the caller's */
+char *hb_my_quote_literal(const char *text);

@@ -1,0 +1,237 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/snapshot.h"
+
+#include "core/digest.h"
+#include "engine/mariadb/names.h"
+#include "mariadb_sql.h"
+
+#include <string.h>
+
+#define TOKEN_OPEN   "open"
+#define TOKEN_SEALED "sealed"
+#define NAMES_SHOWN  3
+
+/*
+ * Ways to keep the moment still, the least disturbing first. The first holds back commits only; the second waits for
+ * running statements to end, and new changes wait with it.
+ */
+typedef struct {
+    gboolean maria_only;
+    guint since;
+    const char *take[4];
+    const char *let_go;
+} Hold;
+
+static const Hold holds[] = {
+    {TRUE, 100401, {"BACKUP STAGE START", "BACKUP STAGE BLOCK_COMMIT"}, "BACKUP STAGE END"},
+    {FALSE, 0, {"FLUSH TABLES WITH READ LOCK"}, "UNLOCK TABLES"},
+};
+
+/* ---- The structure ---- */
+
+static void add_row(HbDigest *digest, GString *text, MYSQL_ROW row, const unsigned long *lengths, guint count)
+{
+    g_string_truncate(text, 0);
+    for (guint c = 0; c < count; c++) {
+        g_string_append_printf(text, "%lu:", row[c] != NULL ? lengths[c] : 0);
+        g_string_append_len(text, row[c] != NULL ? row[c] : "", row[c] != NULL ? (gssize)lengths[c] : 0);
+    }
+    hb_digest_add_row(digest, text->str, text->len);
+}
+
+static char *read_fingerprint(HbSession *session, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(session, hb_my_sql_fingerprint, error);
+    g_autoptr(GString) text = g_string_new(NULL);
+    HbDigest digest = {0};
+    MYSQL_ROW row;
+
+    if (result == NULL)
+        return NULL;
+    while ((row = mysql_fetch_row(result)) != NULL)
+        add_row(&digest, text, row, mysql_fetch_lengths(result), mysql_num_fields(result));
+    char *sum = g_malloc(HB_DIGEST_TEXT_LENGTH + 1);
+    hb_digest_write(&digest, sum);
+    return sum;
+}
+
+gboolean hb_my_check_structure(HbSession *session, GError **error)
+{
+    g_autofree char *now = read_fingerprint(session, error);
+
+    if (now == NULL)
+        return FALSE;
+    return g_strcmp0(now, session->fingerprint) == 0 ||
+           hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                        "%s: the structure of the database changed during the dump", session->address);
+}
+
+/* ---- Holding the moment still ---- */
+
+static void let_go(HbSession *session)
+{
+    if (session->held != NULL)
+        hb_my_execute(session, session->held, NULL);
+    g_clear_pointer(&session->held, g_free);
+}
+
+static gboolean take_hold(HbSession *session, const Hold *hold, GError **error)
+{
+    session->held = g_strdup(hold->let_go);
+    for (int i = 0; hold->take[i] != NULL; i++) {
+        if (!hb_my_execute(session, hold->take[i], error)) {
+            let_go(session);
+            return FALSE;
+        }
+    }
+    return TRUE;
+}
+
+/* Who may not hold back commits may lock the tables of the database */
+static gboolean lock_tables(HbSession *session, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session,
+                    "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+                    " AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED') ORDER BY TABLE_NAME",
+                    error);
+    g_autoptr(GString) sql = g_string_new("LOCK TABLES");
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *quoted = hb_my_quote_any_name(row[0]);
+        g_string_append_printf(sql, "%s %s READ", sql->len > strlen("LOCK TABLES") ? "," : "", quoted);
+    }
+    if (result == NULL)
+        return FALSE;
+    if (mysql_num_rows(result) == 0)
+        return TRUE;
+    session->held = g_strdup("UNLOCK TABLES");
+    if (hb_my_execute(session, sql->str, error))
+        return TRUE;
+    g_clear_pointer(&session->held, g_free);
+    return FALSE;
+}
+
+/* FALSE with *error only if the lock was not to be had in time; otherwise one session alone is a moment, too */
+static gboolean hold_still(HbSession *session, HbSnapshot *snapshot, HbRemark remark, gpointer data, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(holds); i++) {
+        if (session->version < holds[i].since || (holds[i].maria_only && !session->is_maria))
+            continue;
+        g_clear_error(&ours);
+        if (take_hold(session, &holds[i], &ours))
+            return TRUE;
+        if (hb_error_is(ours, HB_ERROR_LOCKED) || hb_error_is(ours, HB_ERROR_LOST))
+            break;
+    }
+    if (!hb_error_is(ours, HB_ERROR_LOCKED) && !hb_error_is(ours, HB_ERROR_LOST)) {
+        g_clear_error(&ours);
+        if (lock_tables(session, &ours))
+            return TRUE;
+    }
+    if (hb_error_is(ours, HB_ERROR_LOCKED) || hb_error_is(ours, HB_ERROR_LOST)) {
+        g_propagate_prefixed_error(error, g_steal_pointer(&ours), "holding the moment of the snapshot still: ");
+        return FALSE;
+    }
+    if (snapshot->sessions > 1)
+        remark(data, "one session reads alone: this account may not hold commits back while several begin",
+               "grant it RELOAD, or LOCK TABLES on the database, and --jobs is of use");
+    snapshot->sessions = 1;
+    return TRUE;
+}
+
+/* ---- What a snapshot does not hold ---- */
+
+static gboolean remark_on_engines(HbSession *session, HbRemark remark, gpointer data, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(
+        session,
+        "SELECT t.TABLE_NAME FROM information_schema.TABLES t JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
+        " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
+        " AND e.TRANSACTIONS <> 'YES' ORDER BY t.TABLE_NAME",
+        error);
+    g_autoptr(GString) text = g_string_new(NULL);
+    MYSQL_ROW row;
+    guint count = 0;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (count++ < NAMES_SHOWN)
+            g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", row[0]);
+    }
+    if (count > NAMES_SHOWN)
+        g_string_append_printf(text, " and %u more", count - NAMES_SHOWN);
+    if (count > 0) {
+        g_string_append(text, ": tables without transactions are read as they are when their turn comes");
+        remark(data, text->str, "write nothing to them during the dump, or give them a transactional engine");
+    }
+    return result != NULL;
+}
+
+/* "binlog.000001:291692, GTID 0-1-1863"; NULL where there is no log, or it is not for us to see */
+static char *read_position(HbSession *session)
+{
+    g_autoptr(HbMyResult) status = hb_my_query(session, "SHOW MASTER STATUS", NULL);
+    g_autofree char *gtid = NULL;
+    MYSQL_ROW row;
+
+    if (status == NULL)
+        status = hb_my_query(session, "SHOW BINARY LOG STATUS", NULL);
+    row = status != NULL ? mysql_fetch_row(status) : NULL;
+    hb_my_read_text(session, session->is_maria ? "SELECT @@gtid_binlog_pos" : "SELECT @@global.gtid_executed", &gtid,
+                    NULL);
+    if (row == NULL)
+        return NULL;
+    return gtid != NULL && *gtid != '\0' ? g_strdup_printf("%s:%s, GTID %s", row[0], row[1], gtid)
+                                         : g_strdup_printf("%s:%s", row[0], row[1]);
+}
+
+/* ---- Life ---- */
+
+gboolean hb_my_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
+                              gpointer data, GError **error)
+{
+    g_autofree char *patience = g_strdup_printf("SET lock_wait_timeout = %u", MAX(lock_wait_ms / 1000, 1));
+
+    let_go(session);
+    g_free(session->fingerprint);
+    session->fingerprint = read_fingerprint(session, error);
+    if (session->fingerprint == NULL || !hb_my_execute(session, patience, error) ||
+        !remark_on_engines(session, remark, data, error) || !hold_still(session, snapshot, remark, data, error))
+        return FALSE;
+    snapshot->token = g_strdup(TOKEN_OPEN);
+    snapshot->lock_wait_ms = lock_wait_ms;
+    snapshot->position = read_position(session);
+    return hb_my_read_text(session, "SELECT DATE_FORMAT(UTC_TIMESTAMP(6), '%Y-%m-%dT%H:%i:%s.%fZ')", &snapshot->time,
+                           error);
+}
+
+gboolean hb_my_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
+{
+    if (strcmp(snapshot->token, TOKEN_OPEN) != 0)
+        return hb_error_set(error, HB_ERROR_LOST, "dump again: on this kind of server a lost moment is gone",
+                            "%s: the snapshot cannot be joined any more", session->address);
+    return hb_my_execute(session, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY", error);
+}
+
+gboolean hb_my_seal_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
+{
+    (void)error;
+    let_go(session);
+    g_free(snapshot->token);
+    snapshot->token = g_strdup(TOKEN_SEALED);
+    return TRUE;
+}
+
+void hb_my_drop_snapshot(HbSession *session)
+{
+    let_go(session);
+}
+
+gboolean hb_my_end_snapshot(HbSession *session, GError **error)
+{
+    let_go(session);
+    return hb_my_check_structure(session, error);
+}

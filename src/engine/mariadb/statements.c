@@ -1,0 +1,90 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/statements.h"
+
+#include "core/sqltext.h"
+
+#include <string.h>
+
+#define DELIMITER_LINE "DELIMITER "
+
+static const char *skip_space(const char *at)
+{
+    const char *next = at;
+
+    while (hb_sqltext_read_token(HB_DIALECT_MARIADB, &next).type == HB_TOKEN_SPACE)
+        at = next;
+    return at;
+}
+
+/* Where the statement at `at` ends: on its ';', or at the end of the text */
+static const char *find_end(const char *at)
+{
+    HbToken token;
+
+    do {
+        token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
+    } while (token.type != HB_TOKEN_END && !(token.type == HB_TOKEN_SIGN && *token.start == ';'));
+    return token.start;
+}
+
+static void add_statement(GPtrArray *statements, const char *start, const char *end)
+{
+    if (end > start)
+        g_ptr_array_add(statements, g_strchomp(g_strndup(start, (gsize)(end - start))));
+}
+
+GPtrArray *hb_my_split_statements(const char *sql)
+{
+    GPtrArray *statements = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *delimiter = NULL;
+    const char *at = skip_space(sql);
+
+    while (*at != '\0') {
+        const char *end;
+        if (g_str_has_prefix(at, DELIMITER_LINE)) {
+            const char *text = at + strlen(DELIMITER_LINE);
+            g_free(delimiter);
+            delimiter = g_strndup(text, strcspn(text, "\n"));
+            at = skip_space(text + strlen(delimiter));
+            continue;
+        }
+        if (delimiter == NULL || strcmp(delimiter, ";") == 0) {
+            end = find_end(at);
+            add_statement(statements, at, end);
+            at = skip_space(end + (*end != '\0'));
+            continue;
+        }
+        end = strstr(at, delimiter);
+        end = end != NULL ? end : at + strlen(at);
+        add_statement(statements, at, end);
+        at = *end != '\0' ? end + strlen(delimiter) : end;
+        at += strspn(at, "\n");
+    }
+    return statements;
+}
+
+char *hb_my_delimit(const char *statement)
+{
+    static const char *const delimiters[] = {";;", "//", "$$", ";;;;", "////", "$$$$", "@@@@"};
+    gsize i = 0;
+
+    while (i + 1 < G_N_ELEMENTS(delimiters) && strstr(statement, delimiters[i]) != NULL)
+        i++;
+    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s\n" DELIMITER_LINE ";", delimiters[i], statement, delimiters[i]);
+}
+
+gboolean hb_my_run_statement(HbSession *session, const char *sql, char **complaint, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (mysql_real_query(session->mysql, sql, strlen(sql)) != 0)
+        return hb_my_set_error(session, error);
+    result = mysql_store_result(session->mysql);
+    if (mysql_errno(session->mysql) != 0)
+        return hb_my_set_error(session, error);
+    if (result != NULL && (row = mysql_fetch_row(result)) != NULL && *complaint == NULL &&
+        strcmp(mysql_fetch_field_direct(result, 0)->name, "complaint") == 0)
+        *complaint = g_strdup(row[0]);
+    return TRUE;
+}

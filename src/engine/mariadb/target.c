@@ -1,0 +1,226 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/target.h"
+
+#include "core/sqltext.h"
+#include "engine/mariadb/gather.h"
+#include "engine/mariadb/journal.h"
+#include "engine/mariadb/names.h"
+
+#include <string.h>
+
+/* ---- The database ---- */
+
+static gboolean database_exists(HbSession *session, const char *name, gboolean *exists, GError **error)
+{
+    g_autofree char *literal = hb_my_quote_literal(name);
+    g_autofree char *sql =
+        g_strdup_printf("SELECT COUNT(*) FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = %s", literal);
+    g_autofree char *count = NULL;
+    gboolean ok = hb_my_read_text(session, sql, &count, error);
+
+    *exists = ok && *count != '0';
+    return ok;
+}
+
+/* A replica, or a server that somebody made read-only, refuses everything but reading */
+static gboolean check_writable(HbSession *session, const HbServerInfo *info, GError **error)
+{
+    g_autofree char *read_only = NULL;
+
+    if (!hb_my_read_text(session, "SELECT @@global.read_only", &read_only, error))
+        return FALSE;
+    return g_strcmp0(read_only, "0") == 0 || info->is_superuser ||
+           hb_error_set(error, HB_ERROR_BLOCKED,
+                        "name the primary server, or have it switched: SET GLOBAL read_only = OFF",
+                        "%s is read-only; nothing was written", info->address);
+}
+
+gboolean hb_my_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
+{
+    const HbAddress server = {address->uri, "", address->password};
+    HbSession *session = hb_my_open(&server, error);
+    gboolean ok = session != NULL && database_exists(session, address->database, exists, error) &&
+                  hb_my_describe(session, info, error) && check_writable(session, info, error);
+
+    if (ok) {
+        g_free(info->database);
+        g_free(info->database_quoted);
+        g_free(info->identity);
+        info->database = g_strdup(address->database);
+        info->database_quoted = hb_my_quote_name(address->database);
+        info->identity = NULL;
+    }
+    hb_my_close(session);
+    return ok;
+}
+
+static const char *property(GHashTable *properties, const char *name)
+{
+    return g_hash_table_lookup(properties, name);
+}
+
+static char *create_database_sql(HbSession *session, const char *name, GHashTable *properties)
+{
+    g_autofree char *quoted = hb_my_quote_any_name(name);
+    GString *sql = g_string_new(NULL);
+
+    g_string_append_printf(sql, "CREATE DATABASE %s", quoted);
+    if (property(properties, "character-set") != NULL)
+        g_string_append_printf(sql, " CHARACTER SET %s", property(properties, "character-set"));
+    if (property(properties, "collation") != NULL)
+        g_string_append_printf(sql, " COLLATE %s", property(properties, "collation"));
+    if (property(properties, "comment") != NULL && session->is_maria && session->version >= 100500) {
+        g_autofree char *literal = hb_my_quote_literal(property(properties, "comment"));
+        g_string_append_printf(sql, " COMMENT %s", literal);
+    }
+    return g_string_free(sql, FALSE);
+}
+
+gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
+{
+    const HbAddress server = {address->uri, "", address->password};
+    HbSession *session = hb_my_open(&server, error);
+    gboolean exists = FALSE;
+    gboolean ok = session != NULL && database_exists(session, address->database, &exists, error);
+
+    *created = FALSE;
+    if (ok && !exists) {
+        g_autofree char *sql = create_database_sql(session, address->database, properties);
+        ok = hb_my_execute(session, sql, error);
+        if (!ok)
+            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
+        *created = ok;
+    }
+    hb_my_close(session);
+    return ok;
+}
+
+gboolean hb_my_find_content(HbSession *session, char **example, GError **error)
+{
+    return hb_my_read_text(session,
+                           "SELECT CONCAT(IF(TABLE_TYPE = 'VIEW', 'view ', 'table '), TABLE_NAME)"
+                           " FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+                           "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
+                           " UNION ALL SELECT CONCAT(LOWER(ROUTINE_TYPE), ' ', ROUTINE_NAME)"
+                           " FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
+                           " UNION ALL SELECT CONCAT('event ', EVENT_NAME)"
+                           " FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() LIMIT 1",
+                           example, error);
+}
+
+GArray *hb_my_list_databases(HbSession *session, const HbAddress *address, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(
+        session,
+        "SELECT s.SCHEMA_NAME, COALESCE(SUM(t.DATA_LENGTH + t.INDEX_LENGTH), 0)"
+        " FROM information_schema.SCHEMATA s LEFT JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.SCHEMA_NAME"
+        " WHERE s.SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys',"
+        "  'hornbeam_journal') GROUP BY s.SCHEMA_NAME ORDER BY 2 DESC, 1",
+        error);
+    GArray *databases;
+    MYSQL_ROW row;
+
+    (void)address;
+    if (result == NULL)
+        return NULL;
+    databases = hb_databases_new();
+    while ((row = mysql_fetch_row(result)) != NULL)
+        hb_databases_add(databases, row[0], g_ascii_strtoull(row[1], NULL, 10));
+    return databases;
+}
+
+/* ---- Definitions ---- */
+
+/* Versions of the family print most things alike; what they do not is shown as a difference */
+gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObject *own)
+{
+    (void)session;
+    (void)other;
+    (void)own;
+    return FALSE;
+}
+
+/* Where what is to be done to the table begins: after "ALTER TABLE name "; NULL if this is no such statement */
+static const char *find_action(const char *sql)
+{
+    const char *at = sql;
+    HbToken token = hb_my_next(&at);
+
+    if (!hb_token_is_word(&token, "ALTER"))
+        return NULL;
+    token = hb_my_next(&at);
+    if (!hb_token_is_word(&token, "TABLE"))
+        return NULL;
+    hb_my_next(&at);
+    return at;
+}
+
+/* Each change of a table costs a round of locking and syncing, and often a reading of all rows: they are made in one */
+char *hb_my_join_definitions(const char *one, const char *other)
+{
+    const char *action = find_action(one), *more = find_action(other);
+    gsize length = strlen(one);
+
+    if (action == NULL || more == NULL || action - one != more - other ||
+        strncmp(one, other, (gsize)(action - one)) != 0 || one[length - 1] != ';')
+        return NULL;
+    return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
+}
+
+static gboolean is_own(const HbToken *token, const char *name)
+{
+    g_autofree char *own =
+        token->type == HB_TOKEN_NAME || token->type == HB_TOKEN_WORD ? hb_token_unquote(token) : NULL;
+
+    return g_strcmp0(own, name) == 0;
+}
+
+/* In grants an underscore of a name is often escaped, because it would stand for any letter */
+static char *unescape_pattern(const HbToken *token)
+{
+    g_autofree char *name = hb_token_unquote(token);
+    GString *plain = g_string_new(NULL);
+
+    for (const char *at = name; *at != '\0'; at++) {
+        if (*at == '\\' && (at[1] == '_' || at[1] == '%'))
+            at++;
+        g_string_append_c(plain, *at);
+    }
+    return g_string_free(plain, FALSE);
+}
+
+static gboolean is_own_pattern(const HbToken *token, const char *name)
+{
+    g_autofree char *own = token->type == HB_TOKEN_NAME ? unescape_pattern(token) : NULL;
+
+    return g_strcmp0(own, name) == 0;
+}
+
+/*
+ * The name stands before a dot, unless that is preceded by another one (then it is a table's or a column's). Literals
+ * are left alone, so what builds SQL from them is not renamed.
+ */
+char *hb_my_rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
+{
+    gboolean is_grant = object->kind == HB_KIND_GRANT, after_dot = FALSE, renamed = FALSE;
+    g_autofree char *quoted = hb_my_quote_any_name(new_name);
+    g_autoptr(GString) result = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+        gboolean is_database =
+            *sql == '.' && !after_dot && (is_grant ? is_own_pattern(&token, old_name) : is_own(&token, old_name));
+        if (is_database)
+            g_string_append(result, quoted);
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        renamed = renamed || is_database;
+        after_dot = hb_my_token_is_sign(&token, '.');
+    }
+    return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
+}
+
+char *hb_my_get_analyze_sql(const char *table)
+{
+    return g_strdup_printf("ANALYZE NO_WRITE_TO_BINLOG TABLE %s;", table);
+}
