@@ -287,6 +287,15 @@ static char *subject_sql(const HbGrant *grant)
                            grant->object_type != NULL ? " " : "", database, object);
 }
 
+/* The word is known in one sql_mode only */
+static void add_mode_of_packages(HbObject *object)
+{
+    char *sql = g_strdup_printf("SET sql_mode = 'ORACLE';\n%s\n" HB_MY_USUAL, object->definition);
+
+    g_free(object->definition);
+    object->definition = sql;
+}
+
 /* Its name leaves out that of the database, which may be another one on the target; a real pattern is told */
 static HbObject *object_from_grant(const HbMyGather *gather, const Account *account, const HbGrant *grant)
 {
@@ -300,6 +309,8 @@ static HbObject *object_from_grant(const HbMyGather *gather, const Account *acco
     HbObject *object = hb_object_new(HB_KIND_GRANT, name);
     object->definition =
         g_strdup_printf("GRANT %s ON %s TO %s%s;", grant->privileges, subject, account->name, option(grant));
+    if (grant->object_type != NULL && g_str_has_prefix(grant->object_type, "PACKAGE"))
+        add_mode_of_packages(object);
     if (identity != NULL)
         hb_object_add_need(object, identity);
     return object;

@@ -298,7 +298,7 @@ static char *drop_database(const char *text, const char *database)
     return g_string_free(result, FALSE);
 }
 
-static void read_options(HbCreateText *text, const char *options, char **charset)
+static void read_options(HbCreateText *text, const char *options, const char *given, char **charset)
 {
     GString *kept = g_string_new(NULL);
     HbToken token;
@@ -318,6 +318,12 @@ static void read_options(HbCreateText *text, const char *options, char **charset
         if (is_setting && hb_token_is_word(&token, "AUTO_INCREMENT")) {
             text->next_value = g_strndup(value.start, value.length);
             options = ahead + (*ahead == ' ');
+            continue;
+        }
+        /* Aria says so whether or not anybody asked for it */
+        if (hb_token_is_word(&token, "PAGE_CHECKSUM") && given != NULL && strstr(given, "page_checksum") == NULL) {
+            g_string_truncate(kept, kept->len - (kept->len > 0));
+            options = ahead;
             continue;
         }
         g_string_append_len(kept, token.start, (gssize)token.length);
@@ -350,13 +356,13 @@ static GPtrArray *cut_items(const char **sql, const char *database)
     return texts;
 }
 
-HbCreateText *hb_createtext_read(const char *sql, const char *database)
+HbCreateText *hb_createtext_read(const char *sql, const char *database, const char *given)
 {
     HbCreateText *text = g_new0(HbCreateText, 1);
     g_autoptr(GPtrArray) items = cut_items(&sql, database);
     g_autofree char *charset = NULL;
 
-    read_options(text, sql, &charset);
+    read_options(text, sql, given, &charset);
     text->items = g_ptr_array_new_with_free_func(item_free);
     for (guint i = 0; i < items->len; i++)
         g_ptr_array_add(text->items, read_item(items->pdata[i], charset != NULL ? charset : "utf8mb4"));

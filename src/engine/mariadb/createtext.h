@@ -61,7 +61,8 @@ typedef struct {
     gboolean is_versioned;
 } HbCreateText;
 
-HbCreateText *hb_createtext_read(const char *sql, const char *database);
+/* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
+HbCreateText *hb_createtext_read(const char *sql, const char *database, const char *given);
 void hb_createtext_free(HbCreateText *text);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCreateText, hb_createtext_free)
 

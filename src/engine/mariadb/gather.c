@@ -90,14 +90,14 @@ gboolean hb_my_token_is_name(const HbToken *token)
     return token->type == HB_TOKEN_WORD || token->type == HB_TOKEN_NAME;
 }
 
-/* Would what needs `to` from `from` on close a circle? Only views can break one */
+/* Does `from` need `to`, however far? */
 static gboolean leads_to(const HbCatalog *catalog, const char *from, const char *to, GHashTable *seen)
 {
     const HbObject *object = hb_catalog_find(catalog, from);
 
     if (strcmp(from, to) == 0)
         return TRUE;
-    if (object == NULL || object->stand_in != NULL || !g_hash_table_add(seen, (gpointer)object))
+    if (object == NULL || !g_hash_table_add(seen, (gpointer)object))
         return FALSE;
     for (guint i = 0; i < object->needs->len; i++) {
         if (leads_to(catalog, object->needs->pdata[i], to, seen))
@@ -106,13 +106,17 @@ static gboolean leads_to(const HbCatalog *catalog, const char *from, const char 
     return FALSE;
 }
 
+/*
+ * Only tables and views need others in order to be created, and they never run in circles. What routines need closes
+ * some: such a need is left out, as their bodies are not looked up before they run. Views come before them in the texts.
+ */
 static void add_need(HbMyGather *gather, HbObject *object, const char *identity)
 {
     g_autoptr(GHashTable) seen = g_hash_table_new(NULL, NULL);
 
     if (identity == NULL || hb_object_has_need(object, identity))
         return;
-    if (object->stand_in != NULL || !leads_to(gather->catalog, identity, object->identity, seen))
+    if (!leads_to(gather->catalog, identity, object->identity, seen))
         hb_object_add_need(object, identity);
 }
 

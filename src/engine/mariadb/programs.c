@@ -139,36 +139,6 @@ static char *drop_own_database(const char *text, const char *database)
     return g_string_free(result, FALSE);
 }
 
-/* "CREATE ALGORITHM=..." to "CREATE OR REPLACE ALGORITHM=...", so that it can take the place of its stand-in */
-static char *make_view_sql(HbMyGather *gather, const Shown *shown)
-{
-    g_autofree char *local = drop_own_database(shown->text, gather->session->database);
-
-    return g_strconcat("CREATE OR REPLACE", local + strlen("CREATE"), NULL);
-}
-
-static char *make_stand_in(HbMyGather *gather, const char *name, const char *quoted)
-{
-    g_autofree char *literal = hb_my_quote_literal(name);
-    g_autoptr(HbMyResult) result =
-        hb_my_query_format(gather->session, NULL,
-                           "SELECT COLUMN_NAME FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE()"
-                           " AND TABLE_NAME = %s ORDER BY ORDINAL_POSITION",
-                           literal);
-    GString *sql = g_string_new(NULL);
-    gboolean first = TRUE;
-    MYSQL_ROW row;
-
-    g_string_append_printf(sql, "CREATE OR REPLACE VIEW %s AS SELECT", quoted);
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_autofree char *column = hb_my_quote_name(row[0]);
-        g_string_append_printf(sql, "%s NULL AS %s", first ? "" : ",", column);
-        first = FALSE;
-    }
-    g_string_append(sql, first ? " NULL;" : ";");
-    return g_string_free(sql, FALSE);
-}
-
 static gboolean read_view(HbMyGather *gather, const char *name, GError **error)
 {
     g_autofree char *quoted = hb_my_quote_name(name);
@@ -181,10 +151,9 @@ static gboolean read_view(HbMyGather *gather, const char *name, GError **error)
         hb_object_free(view);
         return TRUE;
     }
-    g_autofree char *sql = make_view_sql(gather, &shown);
+    g_autofree char *sql = drop_own_database(shown.text, gather->session->database);
     g_autofree char *settings = settings_of(&shown);
     view->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
-    view->stand_in = make_stand_in(gather, name, quoted);
     shown.text = strstr(sql, " AS ");
     return add_program(gather, HB_NAMES_RELATION, name, view, &shown, error);
 }

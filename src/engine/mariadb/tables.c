@@ -294,7 +294,7 @@ static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
 }
 
 /* A table that the server itself cannot show any more is named, and the rest goes on */
-static HbCreateText *show_table(HbMyGather *gather, const char *name)
+static HbCreateText *show_table(HbMyGather *gather, const char *name, const char *given)
 {
     g_autofree char *quoted = hb_my_quote_any_name(name);
     g_autoptr(GError) error = NULL;
@@ -302,7 +302,7 @@ static HbCreateText *show_table(HbMyGather *gather, const char *name)
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
 
     if (row != NULL)
-        return hb_createtext_read(row[1], gather->session->database);
+        return hb_createtext_read(row[1], gather->session->database, given);
     g_autofree char *what = g_strdup_printf("table %s", name);
     hb_catalog_add_omission(gather->catalog, what, error != NULL ? error->message : "the server does not show it");
     return NULL;
@@ -314,7 +314,7 @@ static gboolean read_table(HbMyGather *gather, MYSQL_ROW row, GPtrArray *foreign
     gboolean ok = TRUE;
 
     table.bytes = row[1] != NULL ? g_ascii_strtoull(row[1], NULL, 10) : 0;
-    table.text = show_table(gather, row[0]);
+    table.text = show_table(gather, row[0], row[2]);
     if (table.text != NULL) {
         g_ptr_array_add(texts, table.text);
         ok = add_table(&table, foreign_keys, error);
@@ -327,7 +327,7 @@ gboolean hb_my_read_tables(HbMyGather *gather, GError **error)
 {
     g_autoptr(HbMyResult) result =
         hb_my_query(gather->session,
-                    "SELECT TABLE_NAME, DATA_LENGTH FROM information_schema.TABLES"
+                    "SELECT TABLE_NAME, DATA_LENGTH, CREATE_OPTIONS FROM information_schema.TABLES"
                     " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
                     "  AND TABLE_NAME NOT IN ('hornbeam_journal', 'hornbeam_journal_step')"
                     " ORDER BY TABLE_NAME",
