@@ -1,11 +1,14 @@
 # SPDX-License-Identifier: Apache-2.0
-# Private PostgreSQL servers for the demo, the benchmarks and the tests: on Unix sockets in a temporary folder, never on
-# a network. Source this file. Run as root, it starts them as an unprivileged user, because PostgreSQL refuses root.
+# Private servers for the demo, the benchmarks and the tests: on Unix sockets in a temporary folder, never on a network.
+# Source this file. Run as root, it starts them as an unprivileged user, because servers refuse root.
 #
 #   servers_begin            makes the folder, $SERVERS
 #   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres". Set
 #                            POSTGRES_BIN for another version than the system's newest
+#   start_mariadb NAME [OPTION...]  starts a server; its socket is $SERVERS/NAME/socket, its superuser is "root"
+#   stop_server NAME [MODE]  stops it: fast (the default) or immediate, as if it had crashed
 #   server_uri NAME [DB]     prints its URI
+#   mariadb_shell NAME ...   runs the plain shell on a MariaDB server
 #   servers_end              stops all of them and removes the folder
 
 POSTGRES_BIN=${POSTGRES_BIN:-$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -n 1)}
@@ -42,19 +45,72 @@ start_postgres() {
     STARTED="$STARTED $1"
 }
 
+# Its system tables are made once and copied, which is quicker than making them again
+start_mariadb() {
+    local name=$1 folder="$SERVERS/$1" pristine="$SERVERS/pristine.mariadb"
+    shift
+    if [ ! -d "$pristine" ]; then
+        as_server_user mariadb-install-db --no-defaults --datadir="$pristine" --auth-root-authentication-method=normal \
+            --skip-test-db >"$folder.log" 2>&1
+    fi
+    as_server_user mkdir -p "$folder"
+    as_server_user cp -a "$pristine" "$folder/data"
+    run_mariadb "$name" "$@"
+    STARTED="$STARTED $name"
+}
+
+# Durability is left on, as on a real server; only the memory is set for a small machine
+run_mariadb() {
+    local name=$1 folder="$SERVERS/$1" tries=0
+    shift
+    as_server_user setsid /usr/sbin/mariadbd --no-defaults --datadir="$folder/data" --socket="$folder/socket" \
+        --pid-file="$folder/pid" --skip-networking --innodb-buffer-pool-size=256M --innodb-log-file-size=256M \
+        --log-bin=binlog --server-id=1 --max-allowed-packet=128M --character-set-server=utf8mb4 "$@" \
+        >>"$folder.log" 2>&1 </dev/null &
+    until mariadb_shell "$name" -e "SELECT 1" >/dev/null 2>&1; do
+        tries=$((tries + 1))
+        [ "$tries" -lt 300 ] || { tail "$folder.log" >&2; return 1; }
+        sleep 0.1
+    done
+}
+
+mariadb_shell() {
+    local name=$1
+    shift
+    mariadb --no-defaults --default-character-set=utf8mb4 -u root -S "$SERVERS/$name/socket" "$@"
+}
+
+stop_mariadb() {
+    local pid
+    pid=$(cat "$SERVERS/$1/pid" 2>/dev/null) || return 0
+    as_server_user kill "$([ "${2:-fast}" = immediate ] && echo -KILL || echo -TERM)" "$pid" || true
+    while kill -0 "$pid" 2>/dev/null; do sleep 0.05; done
+    as_server_user rm -f "$SERVERS/$1/pid"
+}
+
+is_mariadb() { [ ! -f "$SERVERS/$1/data/PG_VERSION" ]; }
+
+stop_server() {
+    if is_mariadb "$1"; then stop_mariadb "$@"; else stop_postgres "$@"; fi
+}
+
 stop_postgres() {
     as_server_user "$POSTGRES_BIN/pg_ctl" -D "$SERVERS/$1/data" -m "${2:-fast}" -w stop >/dev/null 2>&1
 }
 
-# The socket's folder stands as a parameter, because it holds slashes
+# The socket stands as a parameter, because its path holds slashes
 server_uri() {
-    echo "postgresql://postgres@/${2:-}?host=$SERVERS/$1/socket"
+    if is_mariadb "$1"; then
+        echo "mariadb://root@localhost/${2:-}?socket=$SERVERS/$1/socket"
+    else
+        echo "postgresql://postgres@/${2:-}?host=$SERVERS/$1/socket"
+    fi
 }
 
 servers_end() {
     local name
     for name in $STARTED; do
-        stop_postgres "$name" immediate || true
+        stop_server "$name" immediate || true
     done
     STARTED=
     [ -z "${SERVERS:-}" ] || rm -rf "$SERVERS"

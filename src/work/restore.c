@@ -160,6 +160,7 @@ static gboolean adapt(HbRestore *restore, GError **error)
     HbCatalog *catalog = restore->manifest->catalog;
 
     restore->absent = hb_catalog_get_omissions(catalog)->len;
+    hb_catalog_keep_parts(catalog, restore->options.parts);
     hb_adapt_rights(catalog, &restore->options.rights);
     return hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
                               &restore->info, restore->exists, error);

@@ -356,6 +356,38 @@ static gboolean add_grants(HbMyGather *gather, const GPtrArray *accounts, const 
     return TRUE;
 }
 
+/*
+ * A view over another one is only created if the other's definer may read what that is over: so a view needs its
+ * definer's grants on what it uses, and these come with the structure.
+ */
+static void link_view(HbMyGather *gather, HbObject *view, const char *definer)
+{
+    g_autofree char *prefix = g_strdup_printf("%s on ", definer);
+
+    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
+        HbObject *grant = hb_catalog_get(gather->catalog, i);
+        gboolean matters = grant->kind == HB_KIND_GRANT && g_str_has_prefix(hb_object_get_name(grant), prefix);
+        for (guint n = 0; matters && n < grant->needs->len; n++) {
+            const char *need = grant->needs->pdata[n];
+            matters = g_str_has_prefix(need, "role ") || hb_object_has_need(view, need);
+        }
+        if (!matters)
+            continue;
+        grant->stage = HB_STAGE_STRUCTURE;
+        hb_object_add_need(view, grant->identity);
+    }
+}
+
+static void link_views(HbMyGather *gather)
+{
+    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
+        HbObject *view = hb_catalog_get(gather->catalog, i);
+        g_autofree char *definer = view->kind == HB_KIND_VIEW ? hb_my_read_definer(view->definition) : NULL;
+        if (definer != NULL)
+            link_view(gather, view, definer);
+    }
+}
+
 gboolean hb_my_read_accounts(HbMyGather *gather, GError **error)
 {
     g_autoptr(GPtrArray) accounts = read_all(gather->session, gather->catalog, error);
@@ -372,6 +404,7 @@ gboolean hb_my_read_accounts(HbMyGather *gather, GError **error)
         if (!add_grants(gather, accounts, account, error))
             return FALSE;
     }
+    link_views(gather);
     return TRUE;
 }
 

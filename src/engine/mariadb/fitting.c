@@ -44,6 +44,31 @@ static void tell_missing_definers(Fit *fit)
     }
 }
 
+/* Rights of somebody who is not there, and will not come, are left out rather than be refused one by one */
+static void drop_grants_of_strangers(Fit *fit)
+{
+    g_autoptr(GHashTable) known = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i);
+        const char *end = object->kind == HB_KIND_GRANT ? strstr(hb_object_get_name(object), " on ") : NULL;
+        if (end == NULL)
+            continue;
+        char *account = g_strndup(hb_object_get_name(object), (gsize)(end - hb_object_get_name(object)));
+        gpointer there;
+        if (!g_hash_table_lookup_extended(known, account, NULL, &there)) {
+            there = GINT_TO_POINTER(is_there(fit, account));
+            g_hash_table_insert(known, account, there);
+        } else {
+            g_free(account);
+        }
+        if (GPOINTER_TO_INT(there))
+            continue;
+        hb_catalog_add_omission(fit->catalog, object->identity, "that account is not on the target, nor among what is restored");
+        g_hash_table_add(fit->gone, object->identity);
+    }
+}
+
 /* ---- Storage engines ---- */
 
 static GHashTable *read_engines(HbSession *session, GError **error)
@@ -141,6 +166,7 @@ gboolean hb_my_fit_target(const HbAddress *address, gboolean exists, HbCatalog *
 
     if (ok) {
         tell_missing_definers(&fit);
+        drop_grants_of_strangers(&fit);
         hb_catalog_remove(catalog, gone);
     }
     hb_my_close(fit.session);

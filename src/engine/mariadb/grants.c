@@ -4,6 +4,7 @@
 #include "engine/mariadb/gather.h"
 #include "engine/mariadb/names.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 void hb_grant_free(HbGrant *grant)
@@ -83,6 +84,34 @@ static char *read_until(const char **text, const char *word)
         }
     }
     return NULL;
+}
+
+static gint compare_names(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(char *const *)one, *(char *const *)other);
+}
+
+/* The server names columns in the order of a hash: SELECT (b, a) becomes SELECT (a, b) */
+static void sort_columns(HbGrant *grant)
+{
+    GString *sorted = g_string_new(NULL);
+    const char *at = grant->privileges, *open;
+
+    while ((open = strchr(at, '(')) != NULL) {
+        const char *close = strchr(open, ')');
+        g_autofree char *list = close != NULL ? g_strndup(open + 1, (gsize)(close - open) - 1) : NULL;
+        if (list == NULL || strchr(list, '(') != NULL)
+            break;
+        g_auto(GStrv) names = g_strsplit(list, ", ", -1);
+        qsort(names, g_strv_length(names), sizeof *names, compare_names);
+        g_autofree char *joined = g_strjoinv(", ", names);
+        g_string_append_len(sorted, at, open + 1 - at);
+        g_string_append_printf(sorted, "%s)", joined);
+        at = close + 1;
+    }
+    g_string_append(sorted, at);
+    g_free(grant->privileges);
+    grant->privileges = g_string_free(sorted, FALSE);
 }
 
 static gboolean has_option(const char *text)
@@ -171,6 +200,8 @@ HbGrant *hb_grant_read(const char *line, const char *account)
         return NULL;
     }
     read_kind(grant, subject);
+    if (grant->type == HB_GRANT_OBJECT)
+        sort_columns(grant);
     grant->passes_on = has_option(at);
     if (strcmp(grant->privileges, "USAGE") == 0 && !grant->passes_on)
         g_clear_pointer(&grant, hb_grant_free);
