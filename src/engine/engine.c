@@ -61,6 +61,19 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
     return NULL;
 }
 
+static void range_clear(gpointer data)
+{
+    g_free(((HbRange *)data)->where);
+}
+
+GArray *hb_ranges_new(void)
+{
+    GArray *ranges = g_array_new(FALSE, TRUE, sizeof(HbRange));
+
+    g_array_set_clear_func(ranges, range_clear);
+    return ranges;
+}
+
 static void database_clear(gpointer data)
 {
     g_free(((HbDatabase *)data)->name);

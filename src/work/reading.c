@@ -87,14 +87,22 @@ static void add_pieces(GArray *pieces, HbSession *session, const HbReading *read
 
     for (guint r = 0; r < ranges->len; r++) {
         Piece piece = {set, g_array_index(ranges, HbRange, r)};
+        g_array_index(ranges, HbRange, r).where = NULL; /* the piece's by now */
         piece.range.bytes = MAX(piece.range.bytes, PIECE_COST_MIN);
         g_array_append_val(pieces, piece);
     }
 }
 
+static void piece_clear(gpointer data)
+{
+    g_free(((Piece *)data)->range.where);
+}
+
 static GArray *cut_pieces(const HbReading *reading, HbSession *session, guint64 *total)
 {
     GArray *pieces = g_array_new(FALSE, FALSE, sizeof(Piece));
+
+    g_array_set_clear_func(pieces, piece_clear);
     guint64 bytes = piece_bytes(reading);
 
     for (guint i = 0; i < reading->sets->len; i++)

@@ -171,7 +171,8 @@ static gboolean make_steps(HbRestore *restore, GError **error)
     const HbRestoreOptions *options = &restore->options;
 
     g_clear_pointer(&restore->steps, hb_steps_free);
-    restore->steps = hb_steps_new(restore->manifest, options->parts, options->analyze, options->jobs == 1, error);
+    restore->steps =
+        hb_steps_new(restore->manifest, options->engine, options->parts, options->analyze, options->jobs == 1, error);
     return restore->steps != NULL;
 }
 

@@ -23,10 +23,11 @@ char *hb_restore_hint_statement(const char *sql)
 }
 
 /* Statements about the database name it; the target's name may be another */
-static char *fit_definition(const HbRestore *restore, const HbObject *object)
+static char *fit_definition(const HbRestore *restore, const HbStep *step)
 {
-    g_autofree char *sql =
-        g_strconcat(object->definition, object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
+    const HbObject *object = step->object;
+    g_autofree char *sql = g_strconcat(step->sql != NULL ? step->sql : object->definition,
+                                       object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
 
     if (strcmp(restore->database, restore->manifest->database) == 0)
         return g_steal_pointer(&sql);
@@ -56,7 +57,7 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
 {
     g_autoptr(GError) refusal = NULL;
     g_autofree char *password_sql = hb_roles_renew_password(restore, worker->session, step->object, &refusal);
-    g_autofree char *definition = fit_definition(restore, step->object);
+    g_autofree char *definition = fit_definition(restore, step);
     g_autofree char *sql = g_strconcat(definition, password_sql != NULL ? "\n" : NULL, password_sql, NULL);
     GError *cause = NULL;
 

@@ -8,8 +8,10 @@
 
 typedef struct {
     const HbManifest *manifest;
+    const HbEngine *engine;
     guint parts;
     HbSteps *result;
+    GHashTable *joining;                              /* identity of a table to the number of a step on it + 1 */
     GHashTable *by_identity;                          /* object's identity to step number + 1 */
     GHashTable *stored;                               /* row set's identity to HbStoredRows * */
     guint users, structure, rows, rights, everything; /* milestones */
@@ -20,6 +22,7 @@ static void step_free(gpointer data)
     HbStep *step = data;
 
     g_free(step->key);
+    g_free(step->sql);
     g_free(step);
 }
 
@@ -121,12 +124,33 @@ static guint64 cost_of(const HbObject *object)
     return COST_OF_DEFINITION + object->cost / INDEX_DIVISOR;
 }
 
+/* Into the step of an earlier part of the same table, if one statement can make both. FALSE: it needs its own */
+static gboolean join(Maker *maker, const HbObject *object)
+{
+    guint found = object->on != NULL ? GPOINTER_TO_UINT(g_hash_table_lookup(maker->joining, object->on)) : 0;
+    HbStep *step = found != 0 ? maker->result->steps->pdata[found - 1] : NULL;
+    char *joined;
+
+    if ((object->kind != HB_KIND_INDEX && object->kind != HB_KIND_SEQUENCE_VALUE) || step == NULL)
+        return FALSE;
+    joined =
+        maker->engine->join_definitions(step->sql != NULL ? step->sql : step->object->definition, object->definition);
+    if (joined == NULL)
+        return FALSE;
+    g_free(step->sql);
+    step->sql = joined;
+    g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(found));
+    return TRUE;
+}
+
 /* The chunks get the lower numbers, so that in order they come before what stands for all of them */
 static void add_object(Maker *maker, const HbObject *object)
 {
     const HbStoredRows *rows = stored_rows(maker, object);
     guint step;
 
+    if (join(maker, object))
+        return;
     if (object->kind == HB_KIND_ROWS)
         step = add_milestone(maker);
     else
@@ -137,6 +161,8 @@ static void add_object(Maker *maker, const HbObject *object)
         add_chunks(maker, object, rows, step);
     if (object->kind != HB_KIND_ROWS)
         claim(maker, step, object);
+    if (object->kind == HB_KIND_INDEX || object->kind == HB_KIND_SEQUENCE_VALUE)
+        g_hash_table_insert(maker->joining, object->on, GUINT_TO_POINTER(step + 1));
 }
 
 /* Row sets that are part of another: refreshing the figures of a partitioned table does its partitions, too */
@@ -229,8 +255,12 @@ static void connect(Maker *maker)
     }
     for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
         const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
-        if (object->kind == HB_KIND_ROWS && is_chosen(maker, object))
-            add_needs(maker, GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1, object);
+        if (!is_chosen(maker, object))
+            continue;
+        guint step = GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1;
+        gboolean is_joined = ((const HbStep *)steps->pdata[step])->sql != NULL;
+        if (object->kind == HB_KIND_ROWS || is_joined)
+            add_needs(maker, step, object);
     }
 }
 
@@ -262,17 +292,20 @@ static GHashTable *index_rows(const HbManifest *manifest)
     return stored;
 }
 
-HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze, gboolean in_order, GError **error)
+HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint parts, gboolean analyze,
+                      gboolean in_order, GError **error)
 {
-    Maker maker = {.manifest = manifest, .parts = parts, .result = g_new0(HbSteps, 1)};
+    Maker maker = {.manifest = manifest, .engine = engine, .parts = parts, .result = g_new0(HbSteps, 1)};
 
     maker.result->plan = hb_plan_new();
     maker.result->steps = g_ptr_array_new_with_free_func(step_free);
     maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
     maker.stored = index_rows(manifest);
+    maker.joining = g_hash_table_new(g_str_hash, g_str_equal);
     make(&maker, analyze);
     g_hash_table_unref(maker.by_identity);
     g_hash_table_unref(maker.stored);
+    g_hash_table_unref(maker.joining);
     if (!hb_plan_seal(maker.result->plan, in_order, error))
         g_clear_pointer(&maker.result, hb_steps_free);
     return maker.result;

@@ -12,6 +12,7 @@
 
 #include "core/plan.h"
 #include "dump/manifest.h"
+#include "engine/engine.h"
 
 typedef enum {
     HB_STEP_TYPE_OBJECT,
@@ -24,6 +25,7 @@ typedef struct {
     HbStepType type;
     char *key;              /* in the journal; NULL of a milestone */
     const HbObject *object; /* of an object and of a chunk; otherwise NULL */
+    char *sql;              /* of several objects that are made by one statement; NULL: the object's own */
     const HbStoredRows *rows;
     const HbChunk *chunk;
     const char *table; /* to analyze */
@@ -38,6 +40,10 @@ typedef struct {
 /* What a step is about, for people: an object's identity, or the key; borrowed */
 const char *hb_step_get_name(const HbStep *step);
 
-/* The steps of the chosen parts, sealed. analyze: with a step that refreshes the planner's figures for each table */
-HbSteps *hb_steps_new(const HbManifest *manifest, guint parts, gboolean analyze, gboolean in_order, GError **error);
+/*
+ * The steps of the chosen parts, sealed. analyze: with a step that refreshes the planner's figures for each table. What
+ * the engine can make of one table by one statement is one step, under the name of its first object
+ */
+HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint parts, gboolean analyze,
+                      gboolean in_order, GError **error);
 void hb_steps_free(HbSteps *steps);

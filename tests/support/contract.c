@@ -162,7 +162,7 @@ static void check_rows(const Contract *contract, HbSession *session)
     assert_true(hb_digest_is_equal(&whole, &pieces));
 
     /* a sink that has had enough ends the reading */
-    assert_false(engine->read_rows(session, set, &(HbRange){0, G_MAXUINT64, 0}, refuse, &room, &error));
+    assert_false(engine->read_rows(session, set, &(HbRange){.end = G_MAXUINT64}, refuse, &room, &error));
     check_error(&error, HB_ERROR_FILE, "full");
     g_string_free(bad.block, TRUE);
     g_string_free(good.block, TRUE);

@@ -278,12 +278,13 @@ static gboolean end_snapshot(HbSession *session, GError **error)
 
 static GArray *split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
-    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+    GArray *ranges = hb_ranges_new();
 
     (void)session;
     (void)bytes;
     for (guint64 first = 0; first == 0 || first < set->extent; first += PIECE_ROWS) {
-        HbRange range = {first, first + PIECE_ROWS < set->extent ? first + PIECE_ROWS : G_MAXUINT64, 1000};
+        HbRange range = {
+            .first = first, .end = first + PIECE_ROWS < set->extent ? first + PIECE_ROWS : G_MAXUINT64, .bytes = 1000};
         g_array_append_val(ranges, range);
     }
     return ranges;

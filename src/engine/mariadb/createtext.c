@@ -139,7 +139,14 @@ static void read_type(HbItem *item, const HbToken *type, const char *rest, const
                                         "geometrycollection",
                                         NULL};
 
-    item->is_integer = is_among(type, integers);
+    static const char *const times[] = {"date", "datetime", "timestamp", NULL};
+
+    if (is_among(type, integers))
+        item->split = HB_SPLIT_NUMBER;
+    else if (is_among(type, times))
+        item->split = HB_SPLIT_TIME;
+    else if (hb_token_is_word(type, "binary") || hb_token_is_word(type, "varbinary"))
+        item->split = HB_SPLIT_BYTES;
     if (is_among(type, bytes))
         item->coding = HB_CODING_BYTES;
     /* A float prints too few digits, and so does a double that has a scale */
@@ -148,6 +155,8 @@ static void read_type(HbItem *item, const HbToken *type, const char *rest, const
     if (is_among(type, texts) || is_among(type, lists)) {
         g_autofree char *own = find_charset(rest, charset);
         choose_text_coding(item, own, is_among(type, lists));
+        if (is_among(type, texts) && item->coding == HB_CODING_TEXT)
+            item->split = HB_SPLIT_TEXT;
     }
 }
 
@@ -160,8 +169,6 @@ static void read_attributes(HbItem *item, const char *text)
         depth += hb_my_token_is_sign(&token, '(') - hb_my_token_is_sign(&token, ')');
         if (depth > 0)
             continue;
-        if (hb_token_is_word(&token, "UNSIGNED"))
-            item->is_unsigned = TRUE;
         if (hb_token_is_word(&token, "AUTO_INCREMENT"))
             item->is_auto = TRUE;
         if (hb_token_is_word(&token, "AS")) {

@@ -9,7 +9,7 @@
  */
 #pragma once
 
-#include <glib.h>
+#include "engine/mariadb/splitting.h"
 
 typedef enum {
     HB_ITEM_COLUMN,
@@ -42,7 +42,8 @@ typedef struct {
 
     /* Of columns */
     HbColumnOrigin origin;
-    gboolean is_integer, is_unsigned, is_auto;
+    gboolean is_auto;
+    HbSplit split; /* how a table can be cut by it */
     HbCoding coding;
     HbReadAs read_as;
 

@@ -64,7 +64,8 @@ static void drop_grants_of_strangers(Fit *fit)
         }
         if (GPOINTER_TO_INT(there))
             continue;
-        hb_catalog_add_omission(fit->catalog, object->identity, "that account is not on the target, nor among what is restored");
+        hb_catalog_add_omission(fit->catalog, object->identity,
+                                "that account is not on the target, nor among what is restored");
         g_hash_table_add(fit->gone, object->identity);
     }
 }

@@ -108,7 +108,8 @@ static gboolean leads_to(const HbCatalog *catalog, const char *from, const char 
 
 /*
  * Only tables and views need others in order to be created, and they never run in circles. What routines need closes
- * some: such a need is left out, as their bodies are not looked up before they run. Views come before them in the texts.
+ * some: such a need is left out, as their bodies are not looked up before they run. Views come before them in the
+ * texts.
  */
 static void add_need(HbMyGather *gather, HbObject *object, const char *identity)
 {

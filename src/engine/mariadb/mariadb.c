@@ -10,6 +10,7 @@
 #include "engine/mariadb/rows.h"
 #include "engine/mariadb/session.h"
 #include "engine/mariadb/snapshot.h"
+#include "engine/mariadb/splitting.h"
 #include "engine/mariadb/survey.h"
 #include "engine/mariadb/target.h"
 

@@ -5,62 +5,6 @@
 
 #include <string.h>
 
-/* Ranges are of the key's values, moved up so that the least signed one is 0 */
-#define SIGNED_OFFSET   (G_GUINT64_CONSTANT(1) << 63)
-#define EXTENT_SIGNED   1
-#define EXTENT_UNSIGNED 2
-
-/* ---- Splitting ---- */
-
-static guint64 unit_of(const HbRowSet *set, const char *value)
-{
-    return set->extent == EXTENT_UNSIGNED ? g_ascii_strtoull(value, NULL, 10)
-                                          : (guint64)g_ascii_strtoll(value, NULL, 10) + SIGNED_OFFSET;
-}
-
-static void append_bound(GString *sql, const HbRowSet *set, const char *sign, guint64 unit)
-{
-    if (set->extent == EXTENT_UNSIGNED)
-        g_string_append_printf(sql, "%s %s %" G_GUINT64_FORMAT, set->split_by, sign, unit);
-    else
-        g_string_append_printf(sql, "%s %s %" G_GINT64_FORMAT, set->split_by, sign, (gint64)(unit - SIGNED_OFFSET));
-}
-
-/* The key's first and last value as units; FALSE if the table has no rows, or cannot be asked */
-static gboolean find_extent(HbSession *session, const HbRowSet *set, guint64 *first, guint64 *last)
-{
-    g_autoptr(HbMyResult) result =
-        hb_my_query_format(session, NULL, "SELECT MIN(%s), MAX(%s) FROM %s %s", set->split_by, set->split_by,
-                           set->table, set->condition != NULL ? set->condition : "");
-    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
-
-    if (row == NULL || row[0] == NULL)
-        return FALSE;
-    *first = unit_of(set, row[0]);
-    *last = unit_of(set, row[1]);
-    return TRUE;
-}
-
-GArray *hb_my_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
-{
-    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
-    guint64 pieces = (set->bytes + bytes - 1) / bytes, first = 0, last = 0;
-
-    if (set->split_by == NULL || pieces < 2 || !find_extent(session, set, &first, &last))
-        pieces = 1;
-    pieces = CLAMP(pieces, 1, MAX(last - first, 1));
-    for (guint64 i = 0; i < pieces; i++) {
-        guint64 step = (last - first) / pieces;
-        HbRange range = {.first = i == 0 ? 0 : first + step * i,
-                         .end = i + 1 < pieces ? first + step * (i + 1) : G_MAXUINT64,
-                         .bytes = set->bytes / pieces};
-        g_array_append_val(ranges, range);
-    }
-    return ranges;
-}
-
-/* ---- Reading ---- */
-
 static char *select_statement(const HbRowSet *set, const HbRange *range)
 {
     GString *sql = g_string_new("SELECT");
@@ -73,14 +17,8 @@ static char *select_statement(const HbRowSet *set, const HbRange *range)
     g_string_append_printf(sql, "%s FROM %s", set->columns->len == 0 ? " NULL" : "", set->table);
     if (set->condition != NULL)
         g_string_append_printf(sql, " %s", set->condition);
-    if (range->first != 0) {
-        g_string_append(sql, " WHERE ");
-        append_bound(sql, set, ">=", range->first);
-    }
-    if (range->end != G_MAXUINT64) {
-        g_string_append(sql, range->first != 0 ? " AND " : " WHERE ");
-        append_bound(sql, set, "<", range->end);
-    }
+    if (range->where != NULL)
+        g_string_append_printf(sql, " WHERE %s", range->where);
     return g_string_free(sql, FALSE);
 }
 

@@ -207,9 +207,9 @@ static void add_row_set(Table *table)
 
     set->bytes = table->bytes;
     read_columns(table, set);
-    if (key == NULL || !key->is_integer)
+    if (key == NULL || key->split == HB_SPLIT_NONE)
         return;
-    set->extent = key->is_unsigned ? 2 : 1;
+    set->extent = key->split;
     set->split_by = hb_my_quote_name(key->name);
 }
 

@@ -44,7 +44,7 @@ static HbResult *find_bounds(HbSession *session, guint64 pieces)
 
 GArray *hb_pg_split_large_objects(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
-    GArray *ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+    GArray *ranges = hb_ranges_new();
     guint64 pieces = MAX((set->bytes + bytes - 1) / bytes, 1);
     g_autoptr(HbResult) bounds = pieces > 1 ? find_bounds(session, pieces) : NULL;
     int count = bounds != NULL ? MAX(PQntuples(bounds), 1) : 1;

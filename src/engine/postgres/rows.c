@@ -17,7 +17,7 @@ GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 
     if (hb_pg_is_large_objects(set))
         return hb_pg_split_large_objects(session, set, bytes);
-    ranges = g_array_new(FALSE, FALSE, sizeof(HbRange));
+    ranges = hb_ranges_new();
     pieces = CLAMP(pieces, 1, MAX(set->extent, 1));
     for (guint64 i = 0; i < pieces; i++) {
         HbRange range = {.first = set->extent * i / pieces,
