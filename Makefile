@@ -2,7 +2,7 @@
 # The front door; CMake does the work.
 #
 #   make            build/hornbeam
-#   make demo       installs what is missing, builds, plays a whole move on private servers
+#   make demo       installs what is missing, builds, plays a whole move on private servers (ENGINE=mariadb for one)
 #   make test       installs what is missing, builds, runs all tests
 #   make lint       format, direction of includes, headers alone, cppcheck
 #   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer
@@ -14,6 +14,7 @@ PREFIX ?= /usr/local
 JOBS   ?= $(shell nproc 2>/dev/null || echo 2)
 SCALE  ?= 140
 RUNS   ?= 5
+ENGINE ?= both
 
 .PHONY: all demo test lint sanitize valgrind bench install clean format
 
@@ -26,7 +27,7 @@ build/Makefile:
 demo:
 	scripts/prepare.sh build servers
 	$(MAKE) all
-	demo/run.sh
+	demo/run.sh $(ENGINE)
 
 test:
 	scripts/prepare.sh build servers versions tests

@@ -59,8 +59,9 @@ static MYSQL *open_session(void)
     mysql_options(mysql, MYSQL_SET_CHARSET_NAME, "utf8mb4");
     if (mysql_real_connect(mysql, NULL, "root", NULL, database, 0, socket_path, 0) == NULL)
         die(mysql_error(mysql));
-    run(mysql, "SET time_zone = '+00:00', sql_mode = 'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES', foreign_key_checks = 0,"
-               " unique_checks = 0, check_constraint_checks = 0, system_versioning_insert_history = 1");
+    run(mysql,
+        "SET time_zone = '+00:00', sql_mode = 'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES', foreign_key_checks = 0,"
+        " unique_checks = 0, check_constraint_checks = 0, system_versioning_insert_history = 1");
     return mysql;
 }
 

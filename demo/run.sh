@@ -1,14 +1,13 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: Apache-2.0
-# Plays a whole move with the demo data: two private PostgreSQL servers, the old host with the arboretum's database and the
-# new one without. Each command is shown before its output. Leaves nothing behind; exit status 0 only if all of it is true.
-# Usage: demo/run.sh [SCALE]
+# Plays a whole move with the demo data: two private servers of an engine, the old host with the arboretum's database and
+# the new one without. Each command is shown before its output. Leaves nothing behind; exit status 0 only if all of it is
+# true. Usage: demo/run.sh [ENGINE [SCALE]]   engines: postgresql, mariadb, both (the default)
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
 
-servers_begin
-trap servers_end EXIT
+engine=${1:-both} scale=${2:-1}
 PATH="$PWD/build:$PATH"
 
 say() { printf '\n\033[1m%s\033[0m\n' "$*"; }
@@ -21,32 +20,58 @@ play() { # play COMMAND...: shows it as one would type it, runs it
     "$@"
 }
 
-say "Starting two private servers in $SERVERS"
-start_postgres old
-start_postgres new
-psql -qX "$(server_uri old postgres)" -f demo/arboretum/postgres.sql
-psql -qX "$(server_uri old fennick_vale)" -v scale="${1:-1}" -f demo/arboretum/postgres-rows.sql
-old=$(server_uri old fennick_vale)
-new=$(server_uri new)
-dump=$SERVERS/fennick_vale.dump
+begin_postgresql() {
+    start_postgres old
+    start_postgres new
+    psql -qX "$(server_uri old postgres)" -f demo/arboretum/postgres.sql
+    psql -qX "$(server_uri old fennick_vale)" -v scale="$scale" -f demo/arboretum/postgres-rows.sql
+    view="view garden.worry_list"
+    change() { psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"; }
+}
 
-say "What is on the old host?"
-play hornbeam survey "$old"
-say "Write it down: schema, data, users and settings at one moment"
-play hornbeam dump "$old" "$dump"
-say "What is in the dump, and does every byte of it still stand?"
-play hornbeam show "$dump" | sed -n '1,40p;41s/.*/  .../p'
-play hornbeam show "$dump" --needs "view garden.worry_list"
-play hornbeam verify "$dump"
-say "Restore it on the new host, which has neither the database nor its users"
-play hornbeam restore "$dump" "$new"
-say "Is what arrived what left? Every object, every row, against the dump and against the old host itself"
-play hornbeam verify "$dump" "$new"
-play hornbeam verify "$old" "$(server_uri new fennick_vale)"
+begin_mariadb() {
+    start_mariadb old
+    start_mariadb new
+    mariadb_shell old <demo/arboretum/mariadb.sql
+    { echo "SET @scale = $scale;"; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell old fennick_vale
+    view="view a_worry_list"
+    change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
+}
 
-say "And would a difference be found? One byte of one row is changed on the new host"
-psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"
-status=0
-play hornbeam verify "$dump" "$new" || status=$?
-[ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
-say "The move is whole. Both servers are stopped and removed."
+move() { # move ENGINE
+    local old new dump status=0
+    say "Starting two private servers ($1)"
+    servers_begin
+    trap servers_end EXIT
+    "begin_$1"
+    old=$(server_uri old fennick_vale)
+    new=$(server_uri new)
+    dump=$SERVERS/fennick_vale.dump
+
+    say "What is on the old host?"
+    play hornbeam survey "$old"
+    say "Write it down: schema, data, users and settings at one moment"
+    play hornbeam dump "$old" "$dump"
+    say "What is in the dump, and does every byte of it still stand?"
+    play hornbeam show "$dump" | sed -n '1,40p;41s/.*/  .../p'
+    play hornbeam show "$dump" --needs "$view"
+    play hornbeam verify "$dump"
+    say "Restore it on the new host, which has neither the database nor its users"
+    play hornbeam restore "$dump" "$new"
+    say "Is what arrived what left? Every object, every row, against the dump and against the old host itself"
+    play hornbeam verify "$dump" "$new"
+    play hornbeam verify "$old" "$(server_uri new fennick_vale)"
+
+    say "And would a difference be found? One byte of one row is changed on the new host"
+    change
+    play hornbeam verify "$dump" "$new" || status=$?
+    [ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
+    servers_end
+    say "The move is whole. Both servers are stopped and removed."
+}
+
+case $engine in
+    both) move postgresql; move mariadb ;;
+    postgresql | mariadb) move "$engine" ;;
+    *) echo "usage: demo/run.sh [postgresql|mariadb|both [SCALE]]" >&2; exit 2 ;;
+esac

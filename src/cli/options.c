@@ -17,11 +17,15 @@
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
-        name, letter, FALSE, offsetof(HbOptions, field), NULL, help, commands                                          \
+        name, letter, FALSE, FALSE, offsetof(HbOptions, field), NULL, help, commands                                   \
     }
 #define VALUE(name, field, value, help, commands)                                                                      \
     {                                                                                                                  \
-        name, 0, TRUE, offsetof(HbOptions, field), value, help, commands                                               \
+        name, 0, TRUE, FALSE, offsetof(HbOptions, field), value, help, commands                                        \
+    }
+#define LIST(name, field, value, help, commands)                                                                       \
+    {                                                                                                                  \
+        name, 0, TRUE, TRUE, offsetof(HbOptions, field), value, help, commands                                         \
     }
 
 /* clang-format off */
@@ -42,6 +46,8 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
           HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_RESTORE | HB_FOR_VERIFY),
+    LIST("rename", rename, "storage:OLD=NEW", "tables of one storage engine get another (may be given several times)",
+         HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
           HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
@@ -52,7 +58,7 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("verbose", 'v', verbose, "tell more", HB_FOR_ALL),
     VALUE("color", color, "WHEN", "auto (default), always or never", HB_FOR_ALL),
     FLAG("help", 'h', help, "show this help", HB_FOR_ALL),
-    {NULL, 0, FALSE, 0, NULL, NULL, 0},
+    {NULL, 0, FALSE, FALSE, 0, NULL, NULL, 0},
 };
 /* clang-format on */
 
@@ -103,7 +109,9 @@ static GArray *entries_of(HbOptions *options, guint command)
         GOptionEntry entry = {row->name,
                               row->letter,
                               0,
-                              row->takes_value ? G_OPTION_ARG_STRING : G_OPTION_ARG_NONE,
+                              row->repeats       ? G_OPTION_ARG_STRING_ARRAY
+                              : row->takes_value ? G_OPTION_ARG_STRING
+                                                 : G_OPTION_ARG_NONE,
                               (char *)options + row->offset,
                               row->help,
                               row->value};
@@ -245,8 +253,20 @@ static gboolean check_take(HbOptions *options, GError **error)
 
 static gboolean check_rights(HbOptions *options, GError **error)
 {
-    return read_choice(options->ownership, "ownership", "keep", "mine", &options->rights.ownership_mine, error) &&
-           read_choice(options->grants, "grants", "keep", "drop", &options->rights.grants_drop, error);
+    return read_choice(options->ownership, "ownership", "keep", "mine", &options->wishes.ownership_mine, error) &&
+           read_choice(options->grants, "grants", "keep", "drop", &options->wishes.grants_drop, error);
+}
+
+static gboolean check_renames(HbOptions *options, GError **error)
+{
+    options->wishes.renames = g_ptr_array_new_with_free_func((GDestroyNotify)hb_rename_free);
+    for (char **text = options->rename; text != NULL && *text != NULL; text++) {
+        HbRename *rename = hb_rename_read(*text, error);
+        if (rename == NULL)
+            return FALSE;
+        g_ptr_array_add(options->wishes.renames, rename);
+    }
+    return TRUE;
 }
 
 gboolean hb_options_check(HbOptions *options, GError **error)
@@ -256,14 +276,18 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
            check_color(options, error) && check_rights(options, error) && check_take(options, error) &&
+           check_renames(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 
 void hb_options_clear(HbOptions *options)
 {
     for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
-        if (row->takes_value)
+        if (row->repeats)
+            g_strfreev(*(char ***)(gpointer)((char *)options + row->offset));
+        else if (row->takes_value)
             g_free(*(char **)(gpointer)((char *)options + row->offset));
     }
+    g_clear_pointer(&options->wishes.renames, g_ptr_array_unref);
     *options = (HbOptions){0};
 }

@@ -20,6 +20,7 @@ typedef struct {
     gboolean no_analyze;
     char *take;
     char *new_passwords;
+    char **rename;
     char *ownership;
     char *grants;
     char *for_version;
@@ -37,7 +38,7 @@ typedef struct {
     guint lock_wait_ms;
     guint part_bits;
     int compression;
-    HbRights rights;
+    HbWishes wishes;
     const char *database_pattern; /* within take; NULL: all databases */
 } HbOptions;
 
@@ -45,6 +46,7 @@ typedef struct {
     const char *name; /* without the dashes */
     char letter;      /* of the short form, or 0 */
     gboolean takes_value;
+    gboolean repeats;  /* the value is a list */
     gsize offset;      /* of the value in HbOptions */
     const char *value; /* what help calls it: "N" */
     const char *help;

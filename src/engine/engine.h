@@ -16,6 +16,7 @@
 
 #include "core/catalog.h"
 #include "core/error.h"
+#include "core/rename.h"
 #include "core/sheet.h"
 
 typedef struct HbSession HbSession; /* each engine's own */
@@ -86,6 +87,7 @@ typedef struct {
     gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */
     gboolean shared_snapshots;          /* several sessions can read one snapshot */
     gboolean schemas;                   /* databases have schemas inside */
+    gboolean cross_references;          /* what is in one database may need what is in another */
 } HbEngineTraits;
 
 typedef struct HbEngine HbEngine;
@@ -168,8 +170,8 @@ struct HbEngine {
      */
     char *(*join_definitions)(const char *one, const char *other);
 
-    /* The object's SQL for a database of another name; NULL: it does not say the name. Both unquoted; the caller's */
-    char *(*rename_database)(const HbObject *object, const char *sql, const char *old_name, const char *new_name);
+    /* The object's SQL with another name in it; NULL: it does not say the old one. The caller's */
+    char *(*rename)(const HbObject *object, const char *sql, const HbRename *rename);
 
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };

@@ -15,20 +15,34 @@ static void forget_owner(HbObject *object)
     g_clear_pointer(&object->owner_sql, g_free);
 }
 
-void hb_adapt_rights(HbCatalog *catalog, const HbRights *rights)
+void hb_adapt_names(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        char *renamed = object->definition != NULL ? engine->rename(object, object->definition, rename) : NULL;
+        if (renamed == NULL)
+            continue;
+        g_free(object->definition);
+        object->definition = renamed;
+    }
+}
+
+void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        if ((rights->grants_drop && is_grant(object)) ||
-            (rights->ownership_mine && object->kind == HB_KIND_DATABASE_OWNER))
+        if ((wishes->grants_drop && is_grant(object)) ||
+            (wishes->ownership_mine && object->kind == HB_KIND_DATABASE_OWNER))
             g_hash_table_add(gone, object->identity);
-        if (rights->ownership_mine)
+        if (wishes->ownership_mine)
             forget_owner(object);
     }
     if (g_hash_table_size(gone) > 0)
         hb_catalog_remove(catalog, gone);
+    for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++)
+        hb_adapt_names(catalog, engine, wishes->renames->pdata[i]);
 }
 
 gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,

@@ -6,14 +6,18 @@
 
 #include "engine/engine.h"
 
-/* What the user wants of owners and grants */
+/* What the user wants otherwise than it is in the source */
 typedef struct {
     gboolean ownership_mine; /* everything belongs to who restores */
     gboolean grants_drop;
-} HbRights;
+    GPtrArray *renames; /* HbRename *; NULL: none */
+} HbWishes;
 
-/* Takes the owners, the grants, or both out of an arranged catalog */
-void hb_adapt_rights(HbCatalog *catalog, const HbRights *rights);
+/* Fulfils them in an arranged catalog */
+void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes);
+
+/* The definitions of all objects with another name in them */
+void hb_adapt_names(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename);
 
 /*
  * Rewrites a dump's arranged catalog, written for servers of version `written_for`, for this target. What is changed or

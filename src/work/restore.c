@@ -161,7 +161,7 @@ static gboolean adapt(HbRestore *restore, GError **error)
 
     restore->absent = hb_catalog_get_omissions(catalog)->len;
     hb_catalog_keep_parts(catalog, restore->options.parts);
-    hb_adapt_rights(catalog, &restore->options.rights);
+    hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes);
     return hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
                               &restore->info, restore->exists, error);
 }

@@ -18,10 +18,11 @@ typedef struct {
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
-    HbRights rights;
+    HbWishes wishes;
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
+    gboolean tentative;    /* what fails will be tried again: it is not told at once */
     gboolean whole_server; /* the users and tablespaces of a whole server's dump; keeps the journal open */
     gboolean analyze;
     HbStop *stop;

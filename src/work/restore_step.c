@@ -31,8 +31,8 @@ static char *fit_definition(const HbRestore *restore, const HbStep *step)
 
     if (strcmp(restore->database, restore->manifest->database) == 0)
         return g_steal_pointer(&sql);
-    char *renamed =
-        restore->options.engine->rename_database(object, sql, restore->manifest->database, restore->database);
+    const HbRename rename = {HB_RENAME_DATABASE, restore->manifest->database, restore->database};
+    char *renamed = restore->options.engine->rename(object, sql, &rename);
     return renamed != NULL ? renamed : g_steal_pointer(&sql);
 }
 

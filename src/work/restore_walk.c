@@ -67,8 +67,9 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
         return;
     }
     hb_restore_add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));
-    hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,
-                      cause->message);
+    if (!restore->options.tentative)
+        hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,
+                          cause->message);
 }
 
 static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *step, guint number)

@@ -161,7 +161,7 @@ static void add_object(Maker *maker, const HbObject *object)
         add_chunks(maker, object, rows, step);
     if (object->kind != HB_KIND_ROWS)
         claim(maker, step, object);
-    if (object->kind == HB_KIND_INDEX || object->kind == HB_KIND_SEQUENCE_VALUE)
+    if (object->on != NULL && (object->kind == HB_KIND_INDEX || object->kind == HB_KIND_SEQUENCE_VALUE))
         g_hash_table_insert(maker->joining, object->on, GUINT_TO_POINTER(step + 1));
 }
 

@@ -199,18 +199,19 @@ static gpointer find_on_server(gpointer data)
 
 /* ---- Comparing ---- */
 
-/* Statements about the database name it; the target's name may be another, and that is no difference */
-static void fit_names(const HbEngine *engine, HbCatalog *catalog, const char *old_name, const char *new_name)
+/*
+ * Statements about the database name it; the target's name may be another, and that is no difference. The source's own
+ * is written anew, too, so that both are quoted alike
+ */
+static void fit_names(Finding *from, Finding *to)
 {
-    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        HbObject *object = hb_catalog_get(catalog, i);
-        char *renamed =
-            object->definition != NULL ? engine->rename_database(object, object->definition, old_name, new_name) : NULL;
-        if (renamed == NULL)
-            continue;
-        g_free(object->definition);
-        object->definition = renamed;
-    }
+    const HbRename there = {HB_RENAME_DATABASE, to->database, from->database};
+    const HbRename here = {HB_RENAME_DATABASE, from->database, from->database};
+
+    if (strcmp(from->database, to->database) == 0)
+        return;
+    hb_adapt_names(to->own_catalog, to->side->engine, &there);
+    hb_adapt_names(from->catalog, to->side->engine, &here);
 }
 
 static char *key_of(const HbDifference *difference)
@@ -291,12 +292,9 @@ static void compare(Finding *from, Finding *to, HbVerification *result)
     GHashTableIter iter;
     gpointer digest;
 
-    hb_adapt_rights(from->catalog, &to->options->rights);
-    hb_adapt_rights(to->catalog, &to->options->rights);
-    if (strcmp(from->database, to->database) != 0) {
-        fit_names(to->side->engine, to->own_catalog, to->database, from->database);
-        fit_names(to->side->engine, from->catalog, from->database, from->database); /* so that both are quoted alike */
-    }
+    hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes);
+    hb_adapt_wishes(to->catalog, to->side->engine, &to->options->wishes);
+    fit_names(from, to);
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
     drop_seeming(from, to, result->differences);

@@ -43,7 +43,7 @@ typedef struct {
     HbSide from;
     HbSide to; /* a server */
     guint parts;
-    HbRights rights;
+    HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;
     HbStop *stop;

@@ -176,8 +176,10 @@ typedef struct {
     const char *pattern;
     const HbTeller *teller;
     const HbManifest *manifest;
-    HbRestore *server; /* users and tablespaces; its journal also knows the databases that are finished */
-    GMutex lock;       /* guards the teller, and that journal */
+    gboolean tentative; /* databases in which something fails get another turn: nothing is told of them yet */
+    gboolean again;     /* this is another turn */
+    HbRestore *server;  /* users and tablespaces; its journal also knows the databases that are finished */
+    GMutex lock;        /* guards the teller, and that journal */
 } Restoring;
 
 static char *key_of(const HbMember *member)
@@ -207,6 +209,8 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
     options.to.database = member->name;
     options.jobs = lane->jobs;
     options.observers = lane->observers;
+    options.tentative = restoring->tentative;
+    options.resume = options.resume || restoring->again;
     return hb_restore_open(&options, error);
 }
 
@@ -216,11 +220,13 @@ static gboolean run(Restoring *restoring, HbRestore *restore, const HbReader *du
     gboolean ok;
 
     g_mutex_lock(&restoring->lock);
-    restoring->teller->about_to_restore(restoring->teller->data, restore, dump);
+    if (!restoring->again)
+        restoring->teller->about_to_restore(restoring->teller->data, restore, dump);
     g_mutex_unlock(&restoring->lock);
     ok = hb_restore_run(restore, &result, error);
     g_mutex_lock(&restoring->lock);
-    restoring->teller->restored(restoring->teller->data, restore, &result);
+    if (!restoring->tentative || hb_restore_is_finished(restore) || !ok)
+        restoring->teller->restored(restoring->teller->data, restore, &result);
     g_mutex_unlock(&restoring->lock);
     hb_restore_result_clear(&result);
     return ok;
@@ -311,9 +317,8 @@ static gboolean restore_item(gpointer data, guint item, const HbLane *lane, GErr
     return FALSE;
 }
 
-static gboolean restore_databases(Restoring *restoring, GError **error)
+static gboolean restore_open(Restoring *restoring, GPtrArray *open, GError **error)
 {
-    g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
     g_autofree guint64 *bytes = g_new(guint64, open->len + 1);
     OpenMembers members = {restoring, open};
 
@@ -321,6 +326,30 @@ static gboolean restore_databases(Restoring *restoring, GError **error)
         bytes[i] = ((HbMember *)open->pdata[i])->bytes;
     return hb_lanes_run(bytes, open->len, restoring->options->jobs, restoring->options->observers, restore_item,
                         &members, error);
+}
+
+/*
+ * Where databases refer to each other, what fails in the first turn may only come too early. There are further turns
+ * as long as each of them finishes a database; then what still fails is told.
+ */
+static gboolean restore_databases(Restoring *restoring, GError **error)
+{
+    guint left = G_MAXUINT;
+
+    restoring->tentative = restoring->options->engine->traits.cross_references;
+    for (;;) {
+        g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
+        gboolean last = open->len == left || !restoring->tentative;
+        if (open->len == 0)
+            return TRUE;
+        restoring->tentative = restoring->tentative && !last;
+        if (!restore_open(restoring, open, error))
+            return FALSE;
+        if (last)
+            return TRUE;
+        left = open->len;
+        restoring->again = TRUE;
+    }
 }
 
 /* The database in which the server's journal stands comes when that is gone */

@@ -30,7 +30,8 @@ static void postgresql_keeps_the_contract(void **state)
                                .properties = properties,
                                .create = "CREATE TABLE public.t (n int, label text);",
                                .bad = "SELECT no_such_thing();",
-                               .table = "public.t"};
+                               .table = "public.t",
+                               .extent = 4};
 
     (void)state;
     g_hash_table_insert(properties, (gpointer) "encoding", (gpointer) "UTF8");

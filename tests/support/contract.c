@@ -153,13 +153,17 @@ static void check_rows(const Contract *contract, HbSession *session)
     assert_true(is_noted(contract, session, "rows 1"));
 
     /* whole or in pieces, the rows are the same, each once */
-    set->extent = 0;
     whole = read_all(contract, session, set, 1000);
     set->bytes = 100000;
-    set->extent = 4;
+    set->extent = contract->extent;
+    set->split_by = g_strdup(contract->split_by);
     pieces = read_all(contract, session, set, 10000);
     assert_int_equal(whole.rows, ROWS);
     assert_true(hb_digest_is_equal(&whole, &pieces));
+    if (contract->split_by != NULL) {
+        g_autoptr(GArray) ranges = engine->split_rows(session, set, 10000);
+        assert_true(ranges->len > 5);
+    }
 
     /* a sink that has had enough ends the reading */
     assert_false(engine->read_rows(session, set, &(HbRange){.end = G_MAXUINT64}, refuse, &room, &error));

@@ -499,12 +499,11 @@ static char *join_definitions(const char *one, const char *other)
     return NULL;
 }
 
-static char *rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
+static char *rename_nothing(const HbObject *object, const char *sql, const HbRename *rename)
 {
     (void)object;
     (void)sql;
-    (void)old_name;
-    (void)new_name;
+    (void)rename;
     return NULL;
 }
 
@@ -552,6 +551,6 @@ const HbEngine scripted_engine = {
     .run_step = run_step,
     .write_rows = write_rows,
     .join_definitions = join_definitions,
-    .rename_database = rename_database,
+    .rename = rename_nothing,
     .get_analyze_sql = get_analyze_sql,
 };

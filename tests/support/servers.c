@@ -46,10 +46,10 @@ void servers_run_shell(const char *line)
     run_clear(&run);
 }
 
-/* "old v17=17" to "old v17" */
+/* "old v17=17 m:mariadb" to "old v17 m" */
 static char *names_only(const char *names)
 {
-    g_autoptr(GRegex) version = g_regex_new("=[0-9]+", 0, 0, NULL);
+    g_autoptr(GRegex) version = g_regex_new("=[0-9]+|:mariadb", 0, 0, NULL);
 
     return g_regex_replace_literal(version, names, -1, 0, "", 0, NULL);
 }
@@ -58,6 +58,7 @@ void servers_begin(const char *names)
 {
     g_autofree char *line = g_strdup_printf(
         "servers_begin; . '%s/scripts/versions.sh'; for n in %s; do case $n in"
+        " *:mariadb) start_mariadb ${n%%:*} ;;"
         " *=*) POSTGRES_BIN=$(postgres_bin ${n#*=}) start_postgres ${n%%=*} ;; *) start_postgres $n ;; esac;"
         " done; printf %%s \"$SERVERS\"",
         HB_SOURCE_DIR, names);
@@ -81,8 +82,39 @@ void servers_end(void)
 
 char *servers_get_uri(const char *name, const char *database)
 {
-    return g_strdup_printf("postgresql://postgres@/%s?host=%s/%s/socket", database != NULL ? database : "", folder,
-                           name);
+    g_autofree char *sign = g_build_filename(folder, name, "data", "PG_VERSION", NULL);
+
+    return g_strdup_printf(g_file_test(sign, G_FILE_TEST_EXISTS) ? "postgresql://postgres@/%s?host=%s/%s/socket"
+                                                                 : "mariadb://root@localhost/%s?socket=%s/%s/socket",
+                           database != NULL ? database : "", folder, name);
+}
+
+/* mariadb://root@localhost/DATABASE?socket=PATH as arguments of the shell */
+static char *query_mariadb(const char *uri, const char *sql)
+{
+    g_autofree char *database = g_strndup(strstr(uri, "localhost/") + 10, strcspn(strstr(uri, "localhost/") + 10, "?"));
+    g_autofree char *name = g_uri_unescape_string(database, NULL);
+    const char *arguments[] = {"mariadb",
+                               "--no-defaults",
+                               "--default-character-set=utf8mb4",
+                               "-rN",
+                               "-uroot",
+                               "-S",
+                               strstr(uri, "socket=") + 7,
+                               "-e",
+                               sql,
+                               name,
+                               NULL};
+    char *out = NULL, *err = NULL;
+    GError *error = NULL;
+    int status;
+
+    g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
+    check_no_error(error);
+    if (status != 0)
+        fail_msg("%s: %s", sql, err);
+    g_free(err);
+    return g_strchomp(out);
 }
 
 char *servers_query(const char *uri, const char *sql)
@@ -92,6 +124,8 @@ char *servers_query(const char *uri, const char *sql)
     GError *error = NULL;
     int status;
 
+    if (g_str_has_prefix(uri, "mariadb:"))
+        return query_mariadb(uri, sql);
     g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
     check_no_error(error);
     if (status != 0)
@@ -146,6 +180,16 @@ void compare_censuses(const char *one, const char *other, guint least)
                   " census \"$OTHER\" >census.other && [ $(wc -l <census.one) -gt $LEAST ] &&"
                   " diff census.one census.other"),
         0, "", NULL);
+}
+
+void compare_mariadb_censuses(const char *one, const char *other, const char *database, const char *but, guint least)
+{
+    g_autofree char *line = g_strdup_printf(
+        "for s in %s %s; do $SOURCE/tests/support/mariadb_census.sh $SERVERS/$s/socket '%s' | grep -Ev '%s'"
+        " >$FOLDER/census.$s; done; [ $(wc -l <$FOLDER/census.%s) -gt %u ]; diff $FOLDER/census.%s $FOLDER/census.%s",
+        one, other, database, but, one, least, one, other);
+
+    servers_run_shell(line);
 }
 
 char *servers_begin_with_folder(const char *names)

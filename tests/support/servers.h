@@ -7,8 +7,8 @@
 #include <glib.h>
 
 /*
- * Starts private PostgreSQL servers (names separated by blanks; NAME=17 for that version) in a folder that
- * servers_end() removes. The demo's scripts do the work. Once in a program. Fails the test if they do not start.
+ * Starts private servers (names separated by blanks: PostgreSQL, NAME=17 for that version, NAME:mariadb) in a folder
+ * that servers_end() removes. The demo's scripts do the work. Once in a program. Fails the test if they do not start.
  */
 void servers_begin(const char *names);
 void servers_end(void);
@@ -20,10 +20,10 @@ void servers_end_with_folder(char *path); /* removes it, and frees the path */
 /* The URI of a server's database (NULL: none is named); the caller's */
 char *servers_get_uri(const char *name, const char *database);
 
-/* Runs a line of shell, with the scripts' functions at hand: start_postgres, stop_postgres, server_uri */
+/* Runs a line of shell, with the scripts' functions at hand: start_postgres, stop_server, server_uri */
 void servers_run_shell(const char *line);
 
-/* Output of SQL run by the plain shell (psql -XAt); the caller's. Fails the test if the SQL fails */
+/* Output of SQL run by the engine's plain shell, bare values; the caller's. Fails the test if the SQL fails */
 char *servers_query(const char *uri, const char *sql);
 
 /* A program that has ended */
@@ -46,6 +46,7 @@ void run_expect(Run run, int status, const char *out, const char *err);
 
 /*
  * Fails unless the server's own words about two databases (census.sql), line by line, are the same, and at least so
- * many lines. $SOURCE and $FOLDER must be set
+ * many lines. $SOURCE and $FOLDER must be set. Of MariaDB: mariadb_census.sh, without the lines that match `but`
  */
 void compare_censuses(const char *one, const char *other, guint least);
+void compare_mariadb_censuses(const char *one, const char *other, const char *database, const char *but, guint least);

@@ -5,6 +5,7 @@
 #include "engine/mariadb/gather.h"
 #include "engine/mariadb/programs.h"
 #include "engine/mariadb/tables.h"
+#include "mariadb_sql.h"
 
 static gboolean add_setting(HbMyGather *gather, const char *name, char *definition_taken, GError **error)
 {
@@ -51,10 +52,38 @@ static gboolean read_database(HbMyGather *gather, GError **error)
                         g_strdup_printf("ALTER DATABASE CHARACTER SET %s COLLATE %s;", row[0], row[1]), error));
 }
 
+/* What the server hides from an account without the right, as if it were not there */
+static const struct {
+    const char *privilege;
+    const char *what;
+} hidden[] = {{"SELECT", "tables and views that this account may not read, if there are any"},
+              {"EXECUTE", "functions and procedures that this account may not run, if there are any"},
+              {"TRIGGER", "triggers, if there are any"},
+              {"EVENT", "events, if there are any"}};
+
+static gboolean read_blind_spots(HbMyGather *gather, GError **error)
+{
+    g_autoptr(GHashTable) held = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session, hb_my_sql_privileges, error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        g_hash_table_add(held, g_strdup(row[0]));
+    for (gsize i = 0; result != NULL && i < G_N_ELEMENTS(hidden); i++) {
+        g_autofree char *why = g_strdup_printf("the server shows them only with the right: GRANT %s ON %s.* TO ...",
+                                               hidden[i].privilege, gather->session->database);
+        if (!g_hash_table_contains(held, hidden[i].privilege))
+            hb_catalog_add_omission(gather->catalog, hidden[i].what, why);
+    }
+    return result != NULL;
+}
+
 static gboolean read_all(HbMyGather *gather, GError **error)
 {
     if (!read_database(gather, error) || !hb_my_read_sequences(gather, error) || !hb_my_read_tables(gather, error) ||
         !hb_my_read_programs(gather, error))
+        return FALSE;
+    if ((gather->parts & HB_PART_SCHEMA) && !read_blind_spots(gather, error))
         return FALSE;
     hb_my_gather_resolve(gather);
     if ((gather->parts & (HB_PART_USERS | HB_PART_SCHEMA)) && !hb_my_read_accounts(gather, error))

@@ -19,7 +19,10 @@ static const char *const schemes[] = {"mariadb", "mysql", NULL};
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
     .schemes = schemes,
-    .traits = {.transactional_definitions = FALSE, .shared_snapshots = TRUE, .schemas = FALSE},
+    .traits = {.transactional_definitions = FALSE,
+               .shared_snapshots = TRUE,
+               .schemas = FALSE,
+               .cross_references = TRUE},
     .preamble = HB_MY_PREAMBLE,
     .check_uri = hb_my_check_uri,
     .display = hb_my_display,
@@ -56,6 +59,6 @@ const HbEngine hb_mariadb_engine = {
     .run_step = hb_my_run_step,
     .write_rows = hb_my_write_rows,
     .join_definitions = hb_my_join_definitions,
-    .rename_database = hb_my_rename_database,
+    .rename = hb_my_rename,
     .get_analyze_sql = hb_my_get_analyze_sql,
 };

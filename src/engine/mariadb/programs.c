@@ -158,17 +158,33 @@ static gboolean read_view(HbMyGather *gather, const char *name, GError **error)
     return add_program(gather, HB_NAMES_RELATION, name, view, &shown, error);
 }
 
+/* A definer who is missing does not keep a view from being created; a table, column or function that is missing does */
+static gboolean is_broken(HbMyGather *gather, const char *name)
+{
+    g_autofree char *quoted = hb_my_quote_name(name);
+    g_autoptr(GError) complaint = NULL;
+    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &complaint, "SHOW FIELDS FROM %s", quoted);
+
+    if (result != NULL || strstr(complaint->message, "references invalid") == NULL)
+        return FALSE;
+    g_autofree char *what = hb_identity_new(HB_KIND_VIEW, quoted);
+    g_autofree char *why =
+        g_strdup_printf("the server itself cannot use it any more (%s); mend or drop it there", complaint->message);
+    hb_catalog_add_omission(gather->catalog, what, why);
+    return TRUE;
+}
+
 static gboolean read_views(HbMyGather *gather, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(
-        gather->session,
-        "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'VIEW'"
-        " ORDER BY TABLE_NAME",
-        error);
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
+                                               "SELECT TABLE_NAME FROM information_schema.TABLES"
+                                               " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'VIEW'"
+                                               " ORDER BY TABLE_NAME",
+                                               error);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!read_view(gather, row[0], error))
+        if (!is_broken(gather, row[0]) && !read_view(gather, row[0], error))
             return FALSE;
     }
     return result != NULL;

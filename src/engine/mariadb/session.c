@@ -428,8 +428,8 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
                            .version = bare_version(session),
                            .version_number = session->version,
                            .address = address_without_database(session),
-                           .database = g_strdup(session->database),
-                           .database_quoted = session->database != NULL ? hb_my_quote_name(session->database) : NULL,
+                           .database = g_strdup(session->database != NULL ? session->database : ""),
+                           .database_quoted = hb_my_quote_name(session->database != NULL ? session->database : ""),
                            .user = g_strdup(row[0]),
                            .is_superuser = *row[2] != '0',
                            .identity =

@@ -52,8 +52,8 @@ static char *guess_bytes(HbSplit way, const char *low, const char *high, guint a
     value = from + (MAX(to, from) - from) * at / of;
     first = way == HB_SPLIT_TEXT ? MIN(value >> 8, TEXT_BYTE_MAX) : value >> 8;
     second = way == HB_SPLIT_TEXT ? MIN(value & 0xff, TEXT_BYTE_MAX) : value & 0xff;
-    return g_strdup_printf(way == HB_SPLIT_TEXT ? "CONVERT(x'%.*s%02x%02x' USING utf8mb4)" : "x'%.*s%02x%02x'", (int)same,
-                           low, first, second);
+    return g_strdup_printf(way == HB_SPLIT_TEXT ? "CONVERT(x'%.*s%02x%02x' USING utf8mb4)" : "x'%.*s%02x%02x'",
+                           (int)same, low, first, second);
 }
 
 static char *guess(HbSplit way, const char *low, const char *high, guint at, guint of)
@@ -117,7 +117,7 @@ static GPtrArray *find_cuts(HbSession *session, const HbRowSet *set, guint piece
     g_autoptr(HbMyResult) result = NULL;
     MYSQL_ROW row;
 
-    if (set->extent == HB_SPLIT_NONE || pieces < 2 || !find_ends(session, set, &low, &high))
+    if (set->split_by == NULL || pieces < 2 || !find_ends(session, set, &low, &high))
         return cuts;
     g_autofree char *sql = cuts_query(set, low, high, pieces);
     result = hb_my_query(session, sql, NULL);

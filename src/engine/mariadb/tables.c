@@ -34,7 +34,15 @@ static void foreign_key_free(gpointer data)
     g_free(key);
 }
 
-/* ---- Keys: those of InnoDB are built after the rows, unless the table cannot be without them ---- */
+/* Others only point at rows that are elsewhere */
+static gboolean keeps_rows(const HbCreateText *text)
+{
+    static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
+
+    return text->engine == NULL || !g_strv_contains(without, text->engine);
+}
+
+/* ---- Keys: they are built after the rows, unless the table cannot be without them ---- */
 
 static gboolean has_primary(const HbCreateText *text)
 {
@@ -55,12 +63,12 @@ static gboolean holds_auto_column(const HbCreateText *text, const HbItem *key)
     return FALSE;
 }
 
-/* Without a primary key InnoDB stores rows by their first unique key */
+/* Without a primary key InnoDB stores rows by their first unique key. The same for all, as engines can be changed */
 static gboolean can_wait(const HbCreateText *text, const HbItem *item)
 {
     if (item->type != HB_ITEM_UNIQUE && item->type != HB_ITEM_KEY)
         return FALSE;
-    if (g_strcmp0(text->engine, "InnoDB") != 0 || item->name == NULL || holds_auto_column(text, item))
+    if (!keeps_rows(text) || item->name == NULL || holds_auto_column(text, item))
         return FALSE;
     return item->type == HB_ITEM_KEY || has_primary(text);
 }
@@ -244,13 +252,6 @@ static gboolean add_next_value(Table *table, GError **error)
     hb_object_add_need(object, table->object->identity);
     hb_object_add_need(object, table->rows->identity);
     return hb_catalog_add(table->gather->catalog, object, error);
-}
-
-static gboolean keeps_rows(const HbCreateText *text)
-{
-    static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
-
-    return text->engine == NULL || !g_strv_contains(without, text->engine);
 }
 
 static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)

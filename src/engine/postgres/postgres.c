@@ -56,6 +56,6 @@ const HbEngine hb_postgres_engine = {
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,
     .join_definitions = hb_pg_join_definitions,
-    .rename_database = hb_pg_rename_database,
+    .rename = hb_pg_rename,
     .get_analyze_sql = hb_pg_get_analyze_sql,
 };

@@ -262,14 +262,14 @@ char *hb_pg_join_definitions(const char *one, const char *other)
 }
 
 /* Only statements about the database itself say its name */
-char *hb_pg_rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
+char *hb_pg_rename(const HbObject *object, const char *sql, const HbRename *rename)
 {
     g_autofree char *quoted = NULL;
 
-    if (object->stage != HB_STAGE_SETTINGS)
+    if (rename->kind != HB_RENAME_DATABASE || object->stage != HB_STAGE_SETTINGS)
         return NULL;
-    quoted = hb_pg_quote_any_name(new_name);
-    return hb_sqltext_rename_database(sql, old_name, quoted);
+    quoted = hb_pg_quote_any_name(rename->new_name);
+    return hb_sqltext_rename_database(sql, rename->old_name, quoted);
 }
 
 char *hb_pg_get_analyze_sql(const char *table)
