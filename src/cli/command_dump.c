@@ -53,6 +53,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                              .parts = cli->options.part_bits,
                              .jobs = cli->options.job_count,
                              .level = cli->options.compression,
+                             .hold_tables = cli->options.hold_tables,
                              .lock_wait_ms = cli->options.lock_wait_ms,
                              .chunk_bytes = HB_DUMP_CHUNK_BYTES_DEFAULT,
                              .stop = cli->stop,

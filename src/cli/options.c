@@ -37,6 +37,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
     VALUE("lock-wait", lock_wait, "SECONDS", "how long to wait for a read lock on a table (default: 5)",
           HB_FOR_DUMP | HB_FOR_VERIFY),
+    FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_DUMP),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
     VALUE("take", take, "WHAT", "of a whole server only the databases database:PATTERN (with * and ?)",

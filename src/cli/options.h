@@ -18,6 +18,7 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean no_analyze;
+    gboolean hold_tables;
     char *take;
     char *new_passwords;
     char **rename;

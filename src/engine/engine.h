@@ -45,11 +45,12 @@ void hb_server_info_clear(HbServerInfo *info);
 
 /* A moment in time that several sessions can read; clear with hb_snapshot_clear() */
 typedef struct {
-    char *token;        /* for joining */
-    char *time;         /* ISO 8601, UTC */
-    char *position;     /* in the server's log; NULL if unknown */
-    guint lock_wait_ms; /* how long those who join wait for a lock */
-    guint sessions;     /* how many will join; to be set before it begins, which may lower it to 1 */
+    char *token;          /* for joining */
+    char *time;           /* ISO 8601, UTC */
+    char *position;       /* in the server's log; NULL if unknown */
+    guint lock_wait_ms;   /* how long those who join wait for a lock */
+    gboolean hold_tables; /* also keep what no snapshot holds from changing until it ends; to be set before it begins */
+    guint sessions;       /* how many will join; to be set before it begins, which may lower it to 1 */
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);
@@ -88,6 +89,7 @@ typedef struct {
     gboolean shared_snapshots;          /* several sessions can read one snapshot */
     gboolean schemas;                   /* databases have schemas inside */
     gboolean cross_references;          /* what is in one database may need what is in another */
+    gboolean rights_one_by_one;         /* changes of users and rights get in each other's way */
 } HbEngineTraits;
 
 typedef struct HbEngine HbEngine;

@@ -211,6 +211,7 @@ static gboolean read_structure(Making *making, HbSession *keeper, GError **error
 
     hb_observers_begin_phase(options->observers, "locking tables", 0);
     making->snapshot.sessions = options->jobs;
+    making->snapshot.hold_tables = options->hold_tables;
     if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &making->snapshot, pass_remark, making, error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);

@@ -23,7 +23,8 @@ typedef struct {
     guint for_version; /* of the servers that the definitions are written for; 0: the source's own */
     const char *for_version_text;
     guint jobs;
-    int level; /* of compression */
+    int level;            /* of compression */
+    gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
     gsize chunk_bytes;
     HbStop *stop;

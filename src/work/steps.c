@@ -69,9 +69,19 @@ static void claim_needed_tables(Maker *maker, guint step, const HbObject *object
     }
 }
 
+static gboolean is_about_rights(const HbObject *object)
+{
+    return object->stage == HB_STAGE_USERS || object->kind == HB_KIND_GRANT;
+}
+
 static void claim(Maker *maker, guint step, const HbObject *object)
 {
     HbPlan *plan = maker->result->plan;
+
+    if (maker->engine->traits.rights_one_by_one && is_about_rights(object)) {
+        hb_plan_add_claim(plan, step, "users and rights", TRUE);
+        return;
+    }
 
     switch (object->kind) {
     case HB_KIND_INDEX:

@@ -60,24 +60,28 @@ static void the_demo_database_moves_whole(void **state)
 static void the_plain_shell_runs_the_sql_files(void **state)
 {
     (void)state;
-    servers_run_shell(
-        "mariadb_shell new -e 'CREATE DATABASE plain CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci';"
-        " for f in structure completion; do sed 's/`fennick_vale`/`plain`/g' $DUMP/$f.sql | mariadb_shell new plain; done;"
-        " [ $(mariadb_shell new -N -e \"SELECT COUNT(*) FROM information_schema.triggers WHERE trigger_schema = 'plain'\") = 4 ];"
-        " mariadb_shell new -e 'DROP DATABASE plain'");
+    servers_run_shell("mariadb_shell new -e 'CREATE DATABASE plain CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci';"
+                      " for f in structure completion; do sed 's/`fennick_vale`/`plain`/g' $DUMP/$f.sql | "
+                      "mariadb_shell new plain; done;"
+                      " [ $(mariadb_shell new -N -e \"SELECT COUNT(*) FROM information_schema.triggers WHERE "
+                      "trigger_schema = 'plain'\") = 4 ];"
+                      " mariadb_shell new -e 'DROP DATABASE plain'");
 }
 
-/* Another name on the server that the original is on: what names its database follows, and nothing of the original changes */
+/* Another name on the server that the original is on: what names its database follows, and nothing of the original
+ * changes */
 static void a_second_copy_takes_another_name(void **state)
 {
     g_autofree char *copy = servers_get_uri("old", "vale`copy"), *grants = NULL;
 
     (void)state;
-    servers_run_shell("mariadb_shell old fennick_vale -e 'CREATE TRIGGER fennick_vale.told AFTER DELETE ON fennick_vale.note"
-                      " FOR EACH ROW DELETE FROM fennick_vale.label_queue WHERE label = OLD.body'");
+    servers_run_shell(
+        "mariadb_shell old fennick_vale -e 'CREATE TRIGGER fennick_vale.told AFTER DELETE ON fennick_vale.note"
+        " FOR EACH ROW DELETE FROM fennick_vale.label_queue WHERE label = OLD.body'");
     run_expect(run_shell("rm -rf $FOLDER/again; $HORNBEAM dump $OLD $FOLDER/again"), 0, NULL, NULL);
     g_setenv("COPY", copy, TRUE);
-    run_expect(run_shell("$HORNBEAM restore $FOLDER/again \"$COPY\" && $HORNBEAM verify $FOLDER/again \"$COPY\""), 0, "Equal", NULL);
+    run_expect(run_shell("$HORNBEAM restore $FOLDER/again \"$COPY\" && $HORNBEAM verify $FOLDER/again \"$COPY\""), 0,
+               "Equal", NULL);
     grants = servers_query(copy, "SHOW GRANTS FOR vale_owner@localhost");
     check_contains(grants, "ON `vale``copy`.* TO");
     check_contains(grants, "ON `fennick_vale`.* TO");
@@ -93,7 +97,8 @@ static void odd_objects_of_every_kind_move(void **state)
         "mariadb_shell old -e \"CREATE DATABASE odd CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci COMMENT 'it''s'\";"
         " mariadb_shell old odd <$SOURCE/tests/support/odd_mariadb.sql;"
         " { echo \"SET @db = '\\`odd\\`';\"; cat $SOURCE/tests/support/accounts_mariadb.sql; } | mariadb_shell old odd;"
-        " mariadb_shell new -e 'CREATE DATABASE beside; CREATE TABLE beside.station (id INT PRIMARY KEY, name VARCHAR(40));"
+        " mariadb_shell new -e 'CREATE DATABASE beside; CREATE TABLE beside.station (id INT PRIMARY KEY, name "
+        "VARCHAR(40));"
         " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
     run_expect(run_hornbeam("dump", from, dump, NULL), 0, "Written whole", NULL);
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "Restored whole", NULL);
@@ -111,8 +116,10 @@ static void accounts_that_are_there_are_kept_and_compared(void **state)
     run_expect(run_hornbeam("restore", "--parts", "schema,data", dump, it.new, NULL), 1,
                "definer 'only_definer'@'localhost'", NULL);
     g_free(servers_query(it.new, "DROP DATABASE odd"));
-    run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "role 'global_reader'@'%': was there already and stays as it is; "
-               "unlike in the source", NULL);
+    run_expect(run_hornbeam("restore", dump, it.new, NULL), 0,
+               "role 'global_reader'@'%': was there already and stays as it is; "
+               "unlike in the source",
+               NULL);
     g_free(servers_query(it.new, "ALTER USER global_reader@'%' ACCOUNT UNLOCK"));
 }
 
@@ -136,7 +143,8 @@ static void a_whole_server_moves(void **state)
 
 static void rows_without_a_partner_are_named(void **state)
 {
-    g_autofree char *from = servers_get_uri("old", "orphans"), *dump = g_build_filename(it.folder, "orphans.dump", NULL);
+    g_autofree char *from = servers_get_uri("old", "orphans"),
+                    *dump = g_build_filename(it.folder, "orphans.dump", NULL);
 
     (void)state;
     servers_run_shell("mariadb_shell old -e 'CREATE DATABASE orphans; USE orphans; CREATE TABLE p (id INT PRIMARY KEY);"
@@ -152,9 +160,11 @@ static void a_table_that_the_server_cannot_show_is_named(void **state)
     g_autofree char *from = servers_get_uri("old", "broken"), *dump = g_build_filename(it.folder, "broken.dump", NULL);
 
     (void)state;
-    servers_run_shell("mariadb_shell old -e 'CREATE DATABASE broken; USE broken; CREATE TABLE good (id INT);"
-                      " CREATE TABLE lost (id INT) ENGINE = MyISAM; CREATE TABLE gone (id INT); CREATE VIEW on_gone AS SELECT * FROM gone;"
-                      " DROP TABLE gone; FLUSH TABLES'; as_server_user sh -c \"echo x > $SERVERS/old/data/broken/lost.frm\"");
+    servers_run_shell(
+        "mariadb_shell old -e 'CREATE DATABASE broken; USE broken; CREATE TABLE good (id INT);"
+        " CREATE TABLE lost (id INT) ENGINE = MyISAM; CREATE TABLE gone (id INT); CREATE VIEW on_gone AS SELECT * FROM "
+        "gone;"
+        " DROP TABLE gone; FLUSH TABLES'; as_server_user sh -c \"echo x > $SERVERS/old/data/broken/lost.frm\"");
     run_expect(run_hornbeam("dump", from, dump, NULL), 1, "table lost", NULL);
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "view on_gone", NULL);
     run_expect(run_hornbeam("verify", dump, it.new, NULL), 0, "Equal", NULL);
@@ -164,9 +174,11 @@ static void structure_that_changes_during_a_dump_is_noticed(void **state)
 {
     (void)state;
     servers_run_shell(
-        "mariadb_shell old -e 'CREATE DATABASE IF NOT EXISTS moving; USE moving; DROP TABLE IF EXISTS big; CREATE TABLE big (id INT PRIMARY KEY,"
+        "mariadb_shell old -e 'CREATE DATABASE IF NOT EXISTS moving; USE moving; CREATE TABLE plain (id INT) ENGINE = "
+        "MyISAM; CREATE TABLE big (id INT PRIMARY KEY,"
         " t VARCHAR(200)); INSERT INTO big SELECT seq, REPEAT(\"leaf \", 30) FROM seq_1_to_200000';"
-        " cd $FOLDER; rm -rf moving.dump; $HORNBEAM dump --jobs 1 --compress 19 \"$(server_uri old moving)\" moving.dump >out 2>&1 & pid=$!;"
+        " cd $FOLDER; rm -rf moving.dump; $HORNBEAM dump --jobs 1 --compress 19 \"$(server_uri old moving)\" "
+        "moving.dump >out 2>&1 & pid=$!;"
         " cd $FOLDER; until ls .moving.dump.*/rows/*/* >/dev/null 2>&1; do kill -0 $pid || exit 99; sleep 0.01; done;"
         " mariadb_shell old moving -e 'CREATE TABLE late (id INT)'; status=0; wait $pid || status=$?; cat out;"
         " [ $status = 4 ]; grep -q 'the structure of the database changed' out; [ ! -e moving.dump ]");
@@ -184,19 +196,23 @@ static void bad_input_gets_a_clear_error(void **state)
         {"$HORNBEAM survey 'mariadb://root@localhost/none?socket=$SOCKET'", 3, "Unknown database 'none'"},
         {"$HORNBEAM survey 'mariadb://root@localhost/x?socket=/nowhere'", 3, "what to do: check host"},
         {"$HORNBEAM restore $DUMP 'postgresql:///x'", 1, "cannot be restored on another kind of server"},
-        {"mariadb_shell new -e \"CREATE USER IF NOT EXISTS weak@localhost; GRANT ALL ON weak.* TO weak@localhost; SET GLOBAL read_only = 1\";"
-         " $HORNBEAM restore $DUMP 'mariadb://weak@localhost/weak?socket=$TARGET'; s=$?; mariadb_shell new -e 'SET GLOBAL read_only = 0'; (exit $s)",
+        {"mariadb_shell new -e \"CREATE USER IF NOT EXISTS weak@localhost; GRANT ALL ON weak.* TO weak@localhost; SET "
+         "GLOBAL read_only = 1\";"
+         " $HORNBEAM restore $DUMP 'mariadb://weak@localhost/weak?socket=$TARGET'; s=$?; mariadb_shell new -e 'SET "
+         "GLOBAL read_only = 0'; (exit $s)",
          1, "is read-only; nothing was written"},
     };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autofree char *socket = g_strdup(strstr(it.old, "socket=") + 7), *target = g_strdup(strstr(it.new, "socket=") + 7);
+        g_autofree char *socket = g_strdup(strstr(it.old, "socket=") + 7),
+                        *target = g_strdup(strstr(it.new, "socket=") + 7);
         g_autofree char *own = g_path_get_dirname(socket), *servers = g_path_get_dirname(own);
         g_autoptr(GString) line = g_string_new(cases[i].line);
         g_string_replace(line, "$SOCKET", socket, 0);
         g_string_replace(line, "$TARGET", target, 0);
-        g_autofree char *all = g_strdup_printf(". '%s/demo/servers.sh'; SERVERS='%s'; %s", HB_SOURCE_DIR, servers, line->str);
+        g_autofree char *all =
+            g_strdup_printf(". '%s/demo/servers.sh'; SERVERS='%s'; %s", HB_SOURCE_DIR, servers, line->str);
         Run run = run_shell(all);
         check_lacks(run.err, "hush");
         run_expect(run, cases[i].status, NULL, cases[i].error);
@@ -207,13 +223,17 @@ static void bad_input_gets_a_clear_error(void **state)
 static void an_ordinary_account_dumps_what_it_may(void **state)
 {
     (void)state;
-    servers_run_shell(
-        "mariadb_shell old -e \"CREATE USER plain@localhost; GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON fennick_vale.* TO plain@localhost\";"
-        " cd $FOLDER; rm -rf plain; status=0; $HORNBEAM dump \"mariadb://plain@localhost/fennick_vale?socket=$SERVERS/old/socket\" plain >out 2>&1"
-        " || status=$?; cat out; [ $status = 1 ]; grep -q 'one session reads alone' out; grep -q 'accounts and their grants' out;"
-        " grep -q 'functions and procedures' out; mariadb_shell old -e 'GRANT LOCK TABLES ON fennick_vale.* TO plain@localhost';"
-        " rm -rf plain; $HORNBEAM dump \"mariadb://plain@localhost/fennick_vale?socket=$SERVERS/old/socket\" plain >out 2>&1 || true;"
-        " ! grep -q 'one session' out; mariadb_shell old -e 'DROP USER plain@localhost'");
+    servers_run_shell("mariadb_shell old -e \"CREATE USER plain@localhost; GRANT SELECT, SHOW VIEW, TRIGGER, EVENT ON "
+                      "fennick_vale.* TO plain@localhost\";"
+                      " cd $FOLDER; rm -rf plain; status=0; $HORNBEAM dump "
+                      "\"mariadb://plain@localhost/fennick_vale?socket=$SERVERS/old/socket\" plain >out 2>&1"
+                      " || status=$?; cat out; [ $status = 1 ]; grep -q 'one session reads alone' out; grep -q "
+                      "'accounts and their grants' out;"
+                      " grep -q 'functions and procedures' out; mariadb_shell old -e 'GRANT LOCK TABLES ON "
+                      "fennick_vale.* TO plain@localhost';"
+                      " rm -rf plain; $HORNBEAM dump "
+                      "\"mariadb://plain@localhost/fennick_vale?socket=$SERVERS/old/socket\" plain >out 2>&1 || true;"
+                      " ! grep -q 'one session' out; mariadb_shell old -e 'DROP USER plain@localhost'");
 }
 
 /* ---- Resuming ---- */
@@ -222,7 +242,8 @@ static char *start_restore(const char *then)
 {
     return g_strdup_printf(
         "cd $FOLDER; rm -f out; $HORNBEAM restore --jobs 2 $DUMP $NEW >out 2>&1 & pid=$!; cd $FOLDER;"
-        " until [ \"$(mariadb_shell new -N fennick_vale -e 'SELECT COUNT(*) FROM hornbeam_journal_step WHERE done' 2>/dev/null)\" -gt 45 ]"
+        " until [ \"$(mariadb_shell new -N fennick_vale -e 'SELECT COUNT(*) FROM hornbeam_journal_step WHERE done' "
+        "2>/dev/null)\" -gt 45 ]"
         " 2>/dev/null; do kill -0 $pid; done; kill -STOP $pid; %s; kill -CONT $pid 2>/dev/null || true; status=0;"
         " wait $pid || status=$?; cat out; ",
         then);
@@ -236,7 +257,8 @@ static void a_restore_that_broke_off_goes_on(void **state)
     } cases[] = {
         {"kill -KILL $pid", "[ $status = 137 ]", TRUE},
         {"kill -INT $pid", "[ $status = 130 ]; grep -q 'Go on with --resume' out", TRUE},
-        {"stop_server new immediate; run_mariadb new", "[ $status = 0 ]; grep -q 'opening the connection again' out", FALSE},
+        {"stop_server new immediate; run_mariadb new", "[ $status = 0 ]; grep -q 'opening the connection again' out",
+         FALSE},
     };
 
     (void)state;
@@ -256,11 +278,12 @@ static void tables_without_transactions_are_never_filled_twice(void **state)
 {
     (void)state;
     forget_target();
-    servers_run_shell(
-        "status=0; $HORNBEAM restore --jobs 1 $DUMP $NEW >$FOLDER/out 2>&1 & pid=$!;"
-        " until [ \"$(mariadb_shell new -N fennick_vale -e \"SELECT COUNT(*) FROM hornbeam_journal_step WHERE done AND step LIKE 'rows visitor%'\""
-        " 2>/dev/null)\" = 1 ] 2>/dev/null; do kill -0 $pid; done; kill -KILL $pid; wait $pid || true;"
-        " mariadb_shell new fennick_vale -e \"DELETE FROM hornbeam_journal_step WHERE done AND step LIKE 'rows visitor%'\"");
+    servers_run_shell("status=0; $HORNBEAM restore --jobs 1 $DUMP $NEW >$FOLDER/out 2>&1 & pid=$!;"
+                      " until [ \"$(mariadb_shell new -N fennick_vale -e \"SELECT COUNT(*) FROM hornbeam_journal_step "
+                      "WHERE done AND step LIKE 'rows visitor%'\""
+                      " 2>/dev/null)\" = 1 ] 2>/dev/null; do kill -0 $pid; done; kill -KILL $pid; wait $pid || true;"
+                      " mariadb_shell new fennick_vale -e \"DELETE FROM hornbeam_journal_step WHERE done AND step LIKE "
+                      "'rows visitor%'\"");
     run_expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Restored whole", NULL);
     run_expect(run_hornbeam("verify", it.dump, it.new, NULL), 0, "Equal", NULL);
 }
@@ -271,8 +294,10 @@ static void large_values_need_large_packets(void **state)
     g_autofree char *from = servers_get_uri("old", "large"), *dump = g_build_filename(it.folder, "large.dump", NULL);
 
     (void)state;
-    servers_run_shell("mariadb_shell old -e 'CREATE DATABASE large; USE large; CREATE TABLE p (id INT PRIMARY KEY, b LONGBLOB, t LONGTEXT);"
-                      " INSERT INTO p VALUES (1, REPEAT(0x00ff5c0a, 4000000), \"x\"), (2, NULL, REPEAT(\"ä\\\\n\", 3000000)), (3, \"\", \"\")';"
+    servers_run_shell("mariadb_shell old -e 'CREATE DATABASE large; USE large; CREATE TABLE p (id INT PRIMARY KEY, b "
+                      "LONGBLOB, t LONGTEXT);"
+                      " INSERT INTO p VALUES (1, REPEAT(0x00ff5c0a, 4000000), \"x\"), (2, NULL, REPEAT(\"ä\\\\n\", "
+                      "3000000)), (3, \"\", \"\")';"
                       " mariadb_shell new -e 'SET GLOBAL max_allowed_packet = 8388608'");
     run_expect(run_hornbeam("dump", from, dump, NULL), 0, NULL, NULL);
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 4, "max_allowed_packet", NULL);
@@ -280,6 +305,33 @@ static void large_values_need_large_packets(void **state)
     run_expect(run_hornbeam("restore", "--resume", dump, it.new, NULL), 0, "Restored whole", NULL);
     run_expect(run_hornbeam("verify", dump, it.new, NULL), 0, "Equal", NULL);
     compare_mariadb_censuses("old", "new", "large", "^(CREATE USER|GRANT|role)", 5);
+}
+
+/* What no snapshot holds is held by a lock if that is asked for: a writer waits until the dump is made */
+static void tables_without_transactions_are_held_if_asked(void **state)
+{
+    (void)state;
+    servers_run_shell(
+        "cd $FOLDER; rm -rf held; $HORNBEAM dump --hold-tables --jobs 1 --compress 19 \"$(server_uri old moving)\" "
+        "held >out 2>&1 & pid=$!;"
+        " cd $FOLDER; until ls .held.*/rows/*/* >/dev/null 2>&1; do kill -0 $pid || exit 99; sleep 0.01; done;"
+        " mariadb_shell old moving -e \"SET lock_wait_timeout = 1; INSERT INTO plain VALUES (2)\" 2>err && exit 98; "
+        "grep -q 'Lock wait timeout' err;"
+        " wait $pid; ! grep -q 'without transactions' out; mariadb_shell old moving -e 'INSERT INTO plain VALUES (3)'");
+}
+
+/* User and password from the client library's own option file */
+static void an_option_file_gives_the_password(void **state)
+{
+    (void)state;
+    servers_run_shell("mariadb_shell old -e \"CREATE USER filed@localhost IDENTIFIED BY 'from-file'; GRANT SELECT ON "
+                      "fennick_vale.* TO filed@localhost\";"
+                      " printf '[client]\\nuser=filed\\npassword=from-file\\n' >$FOLDER/my.cnf;"
+                      " uri=\"mariadb://localhost/fennick_vale?socket=$SERVERS/old/socket\"; HOME=$FOLDER;"
+                      " $HORNBEAM survey \"$uri&option-file=$FOLDER/my.cnf\" | grep -q filed@localhost;"
+                      " status=0; $HORNBEAM survey \"mariadb://filed@localhost/?socket=$SERVERS/old/socket\" 2>err || "
+                      "status=$?; [ $status = 3 ]; grep -q 'option file' err;"
+                      " mariadb_shell old -e 'DROP USER filed@localhost'");
 }
 
 int main(void)
@@ -293,6 +345,8 @@ int main(void)
         cmocka_unit_test(rows_without_a_partner_are_named),
         cmocka_unit_test(a_table_that_the_server_cannot_show_is_named),
         cmocka_unit_test(structure_that_changes_during_a_dump_is_noticed),
+        cmocka_unit_test(tables_without_transactions_are_held_if_asked),
+        cmocka_unit_test(an_option_file_gives_the_password),
         cmocka_unit_test(bad_input_gets_a_clear_error),
         cmocka_unit_test(an_ordinary_account_dumps_what_it_may),
         cmocka_unit_test(a_restore_that_broke_off_goes_on),

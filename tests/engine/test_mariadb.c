@@ -49,8 +49,57 @@ static void mariadb_keeps_the_contract(void **state)
 {
     (void)state;
     check_contract("CREATE TABLE t (n INT PRIMARY KEY, label VARCHAR(40));", "n", HB_SPLIT_NUMBER);
-    check_contract("CREATE TABLE t (n INT, label VARCHAR(40) CHARACTER SET latin1 PRIMARY KEY);", "label", HB_SPLIT_TEXT);
+    check_contract("CREATE TABLE t (n INT, label VARCHAR(40) CHARACTER SET latin1 PRIMARY KEY);", "label",
+                   HB_SPLIT_TEXT);
     check_contract("CREATE TABLE t (n INT, label VARBINARY(40) PRIMARY KEY);", "label", HB_SPLIT_BYTES);
+}
+
+static gboolean give_once(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    const char **text = data;
+
+    (void)error;
+    *bytes = *text;
+    *length = strlen(*text);
+    *text = "";
+    return TRUE;
+}
+
+/* Outside strict mode the server would store something else, and only warn */
+static void values_that_do_not_fit_are_an_error(void **state)
+{
+    static const struct {
+        const char *type, *rows, *complaint; /* NULL: it fits */
+    } cases[] = {{"TINYINT", "1\n300\n", "Out of range value for column 'v'"},
+                 {"VARCHAR(3)", "four\n", "Data truncated for column 'v'"},
+                 {"VARCHAR(9) CHARACTER SET ascii", "\xc3\xa4\n", "Incorrect string value"},
+                 {"DATE", "2021-13-01\n", "Data truncated for column 'v'"},
+                 {"DATE", "2021-02-31\n0000-00-00\n", NULL},
+                 {"ENUM('a')", "\na\n", NULL}};
+    g_autofree char *uri = servers_get_uri("one", NULL);
+    GError *error = NULL;
+
+    (void)state;
+    g_free(servers_query(uri, "CREATE DATABASE fits"));
+    HbSession *session = hb_mariadb_engine.open(&(HbAddress){.uri = uri, .database = "fits"}, &error);
+    check_no_error(error);
+    assert_true(hb_mariadb_engine.begin_journal(session, "x", NULL));
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbCatalog) catalog = hb_catalog_new();
+        HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", "t");
+        g_autofree char *create = g_strdup_printf("DROP TABLE IF EXISTS t; CREATE TABLE t (v %s);", cases[i].type);
+        const char *rows = cases[i].rows;
+
+        g_ptr_array_add(set->columns, g_strdup("v"));
+        assert_true(hb_mariadb_engine.run_step(session, create, "create", NULL, &error));
+        gboolean good = hb_mariadb_engine.write_rows(session, set, give_once, &rows, "rows", &error);
+        if (cases[i].complaint != NULL)
+            check_error(&error, HB_ERROR_STATEMENT, cases[i].complaint);
+        else
+            check_no_error(error);
+        assert_int_equal(good, cases[i].complaint == NULL);
+    }
+    hb_mariadb_engine.close(session);
 }
 
 static void addresses_are_read_and_shown_without_secrets(void **state)
@@ -86,9 +135,9 @@ static void addresses_are_read_and_shown_without_secrets(void **state)
 
 static void names_are_quoted_where_they_must_be(void **state)
 {
-    static const char *const pairs[][2] = {{"plot", "plot"},     {"Plot_2", "Plot_2"}, {"select", "`select`"},
-                                           {"Rank", "`Rank`"},   {"2nd", "`2nd`"},     {"a b", "`a b`"},
-                                           {"a`b", "`a``b`"},    {"größe", "`größe`"}, {"", "``"}};
+    static const char *const pairs[][2] = {{"plot", "plot"},   {"Plot_2", "Plot_2"}, {"select", "`select`"},
+                                           {"Rank", "`Rank`"}, {"2nd", "`2nd`"},     {"a b", "`a b`"},
+                                           {"a`b", "`a``b`"},  {"größe", "`größe`"}, {"", "``"}};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
@@ -103,7 +152,8 @@ static void statements_end_where_a_shell_ends_them(void **state)
         const char *sql, *statements; /* joined by | */
     } cases[] = {
         {"SELECT 1;", "SELECT 1"},
-        {"-- note; so\nSET a = 'x;\\'y', b = \"c;d\";\nDROP TABLE `e;f`;\n", "SET a = 'x;\\'y', b = \"c;d\"|DROP TABLE `e;f`"},
+        {"-- note; so\nSET a = 'x;\\'y', b = \"c;d\";\nDROP TABLE `e;f`;\n",
+         "SET a = 'x;\\'y', b = \"c;d\"|DROP TABLE `e;f`"},
         {"SET x = 1;\nDELIMITER ;;\nCREATE PROCEDURE p() BEGIN SELECT 'a\\'; END;;\nDELIMITER ;\nSET x = 2;",
          "SET x = 1|CREATE PROCEDURE p() BEGIN SELECT 'a\\'; END|SET x = 2"},
         {"SELECT 5--1; # comment; here\nSELECT /* ; */ 2", "SELECT 5--1|SELECT /* ; */ 2"},
@@ -128,9 +178,11 @@ static void a_tables_words_are_taken_apart(void **state)
         "CREATE TABLE `t` (\n  `id` bigint(20) unsigned NOT NULL AUTO_INCREMENT,\n  `f` float DEFAULT NULL,\n"
         "  `d` double(10,2) DEFAULT 1.5,\n  `l` text CHARACTER SET latin1 COLLATE latin1_swedish_ci DEFAULT ',',\n"
         "  `s` varchar(9) COLLATE sjis_bin COMMENT 'a,b)',\n  `g` int(11) GENERATED ALWAYS AS (`id` + 1) VIRTUAL,\n"
-        "  `n` int(11) DEFAULT nextval(`vale`.`seq`),\n  `b` bit(3),\n  PRIMARY KEY (`id`),\n  UNIQUE KEY `u,1` (`f`,`l`(5) DESC),\n"
+        "  `n` int(11) DEFAULT nextval(`vale`.`seq`),\n  `b` bit(3),\n  PRIMARY KEY (`id`),\n  UNIQUE KEY `u,1` "
+        "(`f`,`l`(5) DESC),\n"
         "  CONSTRAINT `fk` FOREIGN KEY (`g`, `n`) REFERENCES `other`.`x` (`a`, `b`) ON DELETE CASCADE,\n"
-        "  CONSTRAINT `ck` CHECK (`id` > 0)\n) ENGINE=InnoDB AUTO_INCREMENT=7 DEFAULT CHARSET=utf8mb4 COMMENT='ENGINE=x'";
+        "  CONSTRAINT `ck` CHECK (`id` > 0)\n) ENGINE=InnoDB AUTO_INCREMENT=7 DEFAULT CHARSET=utf8mb4 "
+        "COMMENT='ENGINE=x'";
     g_autoptr(HbCreateText) text = hb_createtext_read(sql, "vale", NULL);
     const HbItem *item;
     g_autofree char *joined = NULL;
@@ -159,7 +211,8 @@ static void a_tables_words_are_taken_apart(void **state)
     assert_string_equal(item->other_columns->pdata[1], "b");
     assert_int_equal(((const HbItem *)text->items->pdata[11])->type, HB_ITEM_OTHER);
 
-    joined = hb_mariadb_engine.join_definitions("ALTER TABLE `a b` ADD KEY x (y);", "ALTER TABLE `a b` AUTO_INCREMENT = 5;");
+    joined =
+        hb_mariadb_engine.join_definitions("ALTER TABLE `a b` ADD KEY x (y);", "ALTER TABLE `a b` AUTO_INCREMENT = 5;");
     assert_string_equal(joined, "ALTER TABLE `a b` ADD KEY x (y),\n  AUTO_INCREMENT = 5;");
     assert_null(hb_mariadb_engine.join_definitions("ALTER TABLE a ADD KEY x (y);", "ALTER TABLE b ADD KEY x (y);"));
     assert_null(hb_mariadb_engine.join_definitions("ALTER TABLE a ADD KEY x (y);", "DO SETVAL(s, 1, 0, 0);"));
@@ -175,10 +228,12 @@ static void grants_are_taken_apart(void **state)
     } cases[] = {
         {"GRANT RELOAD, PROCESS ON *.* TO `ed`@`%` IDENTIFIED BY PASSWORD '*AB' REQUIRE SSL", HB_GRANT_SERVER,
          "RELOAD, PROCESS", NULL, NULL, NULL, FALSE},
-        {"GRANT SELECT ON `va\\_le`.* TO `ed`@`%` WITH GRANT OPTION", HB_GRANT_DATABASE, "SELECT", "va\\_le", NULL, NULL, TRUE},
+        {"GRANT SELECT ON `va\\_le`.* TO `ed`@`%` WITH GRANT OPTION", HB_GRANT_DATABASE, "SELECT", "va\\_le", NULL,
+         NULL, TRUE},
         {"GRANT SELECT (`z`, `a`), INSERT (`on`) ON `vale`.`loan` TO `ed`@`%`", HB_GRANT_OBJECT,
          "SELECT (`a`, `z`), INSERT (`on`)", "vale", "loan", NULL, FALSE},
-        {"GRANT EXECUTE ON PACKAGE BODY `vale`.`store` TO `ed`@`%`", HB_GRANT_OBJECT, "EXECUTE", "vale", "store", NULL, FALSE},
+        {"GRANT EXECUTE ON PACKAGE BODY `vale`.`store` TO `ed`@`%`", HB_GRANT_OBJECT, "EXECUTE", "vale", "store", NULL,
+         FALSE},
         {"GRANT PROXY ON `x`@`h` TO `ed`@`%`", HB_GRANT_PROXY, "PROXY", NULL, NULL, "'x'@'h'", FALSE},
         {"GRANT `odd role` TO `ed`@`%` WITH ADMIN OPTION", HB_GRANT_ROLE, "`odd role`", NULL, NULL, "`odd role`", TRUE},
         {"SET DEFAULT ROLE `keepers` FOR `ed`@`%`", HB_GRANT_DEFAULT_ROLE, NULL, NULL, NULL, "keepers", FALSE},
@@ -207,17 +262,29 @@ static void names_are_changed_where_they_are_meant(void **state)
         HbRename rename;
         const char *in, *out; /* NULL: nothing to rename */
     } cases[] = {
-        {HB_KIND_TRIGGER, {HB_RENAME_DATABASE, (char *)"vale", (char *)"a`b"},
+        {HB_KIND_TRIGGER,
+         {HB_RENAME_DATABASE, (char *)"vale", (char *)"a`b"},
          "CREATE TRIGGER vale.t BEFORE INSERT ON `vale`.loan FOR EACH ROW SET NEW.vale = 'vale.x'",
          "CREATE TRIGGER `a``b`.t BEFORE INSERT ON `a``b`.loan FOR EACH ROW SET NEW.vale = 'vale.x'"},
-        {HB_KIND_VIEW, {HB_RENAME_DATABASE, (char *)"vale", (char *)"x"}, "select loan.vale.x, 'vale.loan' from loan", NULL},
-        {HB_KIND_GRANT, {HB_RENAME_DATABASE, (char *)"va_le", (char *)"x"},
-         "GRANT SELECT ON `va\\_le`.* TO 'vale'@'%'", "GRANT SELECT ON `x`.* TO 'vale'@'%'"},
+        {HB_KIND_VIEW,
+         {HB_RENAME_DATABASE, (char *)"vale", (char *)"x"},
+         "select loan.vale.x, 'vale.loan' from loan",
+         NULL},
+        {HB_KIND_GRANT,
+         {HB_RENAME_DATABASE, (char *)"va_le", (char *)"x"},
+         "GRANT SELECT ON `va\\_le`.* TO 'vale'@'%'",
+         "GRANT SELECT ON `x`.* TO 'vale'@'%'"},
         {HB_KIND_GRANT, {HB_RENAME_DATABASE, (char *)"vale", (char *)"x"}, "GRANT SELECT ON `va%`.* TO x", NULL},
-        {HB_KIND_TABLE, {HB_RENAME_STORAGE, (char *)"myisam", (char *)"InnoDB"},
-         "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=MyISAM PARTITION BY HASH (a) (PARTITION p ENGINE = MyISAM);",
-         "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=InnoDB PARTITION BY HASH (a) (PARTITION p ENGINE = InnoDB);"},
-        {HB_KIND_TABLE, {HB_RENAME_STORAGE, (char *)"Aria", (char *)"InnoDB"}, "CREATE TABLE t (Aria int) ENGINE=InnoDB", NULL},
+        {HB_KIND_TABLE,
+         {HB_RENAME_STORAGE, (char *)"myisam", (char *)"InnoDB"},
+         "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=MyISAM PARTITION BY HASH (a) (PARTITION p "
+         "ENGINE = MyISAM);",
+         "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=InnoDB PARTITION BY HASH (a) (PARTITION p "
+         "ENGINE = InnoDB);"},
+        {HB_KIND_TABLE,
+         {HB_RENAME_STORAGE, (char *)"Aria", (char *)"InnoDB"},
+         "CREATE TABLE t (Aria int) ENGINE=InnoDB",
+         NULL},
     };
 
     (void)state;
@@ -310,6 +377,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
+        cmocka_unit_test(values_that_do_not_fit_are_an_error),
         cmocka_unit_test(addresses_are_read_and_shown_without_secrets),
         cmocka_unit_test(names_are_quoted_where_they_must_be),
         cmocka_unit_test(statements_end_where_a_shell_ends_them),

@@ -19,7 +19,8 @@ typedef struct {
     guint parts;
     gboolean fold_relations; /* names of tables are compared without case */
     GHashTable *names[HB_NAMES_COUNT];
-    GPtrArray *texts; /* what needs are still to be read from */
+    GHashTable *indexes; /* identity of a table to GPtrArray of its indexes' identities, all borrowed */
+    GPtrArray *texts;    /* what needs are still to be read from */
 } HbMyGather;
 
 gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, GError **error);

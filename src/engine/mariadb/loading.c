@@ -39,6 +39,16 @@ typedef struct {
     my_bool *alone_nulls;
 } Load;
 
+/* The table's name as a literal */
+static char *table_literal(const HbRowSet *set)
+{
+    const char *at = set->table;
+    HbToken token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
+    g_autofree char *name = hb_token_unquote(&token);
+
+    return hb_my_quote_literal(name);
+}
+
 /* ---- Statements ---- */
 
 static void append_columns(GString *sql, const HbRowSet *set)
@@ -81,10 +91,22 @@ static enum enum_field_types type_of(const Load *load, guint column)
     return load->set->coding->len > 0 && load->set->coding->str[column] == 'x' ? MYSQL_TYPE_BLOB : MYSQL_TYPE_STRING;
 }
 
-/*
- * Outside strict mode the server stores something else where a value does not fit, and warns. Only one warning is no
- * loss: the empty value that an enum got from an earlier mistake is stored as it was.
- */
+/* "Data truncated for column 'x' at row 1": an enum's empty value, which stands for a mistake, is stored as it was */
+static gboolean is_about_enum(Load *load, const char *message)
+{
+    const char *start = strchr(message, '\''), *end = strstr(message, "' at row");
+    g_autofree char *name =
+        start != NULL && end > start ? g_strndup(start + 1, (gsize)(end - start) - 1) : g_strdup("");
+    g_autofree char *column = hb_my_quote_literal(name), *table = table_literal(load->set);
+    g_autofree char *sql = g_strdup_printf("SELECT DATA_TYPE IN ('enum', 'set') FROM information_schema.COLUMNS"
+                                           " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = %s AND COLUMN_NAME = %s",
+                                           table, column);
+    g_autofree char *yes = NULL;
+
+    return hb_my_read_text(load->session, sql, &yes, NULL) && g_strcmp0(yes, "1") == 0;
+}
+
+/* Outside strict mode the server stores something else where a value does not fit, and warns */
 static gboolean check_warnings(Load *load, GError **error)
 {
     g_autoptr(HbMyResult) result = NULL;
@@ -94,7 +116,7 @@ static gboolean check_warnings(Load *load, GError **error)
         return TRUE;
     result = hb_my_query(load->session, "SHOW WARNINGS", error);
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (strcmp(row[0], "Note") == 0 || strcmp(row[1], "1265") == 0)
+        if (strcmp(row[0], "Note") == 0 || (strcmp(row[1], "1265") == 0 && is_about_enum(load, row[2])))
             continue;
         return hb_error_set(error, HB_ERROR_STATEMENT, "see whether the target's column can hold the source's values",
                             "%s (warning %s)", row[2], row[1]);
@@ -355,10 +377,7 @@ static gboolean is_transactional(HbSession *session, const char *table, gboolean
 
 static gboolean needs_entry(HbSession *session, const HbRowSet *set, const char *key, GError **error)
 {
-    const char *at = set->table;
-    HbToken token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
-    g_autofree char *name = hb_token_unquote(&token);
-    g_autofree char *literal = hb_my_quote_literal(name);
+    g_autofree char *literal = table_literal(set);
     gboolean transactional = FALSE;
 
     return is_transactional(session, literal, &transactional, error) &&

@@ -362,6 +362,7 @@ void hb_my_close(HbSession *session)
 {
     if (session == NULL)
         return;
+    hb_my_close(session->holder);
     mysql_close(session->mysql);
     g_free((char *)session->origin.uri);
     g_free((char *)session->origin.database);

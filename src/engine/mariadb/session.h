@@ -19,6 +19,7 @@ struct HbSession {
     char *address;     /* for people */
     char *database;    /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
+    HbSession *holder; /* another one that does so instead; NULL: none */
     char *fingerprint; /* of the structure when the snapshot began; NULL without one */
 };
 

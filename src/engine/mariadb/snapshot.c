@@ -68,11 +68,20 @@ gboolean hb_my_check_structure(HbSession *session, GError **error)
 
 /* ---- Holding the moment still ---- */
 
+/* Who waits for a lock keeps others waiting behind it: never for long */
+static gboolean set_patience(HbSession *session, guint lock_wait_ms, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("SET lock_wait_timeout = %u", MAX(lock_wait_ms / 1000, 1));
+
+    return hb_my_execute(session, sql, error);
+}
+
 static void let_go(HbSession *session)
 {
     if (session->held != NULL)
         hb_my_execute(session, session->held, NULL);
     g_clear_pointer(&session->held, g_free);
+    g_clear_pointer(&session->holder, hb_my_close);
 }
 
 static gboolean take_hold(HbSession *session, const Hold *hold, GError **error)
@@ -87,6 +96,18 @@ static gboolean take_hold(HbSession *session, const Hold *hold, GError **error)
     return TRUE;
 }
 
+static char *lock_statement(HbMyResult *tables)
+{
+    GString *sql = g_string_new("LOCK TABLES");
+    MYSQL_ROW row;
+
+    while ((row = mysql_fetch_row(tables)) != NULL) {
+        g_autofree char *quoted = hb_my_quote_any_name(row[0]);
+        g_string_append_printf(sql, "%s %s READ", sql->len > strlen("LOCK TABLES") ? "," : "", quoted);
+    }
+    return g_string_free(sql, FALSE);
+}
+
 /* Who may not hold back commits may lock the tables of the database */
 static gboolean lock_tables(HbSession *session, GError **error)
 {
@@ -95,19 +116,13 @@ static gboolean lock_tables(HbSession *session, GError **error)
                     "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
                     " AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED') ORDER BY TABLE_NAME",
                     error);
-    g_autoptr(GString) sql = g_string_new("LOCK TABLES");
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_autofree char *quoted = hb_my_quote_any_name(row[0]);
-        g_string_append_printf(sql, "%s %s READ", sql->len > strlen("LOCK TABLES") ? "," : "", quoted);
-    }
     if (result == NULL)
         return FALSE;
     if (mysql_num_rows(result) == 0)
         return TRUE;
+    g_autofree char *sql = lock_statement(result);
     session->held = g_strdup("UNLOCK TABLES");
-    if (hb_my_execute(session, sql->str, error))
+    if (hb_my_execute(session, sql, error))
         return TRUE;
     g_clear_pointer(&session->held, g_free);
     return FALSE;
@@ -143,31 +158,56 @@ static gboolean hold_still(HbSession *session, HbSnapshot *snapshot, HbRemark re
     return TRUE;
 }
 
-/* ---- What a snapshot does not hold ---- */
+/* ---- What a snapshot does not hold: tables of engines without transactions ---- */
 
-static gboolean remark_on_engines(HbSession *session, HbRemark remark, gpointer data, GError **error)
+static HbMyResult *list_plain_tables(HbSession *session, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(
+    return hb_my_query(
         session,
         "SELECT t.TABLE_NAME FROM information_schema.TABLES t JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
         " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
         " AND e.TRANSACTIONS <> 'YES' ORDER BY t.TABLE_NAME",
         error);
-    g_autoptr(GString) text = g_string_new(NULL);
-    MYSQL_ROW row;
-    guint count = 0;
+}
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (count++ < NAMES_SHOWN)
-            g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", row[0]);
-    }
+static void remark_on_tables(HbMyResult *tables, HbRemark remark, gpointer data)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+    guint count = (guint)mysql_num_rows(tables);
+    MYSQL_ROW row;
+
+    for (guint i = 0; i < NAMES_SHOWN && (row = mysql_fetch_row(tables)) != NULL; i++)
+        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", row[0]);
     if (count > NAMES_SHOWN)
         g_string_append_printf(text, " and %u more", count - NAMES_SHOWN);
-    if (count > 0) {
-        g_string_append(text, ": tables without transactions are read as they are when their turn comes");
-        remark(data, text->str, "write nothing to them during the dump, or give them a transactional engine");
-    }
-    return result != NULL;
+    g_string_append(text, ": tables without transactions are read as they are when their turn comes");
+    remark(data, text->str, "write nothing to them meanwhile, or keep others from it with --hold-tables");
+}
+
+/* This session keeps them locked until the end; another one then holds the moment still for the rest */
+static gboolean lock_plain_tables(HbSession *session, HbMyResult *tables, guint lock_wait_ms, GError **error)
+{
+    g_autofree char *sql = lock_statement(tables);
+
+    session->holder = hb_my_open(&session->origin, error);
+    if (session->holder != NULL && set_patience(session->holder, lock_wait_ms, error) &&
+        hb_my_execute(session, sql, error))
+        return TRUE;
+    g_prefix_error(error, "locking the tables without transactions: ");
+    return FALSE;
+}
+
+static gboolean care_for_plain_tables(HbSession *session, const HbSnapshot *snapshot, guint lock_wait_ms,
+                                      HbRemark remark, gpointer data, GError **error)
+{
+    g_autoptr(HbMyResult) tables = list_plain_tables(session, error);
+
+    if (tables == NULL || mysql_num_rows(tables) == 0)
+        return tables != NULL;
+    if (snapshot->hold_tables)
+        return lock_plain_tables(session, tables, lock_wait_ms, error);
+    remark_on_tables(tables, remark, data);
+    return TRUE;
 }
 
 /* "binlog.000001:291692, GTID 0-1-1863"; NULL where there is no log, or it is not for us to see */
@@ -193,13 +233,12 @@ static char *read_position(HbSession *session)
 gboolean hb_my_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                               gpointer data, GError **error)
 {
-    g_autofree char *patience = g_strdup_printf("SET lock_wait_timeout = %u", MAX(lock_wait_ms / 1000, 1));
-
     let_go(session);
     g_free(session->fingerprint);
     session->fingerprint = read_fingerprint(session, error);
-    if (session->fingerprint == NULL || !hb_my_execute(session, patience, error) ||
-        !remark_on_engines(session, remark, data, error) || !hold_still(session, snapshot, remark, data, error))
+    if (session->fingerprint == NULL || !set_patience(session, lock_wait_ms, error) ||
+        !care_for_plain_tables(session, snapshot, lock_wait_ms, remark, data, error) ||
+        !hold_still(session->holder != NULL ? session->holder : session, snapshot, remark, data, error))
         return FALSE;
     snapshot->token = g_strdup(TOKEN_OPEN);
     snapshot->lock_wait_ms = lock_wait_ms;
@@ -228,10 +267,11 @@ gboolean hb_my_seal_snapshot(HbSession *session, HbSnapshot *snapshot, GError **
 void hb_my_drop_snapshot(HbSession *session)
 {
     let_go(session);
+    hb_my_execute(session, "UNLOCK TABLES", NULL);
 }
 
 gboolean hb_my_end_snapshot(HbSession *session, GError **error)
 {
-    let_go(session);
+    hb_my_drop_snapshot(session);
     return hb_my_check_structure(session, error);
 }

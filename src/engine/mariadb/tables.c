@@ -84,7 +84,15 @@ static gboolean add_index(Table *table, const HbItem *item, GError **error)
     index->cost = table->bytes;
     hb_object_add_need(index, table->object->identity);
     hb_object_add_need(index, table->rows->identity);
-    return hb_catalog_add(table->gather->catalog, index, error);
+    if (!hb_catalog_add(table->gather->catalog, index, error))
+        return FALSE;
+    GPtrArray *indexes = g_hash_table_lookup(table->gather->indexes, table->object->identity);
+    if (indexes == NULL) {
+        indexes = g_ptr_array_new();
+        g_hash_table_insert(table->gather->indexes, table->object->identity, indexes);
+    }
+    g_ptr_array_add(indexes, index->identity);
+    return TRUE;
 }
 
 /* ---- Foreign keys ---- */
@@ -139,14 +147,12 @@ static void add_needs_of_table(HbMyGather *gather, HbObject *object, const char 
 {
     const char *name = strchr(table_identity, ' ') + 1;
     g_autofree char *rows = hb_identity_new(HB_KIND_ROWS, name);
+    const GPtrArray *indexes = g_hash_table_lookup(gather->indexes, table_identity);
 
     hb_object_add_need(object, table_identity);
     hb_object_add_need(object, rows);
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        const HbObject *index = hb_catalog_get(gather->catalog, i);
-        if (index->kind == HB_KIND_INDEX && strcmp(index->on, table_identity) == 0)
-            hb_object_add_need(object, index->identity);
-    }
+    for (guint i = 0; indexes != NULL && i < indexes->len; i++)
+        hb_object_add_need(object, indexes->pdata[i]);
 }
 
 static gboolean add_foreign_key(HbMyGather *gather, const ForeignKey *key, GError **error)
