@@ -12,7 +12,6 @@
 
 PREFIX ?= /usr/local
 JOBS   ?= $(shell nproc 2>/dev/null || echo 2)
-SCALE  ?= 140
 RUNS   ?= 5
 ENGINE ?= both
 
@@ -51,7 +50,8 @@ valgrind: all
 
 bench: all
 	scripts/prepare.sh servers bench
-	bench/run.sh $(SCALE) $(RUNS)
+	bench/run.sh postgresql $(or $(SCALE),140) $(RUNS)
+	bench/run.sh mariadb $(or $(SCALE),80) $(RUNS)
 
 install: all
 	cmake --install build --prefix "$(PREFIX)"

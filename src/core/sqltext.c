@@ -135,11 +135,12 @@ HbToken hb_sqltext_read_token(HbDialect dialect, const char **text)
 
 char *hb_token_unquote(const HbToken *token)
 {
-    GString *name = g_string_new(NULL);
     char quote = *token->start;
+    GString *name;
 
     if (token->type != HB_TOKEN_NAME)
         return g_strndup(token->start, token->length);
+    name = g_string_new(NULL);
     for (gsize i = 1; i + 1 < token->length; i++) {
         g_string_append_c(name, token->start[i]);
         if (token->start[i] == quote)

@@ -29,8 +29,10 @@ static const char *find_end(const char *at)
 
 static void add_statement(GPtrArray *statements, const char *start, const char *end)
 {
-    if (end > start)
-        g_ptr_array_add(statements, g_strchomp(g_strndup(start, (gsize)(end - start))));
+    if (end > start) {
+        char *statement = g_strndup(start, (gsize)(end - start));
+        g_ptr_array_add(statements, g_strchomp(statement));
+    }
 }
 
 GPtrArray *hb_my_split_statements(const char *sql)
