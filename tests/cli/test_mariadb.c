@@ -184,6 +184,28 @@ static void structure_that_changes_during_a_dump_is_noticed(void **state)
         " [ $status = 4 ]; grep -q 'the structure of the database changed' out; [ ! -e moving.dump ]");
 }
 
+/* What several sessions read while others write is one moment: the sum over two tables never changes */
+static void a_dump_under_writes_is_one_moment(void **state)
+{
+    (void)state;
+    servers_run_shell(
+        "mariadb_shell old -e 'CREATE DATABASE ledger; USE ledger; CREATE TABLE a (id INT PRIMARY KEY, v BIGINT, pad "
+        "VARCHAR(200));"
+        " CREATE TABLE b LIKE a; INSERT INTO a SELECT seq, 1000, REPEAT(\"x\", 200) FROM seq_1_to_30000; INSERT INTO b "
+        "SELECT * FROM a';"
+        " while [ ! -e $FOLDER/enough ]; do for i in $(seq 40); do echo \"BEGIN; UPDATE a SET v = v - 7 WHERE id = "
+        "$((RANDOM % 30000 + 1));"
+        "  UPDATE b SET v = v + 7 WHERE id = $((RANDOM % 30000 + 1)); COMMIT;\"; done | mariadb_shell old ledger; done "
+        "& writer=$!;"
+        " for round in 1 2 3; do rm -rf $FOLDER/ledger.dump; $HORNBEAM dump -q --jobs 4 \"$(server_uri old ledger)\" "
+        "$FOLDER/ledger.dump >/dev/null;"
+        "  mariadb_shell new -e 'DROP DATABASE IF EXISTS ledger'; $HORNBEAM restore -q --parts schema,data "
+        "$FOLDER/ledger.dump $NEW >/dev/null;"
+        "  mariadb_shell new -N ledger -e 'SELECT (SELECT SUM(v) FROM a) + (SELECT SUM(v) FROM b)' >>$FOLDER/sums; "
+        "done;"
+        " touch $FOLDER/enough; wait $writer; cat $FOLDER/sums; [ \"$(sort -u $FOLDER/sums)\" = 60000000 ]");
+}
+
 /* What is refused, and in which words */
 static void bad_input_gets_a_clear_error(void **state)
 {
@@ -347,6 +369,7 @@ int main(void)
         cmocka_unit_test(structure_that_changes_during_a_dump_is_noticed),
         cmocka_unit_test(tables_without_transactions_are_held_if_asked),
         cmocka_unit_test(an_option_file_gives_the_password),
+        cmocka_unit_test(a_dump_under_writes_is_one_moment),
         cmocka_unit_test(bad_input_gets_a_clear_error),
         cmocka_unit_test(an_ordinary_account_dumps_what_it_may),
         cmocka_unit_test(a_restore_that_broke_off_goes_on),

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/journal.h"
 
+#include "engine/mariadb/charsets.h"
 #include "engine/mariadb/statements.h"
 
 #include <string.h>
@@ -150,13 +151,25 @@ static gboolean was_begun_before(HbSession *session, const char *key)
     return hb_my_read_text(session, sql, &more, NULL) && g_strcmp0(more, "1") == 0;
 }
 
+/* A statement that was written in another character set is sent in that one, if that can be done without loss */
+static gboolean run_as_written(HbSession *session, const char *sql, const char *charset, char **complaint,
+                               GError **error)
+{
+    g_autofree char *encoded = charset != NULL ? hb_my_encode(sql, charset) : NULL;
+    g_autofree char *set = encoded != NULL ? g_strdup_printf("SET character_set_client = %s", charset) : NULL;
+
+    return (set == NULL || hb_my_execute(session, set, error)) &&
+           hb_my_run_statement(session, encoded != NULL ? encoded : sql, complaint, error);
+}
+
 static gboolean run_statements(HbSession *session, const char *sql, const char *key, char **complaint, GError **error)
 {
     g_autoptr(GPtrArray) statements = hb_my_split_statements(sql);
 
     for (guint i = 0; i < statements->len; i++) {
+        g_autofree char *charset = i > 0 ? hb_my_read_charset(statements->pdata[i - 1]) : NULL;
         GError *ours = NULL;
-        if (hb_my_run_statement(session, statements->pdata[i], complaint, &ours))
+        if (run_as_written(session, statements->pdata[i], charset, complaint, &ours))
             continue;
         if (hb_error_is(ours, HB_ERROR_EXISTS) && was_begun_before(session, key)) {
             g_error_free(ours);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/programs.h"
 
+#include "engine/mariadb/charsets.h"
 #include "engine/mariadb/names.h"
 #include "engine/mariadb/statements.h"
 
@@ -70,13 +71,11 @@ static gboolean is_ascii(const char *text)
     return TRUE;
 }
 
-/*
- * The client's character set says how the text is encoded. We send UTF-8: where the text needs more than ASCII, and was
- * written in another character set, it is recorded as written in utf8mb4, which means the same.
- */
-static const char *fit_charset(const Shown *shown)
+/* The client's character set says how the text is encoded */
+static char *fit_charset(const Shown *shown)
 {
-    return is_ascii(shown->text) || g_str_has_prefix(shown->charset, "utf8") ? shown->charset : "utf8mb4";
+    return is_ascii(shown->text) || g_str_has_prefix(shown->charset, "utf8") ? g_strdup(shown->charset)
+                                                                             : hb_my_write_charset(shown->charset);
 }
 
 static void append_setting(GString *sql, const char *name, const char *value, gboolean quoted)
@@ -89,11 +88,12 @@ static void append_setting(GString *sql, const char *name, const char *value, gb
 
 static char *settings_of(const Shown *shown)
 {
+    g_autofree char *charset = fit_charset(shown);
     GString *sql = g_string_new(NULL);
 
     append_setting(sql, "sql_mode", shown->sql_mode, TRUE);
     append_setting(sql, "time_zone", shown->time_zone, TRUE);
-    append_setting(sql, "character_set_client", fit_charset(shown), FALSE);
+    append_setting(sql, "character_set_client", charset, FALSE);
     append_setting(sql, "collation_connection", shown->collation, FALSE);
     return g_string_free(sql, FALSE);
 }
