@@ -87,6 +87,7 @@ void hb_databases_add(GArray *databases, const char *name, guint64 bytes);
 typedef struct {
     gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */
     gboolean shared_snapshots;          /* several sessions can read one snapshot */
+    guint64 analyze_from_rows;          /* smaller tables need no refreshing of the planner's figures */
     gboolean schemas;                   /* databases have schemas inside */
     gboolean cross_references;          /* what is in one database may need what is in another */
     gboolean rights_one_by_one;         /* changes of users and rights get in each other's way */

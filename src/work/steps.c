@@ -196,7 +196,7 @@ static void add_analyze(Maker *maker)
         const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
         const HbStoredRows *rows = stored_rows(maker, object);
         if (object->kind != HB_KIND_ROWS || g_hash_table_contains(partitions, object->identity) ||
-            (rows != NULL && rows->digest.rows == 0))
+            (rows != NULL && rows->digest.rows < maker->engine->traits.analyze_from_rows))
             continue;
         HbStep step = {.type = HB_STEP_TYPE_ANALYZE,
                        .key = g_strdup_printf("analyze %s", hb_object_get_name(object)),

@@ -182,14 +182,23 @@ static gboolean run_statements(HbSession *session, const char *sql, const char *
     return TRUE;
 }
 
+/* What defines something commits what went before it, and so the entry: that costs no commit of its own */
+static gboolean begin_step(HbSession *session, const char *key, GError **error)
+{
+    return hb_my_execute(session, "START TRANSACTION", error) && hb_my_note_begun(session, key, NULL, error);
+}
+
 gboolean hb_my_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
 {
     g_autofree char *complaint = NULL;
 
-    if (sql != NULL &&
-        (!hb_my_note_begun(session, key, NULL, error) || !run_statements(session, sql, key, &complaint, error)))
+    if (sql != NULL && !begin_step(session, key, error))
         return FALSE;
-    if (!hb_my_note_done(session, key, note, error))
+    if (sql != NULL && !run_statements(session, sql, key, &complaint, error)) {
+        hb_my_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    if (!hb_my_note_done(session, key, note, error) || !hb_my_execute(session, "COMMIT", error))
         return FALSE;
     return complaint == NULL ||
            hb_error_set(error, HB_ERROR_UNMET,

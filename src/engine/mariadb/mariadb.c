@@ -21,6 +21,7 @@ const HbEngine hb_mariadb_engine = {
     .schemes = schemes,
     .traits = {.transactional_definitions = FALSE,
                .shared_snapshots = TRUE,
+               .analyze_from_rows = 1000,
                .schemas = FALSE,
                .cross_references = TRUE,
                .rights_one_by_one = TRUE},

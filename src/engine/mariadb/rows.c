@@ -38,7 +38,6 @@ static gboolean pass_rows(HbSession *session, HbMyResult *result, const HbRowSet
     return ok;
 }
 
-/* Bytes as they are stored: without a character set for results the server converts nothing */
 gboolean hb_my_read_rows(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
                          GError **error)
 {
@@ -46,7 +45,7 @@ gboolean hb_my_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
     HbMyResult *result;
     gboolean ok;
 
-    if (!hb_my_execute(session, "SET character_set_results = NULL", error))
+    if (!hb_my_set_raw(session, TRUE, error))
         return FALSE;
     if (mysql_real_query(session->mysql, sql, strlen(sql)) != 0 || (result = mysql_use_result(session->mysql)) == NULL)
         return hb_my_set_error(session, error);
@@ -54,5 +53,5 @@ gboolean hb_my_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
     if (ok && mysql_errno(session->mysql) != 0)
         ok = hb_my_set_error(session, error);
     mysql_free_result(result);
-    return ok && hb_my_execute(session, "SET character_set_results = utf8mb4", error);
+    return ok;
 }

@@ -144,10 +144,21 @@ gboolean hb_my_set_error(HbSession *session, GError **error)
 
 /* ---- Queries ---- */
 
+gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error)
+{
+    if (session->is_raw == raw)
+        return TRUE;
+    session->is_raw = raw;
+    return hb_my_execute(session, raw ? "SET character_set_results = NULL" : "SET character_set_results = utf8mb4",
+                         error);
+}
+
 HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error)
 {
     HbMyResult *result = NULL;
 
+    if (!hb_my_set_raw(session, FALSE, error))
+        return NULL;
     if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
         result = mysql_store_result(session->mysql);
     if (result == NULL)

@@ -19,6 +19,7 @@ struct HbSession {
     char *address;     /* for people */
     char *database;    /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
+    gboolean is_raw;   /* results come without conversion, as row sets need them */
     HbSession *holder; /* another one that does so instead; NULL: none */
     char *fingerprint; /* of the structure when the snapshot began; NULL without one */
 };
@@ -43,6 +44,9 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
 
 /* Back to what every session sets */
 gboolean hb_my_reset(HbSession *session, GError **error);
+
+/* Results as they are stored (for row sets), or in UTF-8 (for everything else, which sees to it by itself) */
+gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error);
 
 /* One statement. A query gives all its rows, NULL on error; execute throws rows away */
 HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error);
