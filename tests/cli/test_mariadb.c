@@ -206,6 +206,23 @@ static void a_dump_under_writes_is_one_moment(void **state)
         " touch $FOLDER/enough; wait $writer; cat $FOLDER/sums; [ \"$(sort -u $FOLDER/sums)\" = 60000000 ]");
 }
 
+/* Strict modes, small packets, short timeouts: what a server's settings make hard for others */
+static void the_targets_settings_do_not_matter(void **state)
+{
+    (void)state;
+    forget_target();
+    g_free(servers_query(it.new,
+                         "SET GLOBAL max_allowed_packet = 65536, sql_mode = 'TRADITIONAL,ANSI,NO_BACKSLASH_ESCAPES',"
+                         " innodb_strict_mode = 1, lock_wait_timeout = 5, max_statement_time = 1, wait_timeout = 5,"
+                         " time_zone = '-07:00', foreign_key_checks = 1, character_set_server = latin1"));
+    run_expect(run_hornbeam("restore", it.dump, it.new, NULL), 0, "Restored whole", NULL);
+    run_expect(run_hornbeam("verify", it.dump, it.new, NULL), 0, "Equal", NULL);
+    g_free(servers_query(
+        it.new, "SET GLOBAL max_allowed_packet = 134217728, sql_mode = DEFAULT, innodb_strict_mode = 1,"
+                " lock_wait_timeout = 86400, max_statement_time = 0, wait_timeout = 28800, time_zone = 'SYSTEM',"
+                " character_set_server = utf8mb4"));
+}
+
 /* What is refused, and in which words */
 static void bad_input_gets_a_clear_error(void **state)
 {
@@ -370,6 +387,7 @@ int main(void)
         cmocka_unit_test(tables_without_transactions_are_held_if_asked),
         cmocka_unit_test(an_option_file_gives_the_password),
         cmocka_unit_test(a_dump_under_writes_is_one_moment),
+        cmocka_unit_test(the_targets_settings_do_not_matter),
         cmocka_unit_test(bad_input_gets_a_clear_error),
         cmocka_unit_test(an_ordinary_account_dumps_what_it_may),
         cmocka_unit_test(a_restore_that_broke_off_goes_on),

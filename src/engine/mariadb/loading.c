@@ -13,6 +13,9 @@
 /* A value from this size on is sent in pieces, so that it is never whole in our memory */
 #define PIECES_FROM_BYTES (2 * 1024 * 1024)
 
+/* What we send as one packet is at most this part of what the server takes: text doubles when it is escaped */
+#define PACKET_DIVISOR 4
+
 /* MariaDB takes arrays of values from this version on, MySQL never */
 #define FIRST_VERSION_WITH_ARRAYS 100207
 
@@ -28,6 +31,8 @@ typedef struct {
     const HbRowSet *set;
     guint columns;
     gboolean with_arrays;
+    gsize batch_bytes;
+    gsize pieces_from_bytes;
 
     GByteArray *bytes; /* of all values of the batch, one after the other */
     GArray *values;    /* Value, row by row */
@@ -311,7 +316,7 @@ static gboolean add_bytes(gpointer data, const char *bytes, gsize length, GError
     Load *load = data;
 
     g_byte_array_append(load->bytes, (const guint8 *)bytes, (guint)length);
-    if (load->bytes->len - load->field_at < PIECES_FROM_BYTES || !load->with_arrays)
+    if (load->bytes->len - load->field_at < load->pieces_from_bytes || !load->with_arrays)
         return TRUE;
     return (load->in_pieces || begin_pieces(load, error)) && pass_bytes(load, error);
 }
@@ -339,7 +344,7 @@ static gboolean end_row(gpointer data, GError **error)
     if (load->in_pieces)
         return end_pieces(load, error);
     load->rows++;
-    return (load->bytes->len < BATCH_BYTES && load->rows < BATCH_ROWS_MAX) || send_batch(load, error);
+    return (load->bytes->len < load->batch_bytes && load->rows < BATCH_ROWS_MAX) || send_batch(load, error);
 }
 
 /* ---- The whole ---- */
@@ -384,6 +389,17 @@ static gboolean needs_entry(HbSession *session, const HbRowSet *set, const char 
            (transactional || hb_my_note_begun(session, key, set->table, error));
 }
 
+static gboolean read_packet_size(HbSession *session, GError **error)
+{
+    g_autofree char *text = NULL;
+
+    if (session->packet == 0 && !hb_my_read_text(session, "SELECT @@max_allowed_packet", &text, error))
+        return FALSE;
+    if (text != NULL)
+        session->packet = MAX(g_ascii_strtoull(text, NULL, 10), 1024);
+    return TRUE;
+}
+
 static void load_clear(Load *load)
 {
     g_byte_array_unref(load->bytes);
@@ -404,9 +420,13 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
                  .with_arrays = session->is_maria && session->version >= FIRST_VERSION_WITH_ARRAYS,
                  .bytes = g_byte_array_new(),
                  .values = g_array_new(FALSE, FALSE, sizeof(Value))};
-    gboolean ok = needs_entry(session, set, key, error) && hb_my_execute(session, "START TRANSACTION", error) &&
-                  pass_rows(&load, source, data, error) && hb_my_note_done(session, key, "", error) &&
-                  hb_my_execute(session, "COMMIT", error);
+    gboolean ok = read_packet_size(session, error);
+
+    load.batch_bytes = MIN(BATCH_BYTES, session->packet / PACKET_DIVISOR);
+    load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
+    ok = ok && needs_entry(session, set, key, error) && hb_my_execute(session, "START TRANSACTION", error) &&
+         pass_rows(&load, source, data, error) && hb_my_note_done(session, key, "", error) &&
+         hb_my_execute(session, "COMMIT", error);
 
     load_clear(&load);
     if (!ok)

@@ -16,6 +16,7 @@ struct HbSession {
     HbAddress origin;  /* where it was opened, for interrupting it; copies */
     gboolean is_maria; /* MariaDB rather than MySQL */
     guint version;     /* 101106 */
+    guint64 packet;    /* the largest that the server takes; 0: not asked yet */
     char *address;     /* for people */
     char *database;    /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */

@@ -181,7 +181,7 @@ static void remark_on_tables(HbMyResult *tables, HbRemark remark, gpointer data)
     if (count > NAMES_SHOWN)
         g_string_append_printf(text, " and %u more", count - NAMES_SHOWN);
     g_string_append(text, ": tables without transactions are read as they are when their turn comes");
-    remark(data, text->str, "write nothing to them meanwhile, or keep others from it with --hold-tables");
+    remark(data, text->str, "write nothing to them meanwhile; `dump --hold-tables` keeps others from it");
 }
 
 /* This session keeps them locked until the end; another one then holds the moment still for the rest */
