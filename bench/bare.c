@@ -12,16 +12,14 @@
  */
 #include <jansson.h>
 #include <libpq-fe.h>
-#include <pthread.h>
-#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #define XXH_INLINE_ALL
 #include <xxhash.h>
-#include <zstd.h>
 
-#define MAX_JOBS    100000
+#include "bare.h"
+
 #define PIECE_BYTES (16L * 1024 * 1024)
 
 typedef struct {
@@ -30,17 +28,8 @@ typedef struct {
 } Job;
 
 static Job jobs[MAX_JOBS];
-static int job_count;
-static atomic_int next_job;
 static const char *uri, *folder, *dump_path;
-static int workers;
 static atomic_ulong sum_low, rows_seen;
-
-static void die(const char *what)
-{
-    fprintf(stderr, "bare: %s\n", what);
-    exit(1);
-}
 
 static PGconn *open_session(void)
 {
@@ -66,32 +55,7 @@ static void add_job(char *sql, char *file)
     jobs[job_count++] = (Job){sql, file};
 }
 
-static void run_workers(void *(*work)(void *))
-{
-    pthread_t threads[64];
-
-    atomic_store(&next_job, 0);
-    for (int i = 0; i < workers; i++)
-        pthread_create(&threads[i], NULL, work, (void *)(long)i);
-    for (int i = 0; i < workers; i++)
-        pthread_join(threads[i], NULL);
-    job_count = 0;
-}
-
 /* ---- Reading ---- */
-
-static void write_frame(FILE *file, ZSTD_CCtx *compressor, const char *bytes, size_t length, ZSTD_EndDirective mode)
-{
-    static _Thread_local char out[128 * 1024 + 4096];
-    ZSTD_inBuffer in = {bytes, length, 0};
-    size_t left;
-
-    do {
-        ZSTD_outBuffer buffer = {out, sizeof out, 0};
-        left = ZSTD_compressStream2(compressor, &buffer, &in, mode);
-        fwrite(out, 1, buffer.pos, file);
-    } while (mode == ZSTD_e_end ? left > 0 : in.pos < in.size);
-}
 
 static void *read_rows(void *data)
 {
@@ -228,25 +192,12 @@ static void add_loads(const json_t *set)
     free(list);
 }
 
-static char *read_file(const char *name)
+static char *read_dump_file(const char *name)
 {
     char path[4096];
-    FILE *file;
-    char *text;
-    long length;
 
     snprintf(path, sizeof path, "%s/%s", dump_path, name);
-    file = fopen(path, "r");
-    if (file == NULL)
-        die(path);
-    fseek(file, 0, SEEK_END);
-    length = ftell(file);
-    rewind(file);
-    text = calloc(1, (size_t)length + 1);
-    if (fread(text, 1, (size_t)length, file) != (size_t)length)
-        die(path);
-    fclose(file);
-    return text;
+    return read_file(path);
 }
 
 /* The statements of one kind, run by all sessions */
@@ -266,7 +217,7 @@ static void run_kind(const json_t *objects, const char *text, const char *kind)
 static void load(const json_t *manifest)
 {
     const json_t *sets = json_object_get(manifest, "rows"), *objects = json_object_get(manifest, "objects");
-    char *completion = read_file("completion.sql");
+    char *completion = read_dump_file("completion.sql");
 
     for (size_t i = 0; i < json_array_size(sets); i++)
         add_loads(json_array_get(sets, i));
@@ -288,7 +239,7 @@ int main(int argc, char **argv)
     workers = atoi(argv[3]);
     dump_path = argv[4];
     folder = argc > 5 ? argv[5] : NULL;
-    manifest = json_loads(read_file("manifest.json"), 0, NULL);
+    manifest = json_loads(read_dump_file("manifest.json"), 0, NULL);
     if (strcmp(argv[1], "load") == 0) {
         load(manifest);
         return 0;

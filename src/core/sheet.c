@@ -51,6 +51,15 @@ void hb_sheet_add_column(HbSheet *sheet, const char *key, const char *title, HbC
     g_ptr_array_add(sheet->columns, column);
 }
 
+HbSheet *hb_sheet_new_from(const HbSheetForm *form)
+{
+    HbSheet *sheet = hb_sheet_new(form->key, form->title);
+
+    for (int c = 0; c < HB_SHEET_COLUMNS_MAX && form->columns[c].key != NULL; c++)
+        hb_sheet_add_column(sheet, form->columns[c].key, form->columns[c].title, form->columns[c].type);
+    return sheet;
+}
+
 guint hb_sheet_add_row(HbSheet *sheet)
 {
     g_ptr_array_add(sheet->rows, g_new0(char *, sheet->columns->len));

@@ -32,6 +32,20 @@ HbSheet *hb_sheet_new(const char *key, const char *title);
 void hb_sheet_free(HbSheet *sheet);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbSheet, hb_sheet_free)
 
+/* A sheet's key, titles and columns as data */
+#define HB_SHEET_COLUMNS_MAX 8
+typedef struct {
+    const char *key;
+    const char *title;
+    struct {
+        const char *key;
+        const char *title;
+        HbColumnType type;
+    } columns[HB_SHEET_COLUMNS_MAX]; /* ended by one without a key */
+} HbSheetForm;
+
+HbSheet *hb_sheet_new_from(const HbSheetForm *form);
+
 void hb_sheet_add_column(HbSheet *sheet, const char *key, const char *title, HbColumnType type);
 
 /* A new row of empty cells; set them in any order. Texts are copied */

@@ -61,6 +61,13 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
     return NULL;
 }
 
+gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error)
+{
+    return g_strcmp0(now, before) == 0 ||
+           hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
+                        "%s: the structure of the database changed during the dump", address);
+}
+
 static void range_clear(gpointer data)
 {
     g_free(((HbRange *)data)->where);

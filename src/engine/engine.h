@@ -85,12 +85,9 @@ GArray *hb_databases_new(void); /* frees the names with itself */
 void hb_databases_add(GArray *databases, const char *name, guint64 bytes);
 
 typedef struct {
-    gboolean transactional_definitions; /* a failed step leaves nothing behind, and the journal entry is part of it */
-    gboolean shared_snapshots;          /* several sessions can read one snapshot */
-    guint64 analyze_from_rows;          /* smaller tables need no refreshing of the planner's figures */
-    gboolean schemas;                   /* databases have schemas inside */
-    gboolean cross_references;          /* what is in one database may need what is in another */
-    gboolean rights_one_by_one;         /* changes of users and rights get in each other's way */
+    guint64 analyze_from_rows;  /* smaller tables need no refreshing of the planner's figures */
+    gboolean cross_references;  /* what is in one database may need what is in another */
+    gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
 } HbEngineTraits;
 
 typedef struct HbEngine HbEngine;
@@ -178,6 +175,9 @@ struct HbEngine {
 
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
+
+/* Is the structure's fingerprint what it was? HB_ERROR_RETRY if not. For engines */
+gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error);
 
 /* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
 const HbEngine *hb_engine_find(const char *uri, GError **error);

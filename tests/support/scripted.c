@@ -515,7 +515,7 @@ static char *get_analyze_sql(const char *table)
 const HbEngine scripted_engine = {
     .name = "scripted",
     .schemes = schemes,
-    .traits = {.transactional_definitions = TRUE, .shared_snapshots = TRUE, .analyze_from_rows = 1, .schemas = TRUE},
+    .traits = {.analyze_from_rows = 1},
     .preamble = "",
     .check_uri = check_uri,
     .display = display,

@@ -89,6 +89,20 @@ char *servers_get_uri(const char *name, const char *database)
                            database != NULL ? database : "", folder, name);
 }
 
+static char *run_query(const char *const *arguments, const char *sql)
+{
+    char *out = NULL, *err = NULL;
+    GError *error = NULL;
+    int status;
+
+    g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
+    check_no_error(error);
+    if (status != 0)
+        fail_msg("%s: %s", sql, err);
+    g_free(err);
+    return g_strchomp(out);
+}
+
 /* mariadb://root@localhost/DATABASE?socket=PATH as arguments of the shell */
 static char *query_mariadb(const char *uri, const char *sql)
 {
@@ -105,33 +119,14 @@ static char *query_mariadb(const char *uri, const char *sql)
                                sql,
                                name,
                                NULL};
-    char *out = NULL, *err = NULL;
-    GError *error = NULL;
-    int status;
-
-    g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
-    check_no_error(error);
-    if (status != 0)
-        fail_msg("%s: %s", sql, err);
-    g_free(err);
-    return g_strchomp(out);
+    return run_query(arguments, sql);
 }
 
 char *servers_query(const char *uri, const char *sql)
 {
     const char *arguments[] = {"psql", "-qXAt", "-v", "ON_ERROR_STOP=1", "-c", sql, uri, NULL};
-    char *out = NULL, *err = NULL;
-    GError *error = NULL;
-    int status;
 
-    if (g_str_has_prefix(uri, "mariadb:"))
-        return query_mariadb(uri, sql);
-    g_spawn_sync(NULL, (char **)arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err, &status, &error);
-    check_no_error(error);
-    if (status != 0)
-        fail_msg("%s: %s", sql, err);
-    g_free(err);
-    return g_strchomp(out);
+    return g_str_has_prefix(uri, "mariadb:") ? query_mariadb(uri, sql) : run_query(arguments, sql);
 }
 
 Run run_hornbeam(const char *first, ...)

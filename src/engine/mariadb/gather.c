@@ -38,8 +38,21 @@ void hb_my_gather_clear(HbMyGather *gather)
     hb_catalog_free(gather->catalog);
     for (int i = 0; i < HB_NAMES_COUNT; i++)
         g_hash_table_unref(gather->names[i]);
+    g_free(gather->previous_trigger);
     g_ptr_array_unref(gather->texts);
     g_hash_table_unref(gather->indexes);
+}
+
+gboolean hb_my_gather_each(HbMyGather *gather, const char *sql, HbMyRead read, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session, sql, error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (!read(gather, row, error))
+            return FALSE;
+    }
+    return result != NULL;
 }
 
 static char *fold(const HbMyGather *gather, HbNames names, const char *name)

@@ -13,18 +13,24 @@
 /* Objects by name, unquoted and folded as their kind is compared; to identities */
 typedef enum { HB_NAMES_RELATION, HB_NAMES_FUNCTION, HB_NAMES_PROCEDURE, HB_NAMES_PACKAGE, HB_NAMES_COUNT } HbNames;
 
-typedef struct {
+typedef struct HbMyGather HbMyGather;
+struct HbMyGather {
     HbSession *session;
     HbCatalog *catalog;
     guint parts;
     gboolean fold_relations; /* names of tables are compared without case */
+    char *previous_trigger;  /* identity; the next one on the same event comes after it */
     GHashTable *names[HB_NAMES_COUNT];
     GHashTable *indexes; /* identity of a table to GPtrArray of its indexes' identities, all borrowed */
     GPtrArray *texts;    /* what needs are still to be read from */
-} HbMyGather;
+};
 
 gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, GError **error);
 void hb_my_gather_clear(HbMyGather *gather);
+
+/* Calls read for each row of a query, until it fails */
+typedef gboolean (*HbMyRead)(HbMyGather *gather, MYSQL_ROW row, GError **error);
+gboolean hb_my_gather_each(HbMyGather *gather, const char *sql, HbMyRead read, GError **error);
 
 /* Adds the object, known by this name; takes it, also on failure */
 gboolean hb_my_gather_add(HbMyGather *gather, HbNames names, const char *name, HbObject *object, GError **error);

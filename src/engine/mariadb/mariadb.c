@@ -19,12 +19,7 @@ static const char *const schemes[] = {"mariadb", "mysql", NULL};
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
     .schemes = schemes,
-    .traits = {.transactional_definitions = FALSE,
-               .shared_snapshots = TRUE,
-               .analyze_from_rows = 1000,
-               .schemas = FALSE,
-               .cross_references = TRUE,
-               .rights_one_by_one = TRUE},
+    .traits = {.analyze_from_rows = 1000, .cross_references = TRUE, .rights_one_by_one = TRUE},
     .preamble = HB_MY_PREAMBLE,
     .check_uri = hb_my_check_uri,
     .display = hb_my_display,

@@ -43,21 +43,38 @@ static void set_field(Shown *shown, const char *title, const char *value)
     }
 }
 
-/* FALSE if the server does not show the text, which needs rights; then it is named as left out */
-static gboolean read_shown(HbMyGather *gather, HbMyResult *result, const HbObject *object, Shown *shown,
-                           const GError *cause)
-{
-    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+/* A program that is being read: its object, and what the server shows of it, which lasts as long as the result */
+typedef struct {
+    HbObject *object;
+    HbMyResult *result;
+    Shown shown;
+} Program;
 
-    *shown = (Shown){0};
-    for (guint c = 0; row != NULL && c < mysql_num_fields(result); c++)
-        set_field(shown, mysql_fetch_field_direct(result, c)->name, row[c]);
-    if (shown->text != NULL)
+/* SHOW CREATE `what`. FALSE if the server does not show the text, which needs rights; then it is named as left out */
+static gboolean show(HbMyGather *gather, Program *program, HbKind kind, const char *what, const char *name)
+{
+    g_autofree char *quoted = hb_my_quote_name(name);
+    g_autoptr(GError) cause = NULL;
+    MYSQL_ROW row;
+
+    *program = (Program){.object = hb_object_new(kind, quoted)};
+    program->result = hb_my_query_format(gather->session, &cause, "SHOW CREATE %s %s", what, quoted);
+    row = program->result != NULL ? mysql_fetch_row(program->result) : NULL;
+    for (guint c = 0; row != NULL && c < mysql_num_fields(program->result); c++)
+        set_field(&program->shown, mysql_fetch_field_direct(program->result, c)->name, row[c]);
+    if (program->shown.text != NULL)
         return TRUE;
-    hb_catalog_add_omission(gather->catalog, object->identity,
+    hb_catalog_add_omission(gather->catalog, program->object->identity,
                             cause != NULL ? cause->message
                                           : "its text is only for its definer and for those who may read all of them");
     return FALSE;
+}
+
+/* Whether or not its object was taken over by the catalog */
+static void program_clear(Program *program)
+{
+    hb_object_free(program->object);
+    mysql_free_result(program->result);
 }
 
 /* ---- Definitions ---- */
@@ -106,13 +123,15 @@ static char *make_definition(const Shown *shown, const char *create)
     return g_strdup_printf("%s;\n%s\n" HB_MY_USUAL, settings, delimited);
 }
 
-/* The body needs what it names; not its own name, nor that of its definer */
-static gboolean add_program(HbMyGather *gather, HbNames names, const char *name, HbObject *object, const Shown *shown,
+/* What the text names is needed. The catalog takes the object over; without names nothing finds it by its own */
+static gboolean add_program(HbMyGather *gather, HbNames names, const char *name, Program *program, const char *text,
                             GError **error)
 {
+    HbObject *object = g_steal_pointer(&program->object);
+
     if (object->definition == NULL)
-        object->definition = make_definition(shown, shown->text);
-    hb_my_gather_add_text(gather, object, shown->text);
+        object->definition = make_definition(&program->shown, program->shown.text);
+    hb_my_gather_add_text(gather, object, text);
     return names == HB_NAMES_COUNT ? hb_catalog_add(gather->catalog, object, error)
                                    : hb_my_gather_add(gather, names, name, object, error);
 }
@@ -139,23 +158,13 @@ static char *drop_own_database(const char *text, const char *database)
     return g_string_free(result, FALSE);
 }
 
-static gboolean read_view(HbMyGather *gather, const char *name, GError **error)
+static gboolean add_view(HbMyGather *gather, const char *name, Program *program, GError **error)
 {
-    g_autofree char *quoted = hb_my_quote_name(name);
-    HbObject *view = hb_object_new(HB_KIND_VIEW, quoted);
-    g_autoptr(GError) cause = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE VIEW %s", quoted);
-    Shown shown;
+    g_autofree char *sql = drop_own_database(program->shown.text, gather->session->database);
+    g_autofree char *settings = settings_of(&program->shown);
 
-    if (!read_shown(gather, result, view, &shown, cause)) {
-        hb_object_free(view);
-        return TRUE;
-    }
-    g_autofree char *sql = drop_own_database(shown.text, gather->session->database);
-    g_autofree char *settings = settings_of(&shown);
-    view->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
-    shown.text = strstr(sql, " AS ");
-    return add_program(gather, HB_NAMES_RELATION, name, view, &shown, error);
+    program->object->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
+    return add_program(gather, HB_NAMES_RELATION, name, program, strstr(sql, " AS "), error);
 }
 
 /* A definer who is missing does not keep a view from being created; a table, column or function that is missing does */
@@ -174,20 +183,16 @@ static gboolean is_broken(HbMyGather *gather, const char *name)
     return TRUE;
 }
 
-static gboolean read_views(HbMyGather *gather, GError **error)
+static gboolean read_view(HbMyGather *gather, MYSQL_ROW row, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
-                                               "SELECT TABLE_NAME FROM information_schema.TABLES"
-                                               " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'VIEW'"
-                                               " ORDER BY TABLE_NAME",
-                                               error);
-    MYSQL_ROW row;
+    Program program;
+    gboolean ok;
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!is_broken(gather, row[0]) && !read_view(gather, row[0], error))
-            return FALSE;
-    }
-    return result != NULL;
+    if (is_broken(gather, row[0]))
+        return TRUE;
+    ok = !show(gather, &program, HB_KIND_VIEW, "VIEW", row[0]) || add_view(gather, row[0], &program, error);
+    program_clear(&program);
+    return ok;
 }
 
 /* ---- Routines ---- */
@@ -215,124 +220,102 @@ static char *with_database_collation(HbMyGather *gather, const Shown *shown, con
                            shown->database_collation, definition, charset, own);
 }
 
-static gboolean read_routine(HbMyGather *gather, guint type, const char *name, GError **error)
+static gboolean add_routine(HbMyGather *gather, HbNames names, const char *name, Program *program, GError **error)
 {
-    g_autofree char *quoted = hb_my_quote_name(name);
-    HbObject *object = hb_object_new(routine_types[type].kind, quoted);
-    g_autoptr(GError) cause = NULL;
-    g_autoptr(HbMyResult) result =
-        hb_my_query_format(gather->session, &cause, "SHOW CREATE %s %s", routine_types[type].type, quoted);
-    Shown shown;
+    g_autofree char *plain = make_definition(&program->shown, program->shown.text);
 
-    if (!read_shown(gather, result, object, &shown, cause)) {
-        hb_object_free(object);
-        return TRUE;
+    program->object->definition = with_database_collation(gather, &program->shown, plain);
+    if (program->object->kind == HB_KIND_PACKAGE_BODY) {
+        g_autofree char *package = hb_identity_new(HB_KIND_PACKAGE, hb_object_get_name(program->object));
+        hb_object_add_need(program->object, package);
     }
-    g_autofree char *plain = make_definition(&shown, shown.text);
-    object->definition = with_database_collation(gather, &shown, plain);
-    if (object->kind == HB_KIND_PACKAGE_BODY) {
-        g_autofree char *package = hb_identity_new(HB_KIND_PACKAGE, quoted);
-        hb_object_add_need(object, package);
-    }
-    return add_program(gather, routine_types[type].names, name, object, &shown, error);
+    return add_program(gather, names, name, program, program->shown.text, error);
 }
 
-static gboolean read_routines(HbMyGather *gather, GError **error)
+/* Type, name */
+static gboolean read_routine(HbMyGather *gather, MYSQL_ROW row, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
-                                               "SELECT ROUTINE_TYPE, ROUTINE_NAME FROM information_schema.ROUTINES"
-                                               " WHERE ROUTINE_SCHEMA = DATABASE() ORDER BY ROUTINE_TYPE, ROUTINE_NAME",
-                                               error);
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        for (guint t = 0; t < G_N_ELEMENTS(routine_types); t++) {
-            if (strcmp(row[0], routine_types[t].type) == 0 && !read_routine(gather, t, row[1], error))
-                return FALSE;
-        }
+    for (guint t = 0; t < G_N_ELEMENTS(routine_types); t++) {
+        Program program;
+        gboolean ok;
+        if (strcmp(row[0], routine_types[t].type) != 0)
+            continue;
+        ok = !show(gather, &program, routine_types[t].kind, routine_types[t].type, row[1]) ||
+             add_routine(gather, routine_types[t].names, row[1], &program, error);
+        program_clear(&program);
+        return ok;
     }
-    return result != NULL;
+    return TRUE;
 }
 
 /* ---- Triggers: those of one table, event and moment in their order ---- */
 
-static gboolean read_trigger(HbMyGather *gather, MYSQL_ROW row, char **previous, GError **error)
+static gboolean add_trigger(HbMyGather *gather, MYSQL_ROW row, Program *program, GError **error)
 {
-    g_autofree char *quoted = hb_my_quote_name(row[0]);
-    HbObject *trigger = hb_object_new(HB_KIND_TRIGGER, quoted);
+    HbObject *trigger = program->object;
     const char *table = hb_my_gather_find(gather, HB_NAMES_RELATION, row[1]);
-    g_autoptr(GError) cause = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE TRIGGER %s", quoted);
-    Shown shown;
 
-    if (!read_shown(gather, result, trigger, &shown, cause)) {
-        hb_object_free(trigger);
-        return TRUE;
-    }
     trigger->on = g_strdup(table);
     if (table != NULL) {
         g_autofree char *rows = hb_identity_new(HB_KIND_ROWS, strchr(table, ' ') + 1);
         hb_object_add_need(trigger, table);
         hb_object_add_need(trigger, rows);
     }
-    if (strcmp(row[2], "1") != 0 && *previous != NULL)
-        hb_object_add_need(trigger, *previous);
-    g_free(*previous);
-    *previous = g_strdup(trigger->identity);
-    return add_program(gather, HB_NAMES_COUNT, NULL, trigger, &shown, error);
+    if (strcmp(row[2], "1") != 0 && gather->previous_trigger != NULL)
+        hb_object_add_need(trigger, gather->previous_trigger);
+    g_free(gather->previous_trigger);
+    gather->previous_trigger = g_strdup(trigger->identity);
+    return add_program(gather, HB_NAMES_COUNT, NULL, program, program->shown.text, error);
 }
 
-static gboolean read_triggers(HbMyGather *gather, GError **error)
+/* Name, table, place among those of its event and moment */
+static gboolean read_trigger(HbMyGather *gather, MYSQL_ROW row, GError **error)
 {
-    g_autoptr(HbMyResult) result =
-        hb_my_query(gather->session,
-                    "SELECT TRIGGER_NAME, EVENT_OBJECT_TABLE, ACTION_ORDER FROM information_schema.TRIGGERS"
-                    " WHERE TRIGGER_SCHEMA = DATABASE()"
-                    " ORDER BY EVENT_OBJECT_TABLE, ACTION_TIMING, EVENT_MANIPULATION, ACTION_ORDER",
-                    error);
-    g_autofree char *previous = NULL;
-    MYSQL_ROW row;
+    Program program;
+    gboolean ok =
+        !show(gather, &program, HB_KIND_TRIGGER, "TRIGGER", row[0]) || add_trigger(gather, row, &program, error);
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!read_trigger(gather, row, &previous, error))
-            return FALSE;
-    }
-    return result != NULL;
+    program_clear(&program);
+    return ok;
 }
 
 /* ---- Events ---- */
 
-static gboolean read_event(HbMyGather *gather, const char *name, GError **error)
+static gboolean read_event(HbMyGather *gather, MYSQL_ROW row, GError **error)
 {
-    g_autofree char *quoted = hb_my_quote_name(name);
-    HbObject *event = hb_object_new(HB_KIND_EVENT, quoted);
-    g_autoptr(GError) cause = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &cause, "SHOW CREATE EVENT %s", quoted);
-    Shown shown;
+    Program program;
+    gboolean ok = !show(gather, &program, HB_KIND_EVENT, "EVENT", row[0]) ||
+                  add_program(gather, HB_NAMES_COUNT, NULL, &program, program.shown.text, error);
 
-    if (read_shown(gather, result, event, &shown, cause))
-        return add_program(gather, HB_NAMES_COUNT, NULL, event, &shown, error);
-    hb_object_free(event);
-    return TRUE;
+    program_clear(&program);
+    return ok;
 }
 
-static gboolean read_events(HbMyGather *gather, GError **error)
-{
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
-                                               "SELECT EVENT_NAME FROM information_schema.EVENTS"
-                                               " WHERE EVENT_SCHEMA = DATABASE() ORDER BY EVENT_NAME",
-                                               error);
-    MYSQL_ROW row;
+/* ---- All of them: views first, as they need what they name in order to be created (see gather.c) ---- */
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!read_event(gather, row[0], error))
-            return FALSE;
-    }
-    return result != NULL;
-}
+static const struct {
+    const char *sql;
+    HbMyRead read;
+} lists[] = {
+    {"SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'VIEW'"
+     " ORDER BY TABLE_NAME",
+     read_view},
+    {"SELECT ROUTINE_TYPE, ROUTINE_NAME FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
+     " ORDER BY ROUTINE_TYPE, ROUTINE_NAME",
+     read_routine},
+    {"SELECT TRIGGER_NAME, EVENT_OBJECT_TABLE, ACTION_ORDER FROM information_schema.TRIGGERS"
+     " WHERE TRIGGER_SCHEMA = DATABASE()"
+     " ORDER BY EVENT_OBJECT_TABLE, ACTION_TIMING, EVENT_MANIPULATION, ACTION_ORDER",
+     read_trigger},
+    {"SELECT EVENT_NAME FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() ORDER BY EVENT_NAME",
+     read_event},
+};
 
 gboolean hb_my_read_programs(HbMyGather *gather, GError **error)
 {
-    return read_views(gather, error) && read_routines(gather, error) && read_triggers(gather, error) &&
-           read_events(gather, error);
+    for (gsize i = 0; i < G_N_ELEMENTS(lists); i++) {
+        if (!hb_my_gather_each(gather, lists[i].sql, lists[i].read, error))
+            return FALSE;
+    }
+    return TRUE;
 }

@@ -7,27 +7,20 @@
 
 #define SCOPE_SERVER   1
 #define SCOPE_DATABASE 2
-#define MAX_COLUMNS    7
 
 typedef struct {
     int scope;
     gboolean optional; /* left out where the server, or the account, does not allow it */
-    const char *key;
-    const char *title;
-    struct {
-        const char *key;
-        const char *title;
-        HbColumnType type;
-    } columns[MAX_COLUMNS]; /* ended by one without a key; one for each column of the query */
+    HbSheetForm form;  /* with a column for each of the query's */
     const char *sql;
 } SheetQuery;
 
 /* clang-format off */
 static const SheetQuery sheets[] = {
-    {SCOPE_SERVER | SCOPE_DATABASE, FALSE, "databases", "Databases",
+    {SCOPE_SERVER | SCOPE_DATABASE, FALSE, {"databases", "Databases",
      {{"name", "database", HB_COLUMN_TEXT}, {"character_set", "character set", HB_COLUMN_TEXT},
       {"collation", "collation", HB_COLUMN_TEXT}, {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size", HB_COLUMN_BYTES},
-      {"sessions", "sessions", HB_COLUMN_COUNT}},
+      {"sessions", "sessions", HB_COLUMN_COUNT}}},
      "SELECT s.SCHEMA_NAME, s.DEFAULT_CHARACTER_SET_NAME, s.DEFAULT_COLLATION_NAME, COUNT(t.TABLE_NAME),"
      " CAST(COALESCE(SUM(t.DATA_LENGTH + t.INDEX_LENGTH), 0) AS UNSIGNED),"
      " (SELECT COUNT(*) FROM information_schema.PROCESSLIST p WHERE p.DB = s.SCHEMA_NAME AND p.ID <> CONNECTION_ID())"
@@ -36,52 +29,43 @@ static const SheetQuery sheets[] = {
      " WHERE s.SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')"
      "  AND (DATABASE() IS NULL OR s.SCHEMA_NAME = DATABASE())"
      " GROUP BY s.SCHEMA_NAME, s.DEFAULT_CHARACTER_SET_NAME, s.DEFAULT_COLLATION_NAME ORDER BY 5 DESC, 1"},
-    {SCOPE_DATABASE, FALSE, "kinds", "Objects by kind",
-     {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}},
+    {SCOPE_DATABASE, FALSE, {"kinds", "Objects by kind",
+     {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}}},
      hb_my_sql_survey_kinds},
-    {SCOPE_DATABASE, FALSE, "tables", "Largest tables",
+    {SCOPE_DATABASE, FALSE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"engine", "engine", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT},
-      {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}},
+      {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
      "SELECT TABLE_NAME, ENGINE, TABLE_ROWS, DATA_LENGTH, INDEX_LENGTH FROM information_schema.TABLES"
      " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
      " ORDER BY DATA_LENGTH DESC, TABLE_NAME LIMIT 20"},
-    {SCOPE_DATABASE, FALSE, "engines", "Storage engines in use",
+    {SCOPE_DATABASE, FALSE, {"engines", "Storage engines in use",
      {{"engine", "engine", HB_COLUMN_TEXT}, {"transactions", "transactions", HB_COLUMN_TEXT},
-      {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES}},
+      {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES}}},
      "SELECT t.ENGINE, LOWER(e.TRANSACTIONS), COUNT(*), CAST(SUM(t.DATA_LENGTH) AS UNSIGNED)"
      " FROM information_schema.TABLES t"
      " LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
      " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
      " GROUP BY t.ENGINE, e.TRANSACTIONS ORDER BY 3 DESC, 1"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, "roles", "Accounts and roles",
-     {{"name", "account", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT}, {"global", "rights on everything", HB_COLUMN_TEXT}},
+    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"roles", "Accounts and roles",
+     {{"name", "account", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT}, {"global", "rights on everything", HB_COLUMN_TEXT}}},
      "SELECT IF(u.Host = '', u.User, CONCAT(u.User, '@', u.Host)), NULLIF(u.plugin, ''),"
      " (SELECT IF(MAX(p.PRIVILEGE_TYPE = 'SUPER'), 'all', GROUP_CONCAT(LOWER(p.PRIVILEGE_TYPE) ORDER BY p.PRIVILEGE_TYPE SEPARATOR ', '))"
      "  FROM information_schema.USER_PRIVILEGES p"
      "  WHERE p.GRANTEE = CONCAT('''', u.User, '''@''', u.Host, '''') AND p.PRIVILEGE_TYPE <> 'USAGE')"
      " FROM mysql.user u ORDER BY u.User, u.Host"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, "plugins", "Plugins loaded from libraries",
-     {{"name", "plugin", HB_COLUMN_TEXT}, {"type", "type", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}},
+    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"plugins", "Plugins loaded from libraries",
+     {{"name", "plugin", HB_COLUMN_TEXT}, {"type", "type", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}}},
      "SELECT PLUGIN_NAME, LOWER(PLUGIN_TYPE), PLUGIN_VERSION FROM information_schema.PLUGINS"
      " WHERE PLUGIN_LIBRARY IS NOT NULL AND PLUGIN_STATUS = 'ACTIVE' ORDER BY 1"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, "settings", "Server settings that differ from their defaults",
+    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"settings", "Server settings that differ from their defaults",
      {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"default", "default", HB_COLUMN_TEXT},
-      {"source", "set in", HB_COLUMN_TEXT}},
+      {"source", "set in", HB_COLUMN_TEXT}}},
      "SELECT LOWER(VARIABLE_NAME), GLOBAL_VALUE, DEFAULT_VALUE, LOWER(GLOBAL_VALUE_ORIGIN)"
      " FROM information_schema.SYSTEM_VARIABLES WHERE GLOBAL_VALUE_ORIGIN IN ('CONFIG', 'SQL', 'COMMAND-LINE')"
      " AND NOT (GLOBAL_VALUE <=> DEFAULT_VALUE) AND LOWER(VARIABLE_NAME) NOT RLIKE 'passphrase|password|secret'"
      " ORDER BY 1"},
 };
 /* clang-format on */
-
-static HbSheet *make_sheet(const SheetQuery *query)
-{
-    HbSheet *sheet = hb_sheet_new(query->key, query->title);
-
-    for (int c = 0; c < MAX_COLUMNS && query->columns[c].key != NULL; c++)
-        hb_sheet_add_column(sheet, query->columns[c].key, query->columns[c].title, query->columns[c].type);
-    return sheet;
-}
 
 /* FALSE on error; *sheet is NULL if it is left out */
 static gboolean read_sheet(HbSession *session, const SheetQuery *query, HbSheet **sheet, GError **error)
@@ -92,10 +76,10 @@ static gboolean read_sheet(HbSession *session, const SheetQuery *query, HbSheet 
     *sheet = NULL;
     if (result == NULL) {
         if (!query->optional)
-            g_prefix_error(error, "surveying %s (%s): ", session->address, query->title);
+            g_prefix_error(error, "surveying %s (%s): ", session->address, query->form.title);
         return query->optional;
     }
-    *sheet = make_sheet(query);
+    *sheet = hb_sheet_new_from(&query->form);
     g_assert(mysql_num_fields(result) == (*sheet)->columns->len);
     while ((row = mysql_fetch_row(result)) != NULL) {
         guint at = hb_sheet_add_row(*sheet);

@@ -374,9 +374,9 @@ static gboolean add_sequence_value(HbMyGather *gather, const HbObject *sequence,
     return hb_catalog_add(gather->catalog, object, error);
 }
 
-static gboolean add_sequence(HbMyGather *gather, const char *name, GError **error)
+static gboolean read_sequence(HbMyGather *gather, MYSQL_ROW listed, GError **error)
 {
-    g_autofree char *quoted = hb_my_quote_name(name);
+    g_autofree char *quoted = hb_my_quote_name(listed[0]);
     g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, error, "SHOW CREATE SEQUENCE %s", quoted);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
     HbObject *sequence;
@@ -385,22 +385,14 @@ static gboolean add_sequence(HbMyGather *gather, const char *name, GError **erro
         return FALSE;
     sequence = hb_object_new(HB_KIND_SEQUENCE, quoted);
     sequence->definition = g_strconcat(row[1], ";", NULL);
-    return hb_my_gather_add(gather, HB_NAMES_RELATION, name, sequence, error) &&
+    return hb_my_gather_add(gather, HB_NAMES_RELATION, listed[0], sequence, error) &&
            (!(gather->parts & HB_PART_DATA) || add_sequence_value(gather, sequence, quoted, error));
 }
 
 gboolean hb_my_read_sequences(HbMyGather *gather, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session,
-                                               "SELECT TABLE_NAME FROM information_schema.TABLES"
-                                               " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'SEQUENCE'"
-                                               " ORDER BY TABLE_NAME",
-                                               error);
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!add_sequence(gather, row[0], error))
-            return FALSE;
-    }
-    return result != NULL;
+    return hb_my_gather_each(gather,
+                             "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+                             " AND TABLE_TYPE = 'SEQUENCE' ORDER BY TABLE_NAME",
+                             read_sequence, error);
 }

@@ -16,7 +16,7 @@ static const char *const schemes[] = {"postgresql", "postgres", NULL};
 const HbEngine hb_postgres_engine = {
     .name = "postgresql",
     .schemes = schemes,
-    .traits = {.transactional_definitions = TRUE, .shared_snapshots = TRUE, .analyze_from_rows = 1, .schemas = TRUE},
+    .traits = {.analyze_from_rows = 1},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"
                 "SET check_function_bodies = off;\n"

@@ -228,11 +228,7 @@ gboolean hb_pg_check_structure(HbSession *session, GError **error)
 {
     g_autofree char *now = read_fingerprint(session, error);
 
-    if (now == NULL)
-        return FALSE;
-    return g_strcmp0(now, session->fingerprint) == 0 ||
-           hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
-                        "%s: the structure of the database changed during the dump", session->address);
+    return now != NULL && hb_engine_check_fingerprint(now, session->fingerprint, session->address, error);
 }
 
 void hb_pg_drop_snapshot(HbSession *session)

@@ -6,44 +6,37 @@
 
 #define SCOPE_SERVER   1
 #define SCOPE_DATABASE 2
-#define MAX_COLUMNS    8
 
 typedef struct {
     int scope;
-    const char *key;
-    const char *title;
-    struct {
-        const char *key;
-        const char *title;
-        HbColumnType type;
-    } columns[MAX_COLUMNS]; /* ended by one without a key; one for each column of the query */
+    HbSheetForm form; /* with a column for each of the query's */
     const char *sql;
 } SheetQuery;
 
 /* clang-format off */
 static const SheetQuery sheets[] = {
-    {SCOPE_SERVER | SCOPE_DATABASE, "databases", "Databases",
+    {SCOPE_SERVER | SCOPE_DATABASE, {"databases", "Databases",
      {{"name", "database", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"encoding", "encoding", HB_COLUMN_TEXT},
-      {"collation", "collation", HB_COLUMN_TEXT}, {"bytes", "size", HB_COLUMN_BYTES}, {"sessions", "sessions", HB_COLUMN_COUNT}},
+      {"collation", "collation", HB_COLUMN_TEXT}, {"bytes", "size", HB_COLUMN_BYTES}, {"sessions", "sessions", HB_COLUMN_COUNT}}},
      "SELECT d.datname, pg_get_userbyid(d.datdba), pg_encoding_to_char(d.encoding), d.datcollate,"
      " CASE WHEN has_database_privilege(d.oid, 'CONNECT') THEN pg_database_size(d.oid) END,"
      " (SELECT count(*) FROM pg_stat_activity a WHERE a.datid = d.oid AND a.pid <> pg_backend_pid())"
      " FROM pg_database d"
      " WHERE d.datallowconn AND ($1 OR d.datname = current_database())"
      " ORDER BY 5 DESC NULLS LAST, 1"},
-    {SCOPE_DATABASE, "kinds", "Objects by kind",
-     {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}},
+    {SCOPE_DATABASE, {"kinds", "Objects by kind",
+     {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}}},
      hb_sql_survey_kinds},
-    {SCOPE_DATABASE, "tables", "Largest tables",
+    {SCOPE_DATABASE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES},
-      {"index_bytes", "of indexes", HB_COLUMN_BYTES}},
+      {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
      "SELECT c.oid::regclass, CASE WHEN c.reltuples >= 0 THEN c.reltuples::bigint END, pg_table_size(c.oid),"
      " pg_indexes_size(c.oid)"
      " FROM pg_class c LEFT JOIN pg_class t ON t.oid = c.reltoastrelid"
      " WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
      " ORDER BY c.relpages + coalesce(t.relpages, 0) DESC, 1 LIMIT 20"},
-    {SCOPE_SERVER | SCOPE_DATABASE, "roles", "Roles",
-     {{"name", "role", HB_COLUMN_TEXT}, {"attributes", "attributes", HB_COLUMN_TEXT}, {"member_of", "member of", HB_COLUMN_TEXT}},
+    {SCOPE_SERVER | SCOPE_DATABASE, {"roles", "Roles",
+     {{"name", "role", HB_COLUMN_TEXT}, {"attributes", "attributes", HB_COLUMN_TEXT}, {"member_of", "member of", HB_COLUMN_TEXT}}},
      "SELECT r.rolname, concat_ws(', ', CASE WHEN r.rolcanlogin THEN 'login' END,"
      "   CASE WHEN r.rolsuper THEN 'superuser' END, CASE WHEN r.rolcreatedb THEN 'creates databases' END,"
      "   CASE WHEN r.rolcreaterole THEN 'creates roles' END, CASE WHEN r.rolreplication THEN 'replication' END,"
@@ -53,36 +46,27 @@ static const SheetQuery sheets[] = {
      " (SELECT string_agg(g.rolname, ', ' ORDER BY g.rolname) FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid"
      "  WHERE m.member = r.oid)"
      " FROM pg_roles r WHERE r.rolname !~ '^pg_' ORDER BY r.rolname"},
-    {SCOPE_DATABASE, "extensions", "Extensions",
-     {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT}},
+    {SCOPE_DATABASE, {"extensions", "Extensions",
+     {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT}}},
      "SELECT x.extname, x.extversion, n.nspname FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace ORDER BY 1"},
-    {SCOPE_SERVER, "tablespaces", "Tablespaces",
-     {{"name", "tablespace", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"location", "location", HB_COLUMN_TEXT}},
+    {SCOPE_SERVER, {"tablespaces", "Tablespaces",
+     {{"name", "tablespace", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"location", "location", HB_COLUMN_TEXT}}},
      "SELECT spcname, pg_get_userbyid(spcowner), pg_tablespace_location(oid) FROM pg_tablespace"
      " WHERE spcname !~ '^pg_' ORDER BY 1"},
-    {SCOPE_DATABASE, "database_settings", "Settings of this database and its roles",
-     {{"role", "role", HB_COLUMN_TEXT}, {"setting", "setting", HB_COLUMN_TEXT}},
+    {SCOPE_DATABASE, {"database_settings", "Settings of this database and its roles",
+     {{"role", "role", HB_COLUMN_TEXT}, {"setting", "setting", HB_COLUMN_TEXT}}},
      "SELECT CASE s.setrole WHEN 0 THEN NULL ELSE pg_get_userbyid(s.setrole) END, unnest(s.setconfig)"
      " FROM pg_db_role_setting s JOIN pg_database d ON d.oid = s.setdatabase WHERE d.datname = current_database()"
      " ORDER BY 1 NULLS FIRST, 2"},
-    {SCOPE_SERVER | SCOPE_DATABASE, "settings", "Server settings that differ from their defaults",
+    {SCOPE_SERVER | SCOPE_DATABASE, {"settings", "Server settings that differ from their defaults",
      {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"default", "default", HB_COLUMN_TEXT},
-      {"source", "set in", HB_COLUMN_TEXT}},
+      {"source", "set in", HB_COLUMN_TEXT}}},
      "SELECT name, reset_val || coalesce(' ' || unit, ''), boot_val || coalesce(' ' || unit, ''), source"
      " FROM pg_settings WHERE source NOT IN ('default', 'session', 'client', 'override')"
      "   AND reset_val IS DISTINCT FROM boot_val AND name NOT IN ('application_name')"
      "   AND name !~ 'passphrase|password_command' ORDER BY name"},
 };
 /* clang-format on */
-
-static HbSheet *make_sheet(const SheetQuery *query)
-{
-    HbSheet *sheet = hb_sheet_new(query->key, query->title);
-
-    for (int c = 0; c < MAX_COLUMNS && query->columns[c].key != NULL; c++)
-        hb_sheet_add_column(sheet, query->columns[c].key, query->columns[c].title, query->columns[c].type);
-    return sheet;
-}
 
 static HbSheet *read_sheet(HbSession *session, const SheetQuery *query, gboolean whole_server, GError **error)
 {
@@ -93,10 +77,10 @@ static HbSheet *read_sheet(HbSession *session, const SheetQuery *query, gboolean
     HbSheet *sheet;
 
     if (result == NULL) {
-        g_prefix_error(error, "surveying %s (%s): ", session->address, query->title);
+        g_prefix_error(error, "surveying %s (%s): ", session->address, query->form.title);
         return NULL;
     }
-    sheet = make_sheet(query);
+    sheet = hb_sheet_new_from(&query->form);
     g_assert((guint)PQnfields(result) == sheet->columns->len);
     for (int row = 0; row < PQntuples(result); row++) {
         guint at = hb_sheet_add_row(sheet);
