@@ -61,10 +61,11 @@ static const struct {
               {"TRIGGER", "triggers, if there are any"},
               {"EVENT", "events, if there are any"}};
 
-static gboolean read_blind_spots(HbMyGather *gather, GError **error)
+/* Servers that have no roles do not understand the question; there everything is taken for seen */
+static void read_blind_spots(HbMyGather *gather)
 {
     g_autoptr(GHashTable) held = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session, hb_my_sql_privileges, error);
+    g_autoptr(HbMyResult) result = hb_my_query(gather->session, hb_my_sql_privileges, NULL);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
@@ -75,7 +76,6 @@ static gboolean read_blind_spots(HbMyGather *gather, GError **error)
         if (!g_hash_table_contains(held, hidden[i].privilege))
             hb_catalog_add_omission(gather->catalog, hidden[i].what, why);
     }
-    return result != NULL;
 }
 
 static gboolean read_all(HbMyGather *gather, GError **error)
@@ -83,8 +83,8 @@ static gboolean read_all(HbMyGather *gather, GError **error)
     if (!read_database(gather, error) || !hb_my_read_sequences(gather, error) || !hb_my_read_tables(gather, error) ||
         !hb_my_read_programs(gather, error))
         return FALSE;
-    if ((gather->parts & HB_PART_SCHEMA) && !read_blind_spots(gather, error))
-        return FALSE;
+    if (gather->parts & HB_PART_SCHEMA)
+        read_blind_spots(gather);
     hb_my_gather_resolve(gather);
     if ((gather->parts & (HB_PART_USERS | HB_PART_SCHEMA)) && !hb_my_read_accounts(gather, error))
         return FALSE;

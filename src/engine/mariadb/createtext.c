@@ -283,7 +283,14 @@ static HbItem *read_item(const char *text, const char *charset)
     return item;
 }
 
-/* ---- The whole ---- */
+/* ---- Options ---- */
+
+gboolean hb_createtext_keeps_rows(const HbCreateText *text)
+{
+    static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
+
+    return text->engine == NULL || !g_strv_contains(without, text->engine);
+}
 
 /* Without the database's own name before another one */
 static char *drop_database(const char *text, const char *database)
@@ -303,6 +310,24 @@ static char *drop_database(const char *text, const char *database)
         g_string_append_len(result, token.start, (gssize)token.length);
     }
     return g_string_free(result, FALSE);
+}
+
+/* user:password@host in an address, password "x" or password=x in a list of options */
+static const char secret_pattern[] = "(?<=://)([^:@/']*):[^@']*(?=@)"
+                                     "|\\b(password|passwd|pwd)(\\s+\"[^\"]*\"|\\s*=\\s*[^,'\"]*),?\\s*";
+
+/* Tables of some engines are windows on another server, and their options say how to log in there */
+static void take_password_out(HbCreateText *text)
+{
+    g_autoptr(GRegex) secret = g_regex_new(secret_pattern, G_REGEX_CASELESS, 0, NULL);
+    char *without;
+
+    if (hb_createtext_keeps_rows(text) || !g_regex_match(secret, text->options, 0, NULL))
+        return;
+    without = g_regex_replace(secret, text->options, -1, 0, "\\1", 0, NULL);
+    g_free(text->options);
+    text->options = without;
+    text->had_password = TRUE;
 }
 
 static void read_options(HbCreateText *text, const char *options, const char *given, char **charset)
@@ -337,7 +362,10 @@ static void read_options(HbCreateText *text, const char *options, const char *gi
     }
     g_string_append(kept, token.start);
     text->options = g_string_free(kept, FALSE);
+    take_password_out(text);
 }
+
+/* ---- The whole ---- */
 
 /* The texts between the commas of the outer parentheses: char *; moves *sql behind them */
 static GPtrArray *cut_items(const char **sql, const char *database)

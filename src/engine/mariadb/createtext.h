@@ -60,6 +60,7 @@ typedef struct {
     char *engine;     /* "InnoDB"; NULL if it is not said */
     char *next_value; /* of AUTO_INCREMENT; NULL: the first one */
     gboolean is_versioned;
+    gboolean had_password; /* for another server, in the options: it was taken out */
 } HbCreateText;
 
 /* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
@@ -69,6 +70,9 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCreateText, hb_createtext_free)
 
 /* The column of this name; NULL if there is none */
 const HbItem *hb_createtext_find_column(const HbCreateText *text, const char *name);
+
+/* FALSE for engines whose tables only point at rows that are elsewhere */
+gboolean hb_createtext_keeps_rows(const HbCreateText *text);
 
 /* The expression that selects a column (quoted); NULL: the column itself. The caller's */
 char *hb_createtext_read_as(HbReadAs how, const char *quoted);

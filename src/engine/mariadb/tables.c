@@ -34,14 +34,6 @@ static void foreign_key_free(gpointer data)
     g_free(key);
 }
 
-/* Others only point at rows that are elsewhere */
-static gboolean keeps_rows(const HbCreateText *text)
-{
-    static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
-
-    return text->engine == NULL || !g_strv_contains(without, text->engine);
-}
-
 /* ---- Keys: they are built after the rows, unless the table cannot be without them ---- */
 
 static gboolean has_primary(const HbCreateText *text)
@@ -68,7 +60,7 @@ static gboolean can_wait(const HbCreateText *text, const HbItem *item)
 {
     if (item->type != HB_ITEM_UNIQUE && item->type != HB_ITEM_KEY)
         return FALSE;
-    if (!keeps_rows(text) || item->name == NULL || holds_auto_column(text, item))
+    if (!hb_createtext_keeps_rows(text) || item->name == NULL || holds_auto_column(text, item))
         return FALSE;
     return item->type == HB_ITEM_KEY || has_primary(text);
 }
@@ -275,6 +267,15 @@ static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)
     return add_next_value(table, error);
 }
 
+static void tell_password(const Table *table)
+{
+    g_autofree char *what = g_strdup_printf("password in the options of %s", table->object->identity);
+
+    if (table->text->had_password)
+        hb_catalog_add_omission(table->gather->catalog, what,
+                                "secrets of other servers are not carried; give the table its options on the target");
+}
+
 static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
 {
     HbCatalog *catalog = table->gather->catalog;
@@ -289,13 +290,14 @@ static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
     }
     if (!hb_my_gather_add(table->gather, HB_NAMES_RELATION, table->name, table->object, error))
         return FALSE;
+    tell_password(table);
     table->rows = hb_object_new(HB_KIND_ROWS, table->quoted);
     table->rows->on = g_strdup(table->object->identity);
     table->rows->cost = table->bytes;
     hb_object_add_need(table->rows, table->object->identity);
     if (!hb_catalog_add(catalog, table->rows, error))
         return FALSE;
-    if (keeps_rows(table->text))
+    if (hb_createtext_keeps_rows(table->text))
         add_row_set(table);
     return add_parts(table, foreign_keys, error);
 }
