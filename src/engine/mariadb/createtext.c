@@ -173,7 +173,9 @@ static void read_attributes(HbItem *item, const char *text)
             item->is_auto = TRUE;
         if (hb_token_is_word(&token, "AS")) {
             token = hb_my_next(&text);
-            item->origin = hb_my_token_is_sign(&token, '(') ? HB_COLUMN_GENERATED : HB_COLUMN_SYSTEM;
+            item->origin = hb_my_token_is_sign(&token, '(') ? HB_COLUMN_GENERATED
+                           : item->split == HB_SPLIT_NUMBER ? HB_COLUMN_TRANSACTION
+                                                            : HB_COLUMN_SYSTEM;
             return;
         }
     }

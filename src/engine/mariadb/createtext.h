@@ -20,7 +20,12 @@ typedef enum {
     HB_ITEM_OTHER /* checks, periods: they stay where they are */
 } HbItemType;
 
-typedef enum { HB_COLUMN_STORED, HB_COLUMN_GENERATED, HB_COLUMN_SYSTEM /* ROW START or ROW END */ } HbColumnOrigin;
+typedef enum {
+    HB_COLUMN_STORED,
+    HB_COLUMN_GENERATED,
+    HB_COLUMN_SYSTEM,      /* ROW START or ROW END */
+    HB_COLUMN_TRANSACTION, /* the same by the number of a transaction, which no other server knows */
+} HbColumnOrigin;
 
 /* How a column's values are written in a row */
 typedef enum {

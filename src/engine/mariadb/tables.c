@@ -186,24 +186,42 @@ static void add_column(HbRowSet *set, const char *name, char coding, HbReadAs re
     g_string_append_c(set->coding, coding);
 }
 
-static void read_columns(Table *table, HbRowSet *set)
+static gboolean has_column_of(const HbCreateText *text, HbColumnOrigin origin)
 {
-    gboolean has_system_columns = FALSE;
-
-    for (guint i = 0; i < table->text->items->len; i++) {
-        const HbItem *item = table->text->items->pdata[i];
-        if (item->type != HB_ITEM_COLUMN || item->origin == HB_COLUMN_GENERATED)
-            continue;
-        has_system_columns = has_system_columns || item->origin == HB_COLUMN_SYSTEM;
-        add_column(set, item->name, (char)item->coding, item->read_as);
+    for (guint i = 0; i < text->items->len; i++) {
+        const HbItem *item = text->items->pdata[i];
+        if (item->type == HB_ITEM_COLUMN && item->origin == origin)
+            return TRUE;
     }
-    if (!table->text->is_versioned)
+    return FALSE;
+}
+
+/* All rows that there ever were, each with its times; numbers of transactions mean nothing elsewhere */
+static void read_history(Table *table, HbRowSet *set)
+{
+    if (has_column_of(table->text, HB_COLUMN_TRANSACTION)) {
+        g_autofree char *what = g_strdup_printf("history of %s", table->object->identity);
+        hb_catalog_add_omission(table->gather->catalog, what,
+                                "it is kept by numbers of transactions, which no other server knows: only the current "
+                                "rows are carried");
         return;
+    }
     set->condition = g_strdup(ALL_HISTORY);
-    if (!has_system_columns) {
+    if (!has_column_of(table->text, HB_COLUMN_SYSTEM)) {
         add_column(set, "row_start", HB_CODING_TEXT, HB_READ_PLAIN);
         add_column(set, "row_end", HB_CODING_TEXT, HB_READ_PLAIN);
     }
+}
+
+static void read_columns(Table *table, HbRowSet *set)
+{
+    for (guint i = 0; i < table->text->items->len; i++) {
+        const HbItem *item = table->text->items->pdata[i];
+        if (item->type == HB_ITEM_COLUMN && (item->origin == HB_COLUMN_STORED || item->origin == HB_COLUMN_SYSTEM))
+            add_column(set, item->name, (char)item->coding, item->read_as);
+    }
+    if (table->text->is_versioned)
+        read_history(table, set);
 }
 
 static void add_row_set(Table *table)
