@@ -5,6 +5,7 @@
 #include "engine/mariadb/encoding.h"
 #include "engine/mariadb/journal.h"
 
+#include <mysqld_error.h>
 #include <string.h>
 
 #define BATCH_BYTES    (1024 * 1024)
@@ -38,8 +39,9 @@ typedef struct {
     GArray *values;    /* Value, row by row */
     guint rows;        /* whole ones */
     gsize field_at;    /* where the value that is being read begins */
-    MYSQL_STMT *batch; /* for many rows; NULL until it is needed, or without arrays */
+    MYSQL_STMT *batch; /* for many rows; NULL without arrays */
     MYSQL_STMT *alone; /* for one row in pieces; NULL until it is needed */
+    guint refusal;     /* the server's number for why a statement could not be prepared */
     gboolean in_pieces;
     my_bool *alone_nulls;
 } Load;
@@ -71,7 +73,7 @@ static gboolean statement_error(Load *load, MYSQL_STMT *statement, GError **erro
 
     /* A value in pieces that is too large is complained of without a number of its own */
     if (strstr(message, "max_allowed_packet") != NULL || strstr(message, "max_long_data_size") != NULL)
-        number = 1153;
+        number = ER_NET_PACKET_TOO_LARGE;
     return hb_my_set_error_text(load->session, number, message, error);
 }
 
@@ -86,6 +88,7 @@ static MYSQL_STMT *prepare(Load *load, GError **error)
     g_string_append_c(sql, ')');
     if (mysql_stmt_prepare(statement, sql->str, sql->len) == 0)
         return statement;
+    load->refusal = mysql_stmt_errno(statement);
     statement_error(load, statement, error);
     mysql_stmt_close(statement);
     return NULL;
@@ -164,8 +167,6 @@ static gboolean send_arrays(Load *load, GError **error)
     g_autofree Column *arrays = g_new0(Column, load->columns);
     gboolean ok;
 
-    if (load->batch == NULL && (load->batch = prepare(load, error)) == NULL)
-        return FALSE;
     for (guint c = 0; c < load->columns; c++) {
         fill_column(load, c, &arrays[c]);
         binds[c].buffer_type = type_of(load, c);
@@ -213,8 +214,9 @@ static gboolean send_statement(Load *load, GError **error)
 
     append_columns(sql, load->set);
     for (guint r = 0; r < load->rows; r++) {
+        g_string_append(sql, r > 0 ? ", (" : "(");
         for (guint c = 0; c < load->columns; c++) {
-            g_string_append(sql, c > 0 ? ", " : r > 0 ? ", (" : "(");
+            g_string_append(sql, c > 0 ? ", " : "");
             append_value(load, sql, c, &g_array_index(load->values, Value, r * load->columns + c));
         }
         g_string_append_c(sql, ')');
@@ -389,6 +391,24 @@ static gboolean needs_entry(HbSession *session, const HbRowSet *set, const char 
            (transactional || hb_my_note_begun(session, key, set->table, error));
 }
 
+/* A server may know no arrays, or allow no prepared statements (max_prepared_stmt_count); a table may have no columns
+ */
+static gboolean choose_way(Load *load, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    load->with_arrays =
+        load->session->is_maria && load->session->version >= FIRST_VERSION_WITH_ARRAYS && load->columns > 0;
+    if (!load->with_arrays || (load->batch = prepare(load, &ours)) != NULL)
+        return TRUE;
+    if (load->refusal != ER_MAX_PREPARED_STMT_COUNT_REACHED) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        return FALSE;
+    }
+    load->with_arrays = FALSE;
+    return TRUE;
+}
+
 static gboolean read_packet_size(HbSession *session, GError **error)
 {
     g_autofree char *text = NULL;
@@ -417,16 +437,15 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     Load load = {.session = session,
                  .set = set,
                  .columns = set->columns->len,
-                 .with_arrays = session->is_maria && session->version >= FIRST_VERSION_WITH_ARRAYS,
                  .bytes = g_byte_array_new(),
                  .values = g_array_new(FALSE, FALSE, sizeof(Value))};
     gboolean ok = read_packet_size(session, error);
 
     load.batch_bytes = MIN(BATCH_BYTES, session->packet / PACKET_DIVISOR);
     load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
-    ok = ok && needs_entry(session, set, key, error) && hb_my_execute(session, "START TRANSACTION", error) &&
-         pass_rows(&load, source, data, error) && hb_my_note_done(session, key, "", error) &&
-         hb_my_execute(session, "COMMIT", error);
+    ok = ok && choose_way(&load, error) && needs_entry(session, set, key, error) &&
+         hb_my_execute(session, "START TRANSACTION", error) && pass_rows(&load, source, data, error) &&
+         hb_my_note_done(session, key, "", error) && hb_my_execute(session, "COMMIT", error);
 
     load_clear(&load);
     if (!ok)
