@@ -326,6 +326,18 @@ static gboolean check_version(const HbSession *session, GError **error)
                         session->address, mysql_get_server_info(session->mysql));
 }
 
+/* The client library goes on without encryption where a server has none to offer */
+static gboolean check_encryption(const HbSession *session, GError **error)
+{
+    g_autoptr(HbMyAddress) parts = hb_my_address_read(session->origin.uri, NULL);
+    gboolean wanted = parts->tls == HB_TLS_ON || parts->tls == HB_TLS_VERIFY;
+
+    return !wanted || mysql_get_ssl_cipher(session->mysql) != NULL ||
+           hb_error_set(error, HB_ERROR_CONNECT,
+                        "set up TLS on that server, or ask for tls=off where the way to it is safe",
+                        "cannot connect to %s: the address asks for TLS, and the server offers none", session->address);
+}
+
 /* Some servers put "5.5.5-" before their version, for the sake of old replicas */
 static void read_server_version(HbSession *session)
 {
@@ -364,7 +376,8 @@ HbSession *hb_my_open(const HbAddress *address, GError **error)
         return NULL;
     }
     read_server_version(session);
-    if (!check_version(session, error) || !set_variables(session, error) || !hb_my_reset(session, error))
+    if (!check_encryption(session, error) || !check_version(session, error) || !set_variables(session, error) ||
+        !hb_my_reset(session, error))
         g_clear_pointer(&session, hb_my_close);
     return session;
 }
