@@ -132,18 +132,6 @@ static gboolean matches(const char *pattern, const char *name)
     return *name == '\0';
 }
 
-/* The name itself, with its underscores escaped or not */
-static gboolean is_exactly(const char *pattern, const char *name)
-{
-    for (; *pattern != '\0'; pattern++, name++) {
-        if (*pattern == '\\' && (pattern[1] == '_' || pattern[1] == '%'))
-            pattern++;
-        if (*pattern != *name)
-            return FALSE;
-    }
-    return *name == '\0';
-}
-
 static gboolean is_about(const HbGrant *grant, const char *database)
 {
     switch (grant->type) {
@@ -304,7 +292,7 @@ static HbObject *object_from_grant(const HbMyGather *gather, const Account *acco
     g_autofree char *what =
         grant->type == HB_GRANT_OBJECT
             ? g_strdup(identity != NULL ? identity : grant->object)
-            : g_strdup(is_exactly(grant->database, gather->session->database) ? "the database" : grant->database);
+            : g_strdup(hb_grant_names(grant->database, gather->session->database) ? "the database" : grant->database);
     g_autofree char *name = g_strdup_printf("%s on %s", account->name, what);
     HbObject *object = hb_object_new(HB_KIND_GRANT, name);
     object->definition =
@@ -360,13 +348,11 @@ static gboolean add_grants(HbMyGather *gather, const GPtrArray *accounts, const 
  * A view over another one is only created if the other's definer may read what that is over: so a view needs its
  * definer's grants on what it uses, and these come with the structure.
  */
-static void link_view(HbMyGather *gather, HbObject *view, const char *definer)
+static void link_view(HbObject *view, const GPtrArray *grants)
 {
-    g_autofree char *prefix = g_strdup_printf("%s on ", definer);
-
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        HbObject *grant = hb_catalog_get(gather->catalog, i);
-        gboolean matters = grant->kind == HB_KIND_GRANT && g_str_has_prefix(hb_object_get_name(grant), prefix);
+    for (guint i = 0; grants != NULL && i < grants->len; i++) {
+        HbObject *grant = grants->pdata[i];
+        gboolean matters = TRUE;
         for (guint n = 0; matters && n < grant->needs->len; n++) {
             const char *need = grant->needs->pdata[n];
             matters = g_str_has_prefix(need, "role ") || hb_object_has_need(view, need);
@@ -378,13 +364,35 @@ static void link_view(HbMyGather *gather, HbObject *view, const char *definer)
     }
 }
 
+/* Account to GPtrArray of its grants: HbObject *, borrowed */
+static GHashTable *index_grants(const HbCatalog *catalog)
+{
+    GHashTable *grants = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, (GDestroyNotify)g_ptr_array_unref);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        g_autofree char *account = hb_my_get_grantee(object);
+        GPtrArray *own = account != NULL ? g_hash_table_lookup(grants, account) : NULL;
+        if (account == NULL)
+            continue;
+        if (own == NULL) {
+            own = g_ptr_array_new();
+            g_hash_table_insert(grants, g_steal_pointer(&account), own);
+        }
+        g_ptr_array_add(own, object);
+    }
+    return grants;
+}
+
 static void link_views(HbMyGather *gather)
 {
+    g_autoptr(GHashTable) grants = index_grants(gather->catalog);
+
     for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
         HbObject *view = hb_catalog_get(gather->catalog, i);
         g_autofree char *definer = view->kind == HB_KIND_VIEW ? hb_my_read_definer(view->definition) : NULL;
         if (definer != NULL)
-            link_view(gather, view, definer);
+            link_view(view, g_hash_table_lookup(grants, definer));
     }
 }
 
@@ -485,6 +493,23 @@ HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error)
 }
 
 /* ---- For a restore ---- */
+
+char *hb_my_get_grantee(const HbObject *object)
+{
+    const char *name = hb_object_get_name(object), *end, *at = name;
+    HbToken sign;
+
+    if (object->kind != HB_KIND_GRANT)
+        return NULL;
+    hb_my_next(&at); /* the user, or the role */
+    end = at;
+    sign = hb_my_next(&at);
+    if (hb_my_token_is_sign(&sign, '@')) {
+        hb_my_next(&at);
+        end = at;
+    }
+    return g_strndup(name, (gsize)(end - name));
+}
 
 gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
 {

@@ -14,5 +14,8 @@ gboolean hb_my_read_accounts(HbMyGather *gather, GError **error);
 /* All accounts, with what they are granted on no database in particular */
 HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error);
 
+/* Whom a grant of a catalog is for, as above; NULL if the object is no grant. The caller's */
+char *hb_my_get_grantee(const HbObject *object);
+
 gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
 char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/fitting.h"
 
+#include "engine/mariadb/accounts.h"
 #include "engine/mariadb/createtext.h"
 #include "engine/mariadb/gather.h"
 #include "engine/mariadb/grants.h"
@@ -51,16 +52,13 @@ static void drop_grants_of_strangers(Fit *fit)
 
     for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
         const HbObject *object = hb_catalog_get(fit->catalog, i);
-        const char *end = object->kind == HB_KIND_GRANT ? strstr(hb_object_get_name(object), " on ") : NULL;
-        if (end == NULL)
-            continue;
-        char *account = g_strndup(hb_object_get_name(object), (gsize)(end - hb_object_get_name(object)));
+        g_autofree char *account = hb_my_get_grantee(object);
         gpointer there;
+        if (account == NULL)
+            continue;
         if (!g_hash_table_lookup_extended(known, account, NULL, &there)) {
             there = GINT_TO_POINTER(is_there(fit, account));
-            g_hash_table_insert(known, account, there);
-        } else {
-            g_free(account);
+            g_hash_table_insert(known, g_steal_pointer(&account), there);
         }
         if (GPOINTER_TO_INT(there))
             continue;

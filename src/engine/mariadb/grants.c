@@ -28,6 +28,17 @@ char *hb_my_write_account(const char *user, const char *host)
     return g_strdup_printf("%s@%s", user_literal, host_literal);
 }
 
+gboolean hb_grant_names(const char *pattern, const char *name)
+{
+    for (; *pattern != '\0'; pattern++, name++) {
+        if (*pattern == '\\' && (pattern[1] == '_' || pattern[1] == '%'))
+            pattern++;
+        if (*pattern != *name)
+            return FALSE;
+    }
+    return *name == '\0';
+}
+
 /* A name in any quotes; other sql_modes write "name" */
 static char *unquote(const HbToken *token)
 {

@@ -32,5 +32,8 @@ void hb_grant_free(HbGrant *grant);
 /* 'user'@'host', or the quoted name of a role, which has no host (NULL or ""). The caller's */
 char *hb_my_write_account(const char *user, const char *host);
 
+/* Is the pattern of a grant this name itself, with its underscores escaped or not? */
+gboolean hb_grant_names(const char *pattern, const char *name);
+
 /* The account that a definition says defines it, as above; NULL if it says none. The caller's */
 char *hb_my_read_definer(const char *definition);

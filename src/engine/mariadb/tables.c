@@ -2,6 +2,7 @@
 #include "engine/mariadb/tables.h"
 
 #include "engine/mariadb/createtext.h"
+#include "engine/mariadb/journal.h"
 #include "engine/mariadb/names.h"
 
 #include <string.h>
@@ -356,7 +357,7 @@ gboolean hb_my_read_tables(HbMyGather *gather, GError **error)
         hb_my_query(gather->session,
                     "SELECT TABLE_NAME, DATA_LENGTH, CREATE_OPTIONS FROM information_schema.TABLES"
                     " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
-                    "  AND TABLE_NAME NOT IN ('hornbeam_journal', 'hornbeam_journal_step')"
+                    "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
                     " ORDER BY TABLE_NAME",
                     error);
     g_autoptr(GPtrArray) foreign_keys = g_ptr_array_new_with_free_func(foreign_key_free);

@@ -3,6 +3,7 @@
 
 #include "core/sqltext.h"
 #include "engine/mariadb/gather.h"
+#include "engine/mariadb/grants.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/names.h"
 
@@ -176,24 +177,11 @@ static gboolean is_own(const HbToken *token, const char *name)
 }
 
 /* In grants an underscore of a name is often escaped, because it would stand for any letter */
-static char *unescape_pattern(const HbToken *token)
-{
-    g_autofree char *name = hb_token_unquote(token);
-    GString *plain = g_string_new(NULL);
-
-    for (const char *at = name; *at != '\0'; at++) {
-        if (*at == '\\' && (at[1] == '_' || at[1] == '%'))
-            at++;
-        g_string_append_c(plain, *at);
-    }
-    return g_string_free(plain, FALSE);
-}
-
 static gboolean is_own_pattern(const HbToken *token, const char *name)
 {
-    g_autofree char *own = token->type == HB_TOKEN_NAME ? unescape_pattern(token) : NULL;
+    g_autofree char *own = token->type == HB_TOKEN_NAME ? hb_token_unquote(token) : NULL;
 
-    return g_strcmp0(own, name) == 0;
+    return own != NULL && hb_grant_names(own, name);
 }
 
 /*
