@@ -147,6 +147,27 @@ static void rows_go_in_without_arrays_too(void **state)
     g_free(servers_query(uri, "SET GLOBAL max_prepared_stmt_count = 16382"));
 }
 
+/* Only what broke off may be there already: what another one made is in the way, however often the step is tried */
+static void what_others_made_is_never_taken_for_ours(void **state)
+{
+    g_autofree char *uri = servers_get_uri("one", NULL);
+    GError *error = NULL;
+
+    (void)state;
+    g_free(servers_query(uri, "CREATE DATABASE others; CREATE TABLE others.t (a INT)"));
+    HbSession *session = hb_mariadb_engine.open(&(HbAddress){.uri = uri, .database = "others"}, &error);
+    check_no_error(error);
+    assert_true(hb_mariadb_engine.begin_journal(session, "x", NULL));
+    for (int attempt = 0; attempt < 3; attempt++) {
+        assert_false(hb_mariadb_engine.run_step(session, "CREATE TABLE t (b INT);", "table t", NULL, &error));
+        check_error(&error, HB_ERROR_EXISTS, "already exists");
+    }
+    g_free(servers_query(uri, "INSERT INTO others.hornbeam_journal_step (step, done, note) VALUES ('table u', 0, '');"
+                              " CREATE TABLE others.u (a INT)"));
+    assert_true(hb_mariadb_engine.run_step(session, "CREATE TABLE u (a INT);", "table u", NULL, &error));
+    hb_mariadb_engine.close(session);
+}
+
 static void addresses_are_read_and_shown_without_secrets(void **state)
 {
     static const struct {
@@ -441,6 +462,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
+        cmocka_unit_test(what_others_made_is_never_taken_for_ours),
         cmocka_unit_test(rows_go_in_without_arrays_too),
         cmocka_unit_test(values_that_do_not_fit_are_an_error),
         cmocka_unit_test(addresses_are_read_and_shown_without_secrets),

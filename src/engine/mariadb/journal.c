@@ -151,6 +151,16 @@ static gboolean was_begun_before(HbSession *session, const char *key)
     return hb_my_read_text(session, sql, &more, NULL) && g_strcmp0(more, "1") == 0;
 }
 
+/* What was there before us is not ours, and must not be taken for it when the step is tried again */
+static void forget_begun(HbSession *session, const char *key)
+{
+    g_autofree char *step = hb_my_quote_literal(key);
+    g_autofree char *sql = g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE step = %s AND NOT done", step);
+
+    hb_my_execute(session, sql, NULL);
+    hb_my_execute(session, "COMMIT", NULL);
+}
+
 /* A statement that was written in another character set is sent in that one, if that can be done without loss */
 static gboolean run_as_written(HbSession *session, const char *sql, const char *charset, char **complaint,
                                GError **error)
@@ -175,6 +185,8 @@ static gboolean run_statements(HbSession *session, const char *sql, const char *
             g_error_free(ours);
             continue;
         }
+        if (hb_error_is(ours, HB_ERROR_EXISTS))
+            forget_begun(session, key);
         g_propagate_error(error, ours);
         hb_my_reset(session, NULL);
         return FALSE;
