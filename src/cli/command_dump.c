@@ -51,6 +51,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.path = arguments[1],
                              .parts = cli->options.part_bits,
+                             .choice = cli->options.choice,
                              .jobs = cli->options.job_count,
                              .level = cli->options.compression,
                              .hold_tables = cli->options.hold_tables,

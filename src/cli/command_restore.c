@@ -48,6 +48,7 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = {.parts = cli->options.part_bits,
+                                .choice = cli->options.choice,
                                 .wishes = cli->options.wishes,
                                 .new_passwords = cli->options.new_passwords,
                                 .jobs = cli->options.job_count,

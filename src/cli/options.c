@@ -40,7 +40,11 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_DUMP),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
-    VALUE("take", take, "WHAT", "of a whole server only the databases database:PATTERN (with * and ?)",
+    LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
+         HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    LIST("skip", skip, "KIND[:PATTERN]", "all but these: view, rows:photograph, extension:*, user:ida (repeatable)",
+         HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("needs", company, "no", "leave out what is needed by what --take takes, because the target has it (default: yes)",
           HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users who come without a password a new one, and write it to FILE", HB_FOR_RESTORE),
@@ -239,17 +243,21 @@ static gboolean read_choice(const char *text, const char *option, const char *us
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes %s or %s, not “%s”", option, usual, other, text);
 }
 
-#define TAKE_DATABASE "database:"
-
-static gboolean check_take(HbOptions *options, GError **error)
+static gboolean add_patterns(HbChoice *choice, const char *option, char **texts, GError **error)
 {
-    if (options->take == NULL)
-        return TRUE;
-    if (!g_str_has_prefix(options->take, TAKE_DATABASE) || options->take[strlen(TAKE_DATABASE)] == '\0')
-        return hb_error_set(error, HB_ERROR_USAGE, "for example: --take 'database:garden*'",
-                            "--take chooses databases of a whole server; “%s” does not", options->take);
-    options->database_pattern = options->take + strlen(TAKE_DATABASE);
+    for (; texts != NULL && *texts != NULL; texts++) {
+        if (!hb_choice_add(choice, option, *texts, error))
+            return FALSE;
+    }
     return TRUE;
+}
+
+static gboolean check_choice(HbOptions *options, GError **error)
+{
+    options->choice = hb_choice_new();
+    return add_patterns(options->choice, "take", options->take, error) &&
+           add_patterns(options->choice, "skip", options->skip, error) &&
+           read_choice(options->company, "needs", "yes", "no", &options->choice->alone, error);
 }
 
 static gboolean check_rights(HbOptions *options, GError **error)
@@ -276,7 +284,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
-           check_color(options, error) && check_rights(options, error) && check_take(options, error) &&
+           check_color(options, error) && check_rights(options, error) && check_choice(options, error) &&
            check_renames(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
@@ -290,5 +298,6 @@ void hb_options_clear(HbOptions *options)
             g_free(*(char **)(gpointer)((char *)options + row->offset));
     }
     g_clear_pointer(&options->wishes.renames, g_ptr_array_unref);
+    hb_choice_free(options->choice);
     *options = (HbOptions){0};
 }

@@ -5,6 +5,7 @@
  */
 #pragma once
 
+#include "core/choice.h"
 #include "work/adapt.h"
 
 /* Which commands take an option */
@@ -19,7 +20,8 @@ typedef struct {
     gboolean resume;
     gboolean no_analyze;
     gboolean hold_tables;
-    char *take;
+    char **take;
+    char **skip;
     char *new_passwords;
     char **rename;
     char *ownership;
@@ -31,6 +33,7 @@ typedef struct {
     char *compress;
     char *out;
     char *needs;
+    char *company;
     char *log;
     char *color;
 
@@ -40,7 +43,7 @@ typedef struct {
     guint part_bits;
     int compression;
     HbWishes wishes;
-    const char *database_pattern; /* within take; NULL: all databases */
+    HbChoice *choice;
 } HbOptions;
 
 typedef struct {

@@ -16,6 +16,7 @@ typedef struct {
 
 static void telling_init(Telling *telling, HbCli *cli, const char *path)
 {
+    cli->options.choice->lenient = TRUE;
     *telling = (Telling){.cli = cli, .path = path};
     telling->documents = g_ptr_array_new_with_free_func(g_free);
     telling->omissions = hb_catalog_new();
@@ -92,7 +93,7 @@ HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **er
 
     telling_init(&telling, cli, options->path);
     telling.sheet = new_dump_sheet();
-    manifest = hb_whole_server_dump(options, cli->options.database_pattern, &teller, error);
+    manifest = hb_whole_server_dump(options, &teller, error);
     if (manifest != NULL) {
         const GPtrArray *omissions = hb_catalog_get_omissions(telling.omissions);
         gather_omissions(&telling, manifest, NULL);
@@ -155,7 +156,7 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
     const HbTeller teller = {.about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
 
     telling_init(&telling, cli, hb_reader_get_path(options->dump));
-    if (!hb_whole_server_restore(options, cli->options.database_pattern, &teller, error))
+    if (!hb_whole_server_restore(options, &teller, error))
         note_status(&telling, HB_STATUS_STATEMENT);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_list("server restore", telling.documents));
@@ -217,7 +218,7 @@ static gboolean verify_members(Telling *telling, const HbVerifyOptions *options,
 
     for (guint i = 0; i < manifest->members->len; i++) {
         const HbMember *member = manifest->members->pdata[i];
-        if (hb_whole_server_takes(telling->cli->options.database_pattern, member->name) &&
+        if (hb_choice_takes_database(options->choice, member->name) &&
             !verify_database(telling, options, member->name, member->folder, error))
             return FALSE;
     }
@@ -233,8 +234,7 @@ static gboolean verify_databases(Telling *telling, const HbVerifyOptions *option
     databases = hb_whole_server_list(&options->from, error);
     for (guint i = 0; databases != NULL && i < databases->len; i++) {
         const char *name = g_array_index(databases, HbDatabase, i).name;
-        if (hb_whole_server_takes(telling->cli->options.database_pattern, name) &&
-            !verify_database(telling, options, name, NULL, error))
+        if (hb_choice_takes_database(options->choice, name) && !verify_database(telling, options, name, NULL, error))
             return FALSE;
     }
     return databases != NULL;

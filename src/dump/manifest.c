@@ -64,6 +64,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_free(manifest->database_quoted);
     g_free(manifest->snapshot_time);
     g_free(manifest->snapshot_position);
+    hb_choice_free(manifest->choice);
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
@@ -83,6 +84,15 @@ HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set)
 }
 
 /* ---- Sums ---- */
+
+void hb_manifest_drop_rows(const HbManifest *manifest)
+{
+    for (guint i = manifest->rows->len; i-- > 0;) {
+        const HbStoredRows *rows = manifest->rows->pdata[i];
+        if (hb_catalog_find(manifest->catalog, rows->set->identity) == NULL)
+            g_ptr_array_remove_index(manifest->rows, i);
+    }
+}
 
 guint64 hb_manifest_count_rows(const HbManifest *manifest)
 {
@@ -286,6 +296,21 @@ static json_t *write_members(const GPtrArray *members)
     return list;
 }
 
+static json_t *write_patterns(const GPtrArray *patterns)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < patterns->len; i++)
+        json_array_append_new(list, text_or_null(((const HbPattern *)patterns->pdata[i])->text));
+    return list;
+}
+
+static json_t *write_choice(const HbChoice *choice)
+{
+    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(choice->take), "skip", write_patterns(choice->skip),
+                     "alone", choice->alone);
+}
+
 static json_t *write_lists(const HbManifest *manifest, json_t *root)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
@@ -323,6 +348,8 @@ char *hb_manifest_write(const HbManifest *manifest)
     char *made, *text;
 
     json_object_set_new(root, "source", write_source(manifest));
+    if (manifest->choice != NULL)
+        json_object_set_new(root, "chosen", write_choice(manifest->choice));
     write_lists(manifest, root);
     made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII);
     text = g_strdup(made);

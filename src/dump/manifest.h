@@ -8,6 +8,7 @@
 #pragma once
 
 #include "core/catalog.h"
+#include "core/choice.h"
 #include "core/sheet.h"
 #include "dump/chunk.h"
 
@@ -51,6 +52,7 @@ typedef struct {
     char *snapshot_time;
     char *snapshot_position; /* may be NULL */
     guint parts;
+    HbChoice *choice;   /* what was taken and skipped; NULL: everything was taken */
     HbCatalog *catalog; /* arranged */
     GArray *segments;   /* HbSegment, by place in the catalog */
     GPtrArray *rows;    /* HbStoredRows *, one for each row set of the catalog, same index */
@@ -64,6 +66,9 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbManifest, hb_manifest_free)
 
 /* Adds a row set's place for chunks; set is one of the manifest's catalog */
 HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
+
+/* Drops the rows of row sets that are no longer in the catalog */
+void hb_manifest_drop_rows(const HbManifest *manifest);
 
 /* Makes it that of a whole server; adds a database to that, and takes both texts */
 void hb_manifest_hold_members(HbManifest *manifest);

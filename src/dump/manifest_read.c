@@ -397,6 +397,35 @@ static gboolean read_head(HbManifest *manifest, const json_t *root, GError **err
     return read_source(manifest, &place, json_object_get(root, "source"));
 }
 
+static gboolean read_patterns(HbChoice *choice, const Place *place, const json_t *json, const char *option)
+{
+    const json_t *list = json_object_get(json, option);
+    gsize index;
+    const json_t *text;
+
+    if (!json_is_array(list))
+        return wrong(place, option, "is missing, or no list");
+    json_array_foreach(list, index, text)
+    {
+        if (!json_is_string(text) || !hb_choice_add(choice, option, json_string_value(text), NULL))
+            return wrong(place, option, "holds what chooses nothing");
+    }
+    return TRUE;
+}
+
+static gboolean read_choice(HbManifest *manifest, const json_t *root, GError **error)
+{
+    const json_t *json = json_object_get(root, "chosen");
+    Place place = {error, NULL, 0};
+
+    if (json == NULL)
+        return TRUE;
+    manifest->choice = hb_choice_new();
+    manifest->choice->alone = json_is_true(json_object_get(json, "alone"));
+    return read_patterns(manifest->choice, &place, json, "take") &&
+           read_patterns(manifest->choice, &place, json, "skip");
+}
+
 static gboolean check_needs(const HbManifest *manifest, GError **error)
 {
     Place place = {error, "objects", 0};
@@ -414,8 +443,9 @@ static gboolean check_needs(const HbManifest *manifest, GError **error)
 static gboolean read_all(HbManifest *manifest, const json_t *root, GError **error)
 {
     manifest->catalog = hb_catalog_new();
-    return read_head(manifest, root, error) && read_list(manifest, root, "objects", read_object, error) &&
-           check_needs(manifest, error) && read_list(manifest, root, "rows", read_rows, error) &&
+    return read_head(manifest, root, error) && read_choice(manifest, root, error) &&
+           read_list(manifest, root, "objects", read_object, error) && check_needs(manifest, error) &&
+           read_list(manifest, root, "rows", read_rows, error) &&
            read_list(manifest, root, "left_out", read_omission, error) &&
            read_list(manifest, root, "unread", read_unread, error) &&
            (json_object_get(root, "databases") == NULL || read_list(manifest, root, "databases", read_member, error));

@@ -45,6 +45,23 @@ void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes 
         hb_adapt_names(catalog, engine, wishes->renames->pdata[i]);
 }
 
+#define NAMED_EACH 20
+
+void hb_adapt_tell_along(HbObservers *observers, const HbChoice *choice, const GPtrArray *along)
+{
+    for (guint i = 0; i < along->len; i++) {
+        const char *what = along->pdata[i];
+        HbSeverity severity = i < NAMED_EACH ? HB_SEVERITY_NOTE : HB_SEVERITY_DETAIL;
+        if (choice->alone)
+            hb_observers_note(observers, severity, NULL, "needed, and not taken: %s; the target must have it", what);
+        else
+            hb_observers_note(observers, severity, NULL, "comes along, because it is needed: %s", what);
+    }
+    if (along->len > NAMED_EACH)
+        hb_observers_note(observers, HB_SEVERITY_NOTE, NULL, "and %u more (--verbose names them)",
+                          along->len - NAMED_EACH);
+}
+
 gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,
                             const HbServerInfo *target, gboolean exists, GError **error)
 {

@@ -4,7 +4,9 @@
  */
 #pragma once
 
+#include "core/choice.h"
 #include "engine/engine.h"
+#include "work/observer.h"
 
 /* What the user wants otherwise than it is in the source */
 typedef struct {
@@ -15,6 +17,9 @@ typedef struct {
 
 /* Fulfils them in an arranged catalog */
 void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes);
+
+/* Names what hb_choice_apply() found to come along, or to be needed and left out */
+void hb_adapt_tell_along(HbObservers *observers, const HbChoice *choice, const GPtrArray *along);
 
 /* The definitions of all objects with another name in them */
 void hb_adapt_names(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename);

@@ -3,6 +3,7 @@
 
 #include "core/order.h"
 #include "dump/writer.h"
+#include "work/adapt.h"
 #include "work/reading.h"
 #include "work/rowpipe.h"
 
@@ -19,6 +20,7 @@ typedef struct {
     HbWriter *writer;
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
+    GPtrArray *along;   /* char *: what comes along, because it is needed */
     gboolean again;     /* the structure had to be read another time */
     GMutex lock;        /* guards chunks of rows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
@@ -168,9 +170,9 @@ static gboolean read_catalog(Making *making, GError **error)
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
     manifest->catalog = making->options->engine->read_catalog(making->readers, making->options->parts, error);
-    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
-        return FALSE;
-    return TRUE;
+    g_ptr_array_set_size(making->along, 0);
+    return manifest->catalog != NULL && hb_order_arrange(manifest->catalog, error) &&
+           hb_choice_apply(making->options->choice, manifest->catalog, TRUE, making->along, error);
 }
 
 static void pass_remark(gpointer data, const char *what, const char *hint)
@@ -192,6 +194,7 @@ gboolean hb_dump_describe_source(const HbDumpOptions *options, HbManifest *manif
     manifest->tool = g_strdup(HB_VERSION);
     manifest->engine = g_strdup(options->engine->name);
     manifest->parts = options->parts;
+    manifest->choice = hb_choice_is_partial(options->choice) ? hb_choice_copy(options->choice) : NULL;
     manifest->product = g_steal_pointer(&info.product);
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
@@ -267,6 +270,7 @@ static gboolean read_source(Making *making, HbSession *keeper, GError **error)
         return FALSE;
     making->manifest->snapshot_time = g_strdup(making->snapshot.time);
     making->manifest->snapshot_position = g_strdup(making->snapshot.position);
+    hb_adapt_tell_along(options->observers, options->choice, making->along);
     add_row_sets(making);
     return read_rows(making, error) && options->engine->end_snapshot(keeper, error);
 }
@@ -313,9 +317,11 @@ HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error)
 
     g_mutex_init(&making.lock);
     making.readers = g_ptr_array_new();
+    making.along = g_ptr_array_new_with_free_func(g_free);
     ok = make_with_keeper(&making, error);
     hb_readers_close(options->engine, options->stop, making.readers);
     g_ptr_array_unref(making.readers);
+    g_ptr_array_unref(making.along);
     hb_writer_discard(making.writer);
     hb_snapshot_clear(&making.snapshot);
     g_hash_table_unref(making.by_set);

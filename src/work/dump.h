@@ -20,7 +20,8 @@ typedef struct {
     HbAddress from;
     const char *path;
     guint parts;
-    guint for_version; /* of the servers that the definitions are written for; 0: the source's own */
+    const HbChoice *choice; /* NULL: everything */
+    guint for_version;      /* of the servers that the definitions are written for; 0: the source's own */
     const char *for_version_text;
     guint jobs;
     int level;            /* of compression */

@@ -158,12 +158,22 @@ static void pick_database(HbRestore *restore)
 static gboolean adapt(HbRestore *restore, GError **error)
 {
     HbCatalog *catalog = restore->manifest->catalog;
+    g_autoptr(HbChoice) choice = NULL;
+    g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
 
     restore->absent = hb_catalog_get_omissions(catalog)->len;
     hb_catalog_keep_parts(catalog, restore->options.parts);
+    if (restore->options.whole_server)
+        choice = hb_choice_new_for_server(restore->options.choice);
+    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, along, error))
+        return FALSE;
+    hb_adapt_tell_along(restore->options.observers, restore->options.choice, along);
     hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes);
-    return hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
-                              &restore->info, restore->exists, error);
+    if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
+                            &restore->info, restore->exists, error))
+        return FALSE;
+    hb_manifest_drop_rows(restore->manifest);
+    return TRUE;
 }
 
 static gboolean make_steps(HbRestore *restore, GError **error)

@@ -18,6 +18,7 @@ typedef struct {
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
+    const HbChoice *choice; /* NULL: everything */
     HbWishes wishes;
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;

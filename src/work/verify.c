@@ -104,17 +104,33 @@ static void finding_clear(Finding *finding)
     g_clear_error(&finding->error);
 }
 
-static void find_in_dump(Finding *finding)
+/* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
+static gboolean choose(Finding *finding, GError **error)
+{
+    const HbVerifyOptions *options = finding->options;
+    gboolean is_from = finding->side == &options->from;
+
+    if (!is_from && options->from.dump != NULL &&
+        !hb_choice_apply(hb_reader_get_manifest(options->from.dump)->choice, finding->catalog, FALSE, NULL, error))
+        return FALSE;
+    return hb_choice_apply(options->choice, finding->catalog, is_from, NULL, error);
+}
+
+static gboolean find_in_dump(Finding *finding, GError **error)
 {
     const HbManifest *manifest = hb_reader_get_manifest(finding->side->dump);
 
     finding->catalog = manifest->catalog;
     finding->version = manifest->version_number;
     finding->database = g_strdup(manifest->database);
+    if (!choose(finding, error))
+        return FALSE;
+    hb_manifest_drop_rows(manifest);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
         g_hash_table_insert(finding->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
     }
+    return TRUE;
 }
 
 static void pass_remark(gpointer data, const char *what, const char *hint)
@@ -126,7 +142,7 @@ static gboolean read_catalog(Finding *finding, GError **error)
 {
     finding->own_catalog = finding->side->engine->read_catalog(finding->readers, finding->options->parts, error);
     finding->catalog = finding->own_catalog;
-    return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error);
+    return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error) && choose(finding, error);
 }
 
 static gboolean read_rows(Finding *finding, GError **error)
@@ -325,10 +341,11 @@ static void find_both(Finding *from, Finding *to)
     GThread *thread = NULL;
 
     if (from->side->dump != NULL)
-        find_in_dump(from);
+        find_in_dump(from, &from->error);
     else
         thread = g_thread_new("from", find_on_server, from);
-    find_on_server(to);
+    if (from->error == NULL)
+        find_on_server(to);
     if (thread != NULL)
         g_thread_join(thread);
 }

@@ -43,6 +43,7 @@ typedef struct {
     HbSide from;
     HbSide to; /* a server */
     guint parts;
+    const HbChoice *choice; /* NULL: everything */
     HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;

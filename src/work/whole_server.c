@@ -9,16 +9,10 @@
 
 #include <string.h>
 
-gboolean hb_whole_server_takes(const char *pattern, const char *database)
-{
-    return pattern == NULL || g_pattern_match_simple(pattern, database);
-}
-
 /* ---- Dump ---- */
 
 typedef struct {
     const HbDumpOptions *options;
-    const char *pattern;
     const HbTeller *teller;
     HbManifest *manifest;
     HbWriter *writer;
@@ -26,6 +20,13 @@ typedef struct {
     GMutex lock;       /* guards manifest, writer's members and teller */
     GHashTable *bytes; /* name of a database that is done, borrowed, to guint64 *: of its rows */
 } Making;
+
+static gboolean choose_for_server(const HbChoice *choice, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(HbChoice) for_server = hb_choice_new_for_server(choice);
+
+    return hb_choice_apply(for_server, catalog, FALSE, NULL, error);
+}
 
 static gboolean read_server(Making *making, HbSession *session, GError **error)
 {
@@ -39,13 +40,14 @@ static gboolean read_server(Making *making, HbSession *session, GError **error)
     manifest->survey = survey;
     manifest->snapshot_time = g_strdup(manifest->created);
     manifest->catalog = options->engine->read_server(session, options->parts, error);
-    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error))
+    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
+        !choose_for_server(options->choice, manifest->catalog, error))
         return FALSE;
     making->databases = options->engine->list_databases(session, &options->from, error);
     if (making->databases == NULL)
         return FALSE;
     for (guint i = making->databases->len; i-- > 0;) {
-        if (!hb_whole_server_takes(making->pattern, g_array_index(making->databases, HbDatabase, i).name))
+        if (!hb_choice_takes_database(making->options->choice, g_array_index(making->databases, HbDatabase, i).name))
             g_array_remove_index(making->databases, i);
     }
     return making->databases->len > 0 ||
@@ -150,10 +152,9 @@ static gboolean make(Making *making, GError **error)
            hb_writer_finish(g_steal_pointer(&making->writer), error);
 }
 
-HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *pattern, const HbTeller *teller,
-                                 GError **error)
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbTeller *teller, GError **error)
 {
-    Making making = {.options = options, .pattern = pattern, .teller = teller, .manifest = hb_manifest_new()};
+    Making making = {.options = options, .teller = teller, .manifest = hb_manifest_new()};
     gboolean ok;
 
     g_mutex_init(&making.lock);
@@ -173,7 +174,6 @@ HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *patte
 
 typedef struct {
     const HbRestoreOptions *options;
-    const char *pattern;
     const HbTeller *teller;
     const HbManifest *manifest;
     gboolean tentative; /* databases in which something fails get another turn: nothing is told of them yet */
@@ -270,7 +270,7 @@ static GPtrArray *list_open(const Restoring *restoring, gboolean with_journals_o
 
     for (guint i = 0; i < restoring->manifest->members->len; i++) {
         HbMember *member = restoring->manifest->members->pdata[i];
-        if (hb_whole_server_takes(restoring->pattern, member->name) && !is_finished(restoring, member) &&
+        if (hb_choice_takes_database(restoring->options->choice, member->name) && !is_finished(restoring, member) &&
             (with_journals_own || !holds_journal(restoring, member)))
             g_ptr_array_add(open, member);
     }
@@ -359,7 +359,7 @@ static gboolean restore_last(Restoring *restoring, GError **error)
 
     for (guint i = 0; i < restoring->manifest->members->len; i++) {
         const HbMember *member = restoring->manifest->members->pdata[i];
-        if (hb_whole_server_takes(restoring->pattern, member->name) && holds_journal(restoring, member))
+        if (hb_choice_takes_database(restoring->options->choice, member->name) && holds_journal(restoring, member))
             return restore_member(restoring, member, &lane, FALSE, error);
     }
     return TRUE;
@@ -382,11 +382,9 @@ static gboolean restore_all(Restoring *restoring, GError **error)
     return hb_restore_close_journal(restoring->server, error) && restore_last(restoring, error);
 }
 
-gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pattern, const HbTeller *teller,
-                                 GError **error)
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbTeller *teller, GError **error)
 {
-    Restoring restoring = {
-        .options = options, .pattern = pattern, .teller = teller, .manifest = hb_reader_get_manifest(options->dump)};
+    Restoring restoring = {.options = options, .teller = teller, .manifest = hb_reader_get_manifest(options->dump)};
     HbRestoreOptions server = *options;
     gboolean ok;
 
@@ -423,7 +421,7 @@ static HbCatalog *read_side(const HbVerifyOptions *options, const HbSide *side, 
     *version = info.version_number;
     hb_server_info_clear(&info);
     side->engine->close(session);
-    if (catalog != NULL && !hb_order_arrange(catalog, error))
+    if (catalog != NULL && !(hb_order_arrange(catalog, error) && choose_for_server(options->choice, catalog, error)))
         g_clear_pointer(&catalog, hb_catalog_free);
     return catalog;
 }

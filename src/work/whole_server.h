@@ -26,15 +26,13 @@ GArray *hb_whole_server_list(const HbSide *side, GError **error);
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);
 
 /* Does the name of a database fit the pattern (a glob; NULL fits all)? */
-gboolean hb_whole_server_takes(const char *pattern, const char *database);
+gboolean hb_whole_server_takes(const char *database);
 
 /* The manifest of the finished dump, with its members; NULL on error, and then there is no dump. The caller's */
-HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const char *pattern, const HbTeller *teller,
-                                 GError **error);
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbTeller *teller, GError **error);
 
 /*
  * Users and tablespaces first, then database by database. All targets are looked at before anything is written. What
  * fails in one database is in its result; FALSE if the work could not go on at all.
  */
-gboolean hb_whole_server_restore(const HbRestoreOptions *options, const char *pattern, const HbTeller *teller,
-                                 GError **error);
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbTeller *teller, GError **error);

@@ -31,7 +31,7 @@ static const Case cases[] = {
     {"survey oracle://host/x", 2, "“oracle://”"},
     {"survey just-a-word", 2, "as a URI"},
     {"survey 'postgresql://host/x?no=such&thing'", 2, "cannot be read as a URI"},
-    {"dump --take table:x postgresql://nowhere.invalid /tmp/y", 2, "chooses databases"},
+    {"dump --take tabel:x postgresql://nowhere.invalid /tmp/y", 2, "there is no kind of objects called “tabel”"},
     {"dump --for-version 8 postgresql://nowhere.invalid/d /tmp/y", 2, "no version"},
     {"restore --ownership theirs /tmp/none postgresql://nowhere.invalid", 2, "keep or mine"},
     {"survey postgresql:///x?host=/nowhere/at/all", 3, "cannot connect to /nowhere/at/all/x"},

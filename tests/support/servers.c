@@ -31,14 +31,14 @@ void run_clear(Run *run)
 
 static char *with_scripts(const char *line)
 {
-    return g_strdup_printf("set -e; HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s",
-                           HB_BINARY_DIR, HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "",
-                           line);
+    return g_strdup_printf("HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s", HB_BINARY_DIR,
+                           HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "", line);
 }
 
 void servers_run_shell(const char *line)
 {
-    g_autofree char *script = with_scripts(line);
+    g_autofree char *strict = g_strconcat("set -e; ", line, NULL);
+    g_autofree char *script = with_scripts(strict);
     Run run = run_bash(script);
 
     if (run.status != 0)
@@ -57,7 +57,7 @@ static char *names_only(const char *names)
 void servers_begin(const char *names)
 {
     g_autofree char *line = g_strdup_printf(
-        "servers_begin; . '%s/scripts/versions.sh'; for n in %s; do case $n in"
+        "set -e; servers_begin; . '%s/scripts/versions.sh'; for n in %s; do case $n in"
         " *:mariadb) start_mariadb ${n%%:*} ;;"
         " *=*) POSTGRES_BIN=$(postgres_bin ${n#*=}) start_postgres ${n%%=*} ;; *) start_postgres $n ;; esac;"
         " done; printf %%s \"$SERVERS\"",
@@ -146,7 +146,8 @@ Run run_hornbeam(const char *first, ...)
 
 Run run_shell(const char *line)
 {
-    g_autofree char *script = g_strdup_printf("HORNBEAM=%s/hornbeam; exec </dev/null; %s", HB_BINARY_DIR, line);
+    g_autofree char *quiet = g_strconcat("exec </dev/null; ", line, NULL);
+    g_autofree char *script = with_scripts(quiet);
 
     return run_bash(script);
 }

@@ -1,0 +1,116 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Part of a database instead of all of it, at dump time, at restore time, and when comparing; on both engines */
+#include "support/check.h"
+#include "support/servers.h"
+
+#include <string.h>
+
+static char *folder;
+
+static int begin(void **state)
+{
+    (void)state;
+    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
+    servers_run_shell(
+        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
+        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=1 -f demo/arboretum/postgres-rows.sql;"
+        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
+        " { echo 'SET @scale = 1;'; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell mold fennick_vale");
+    return 0;
+}
+
+static int end(void **state)
+{
+    (void)state;
+    servers_end_with_folder(folder);
+    return 0;
+}
+
+typedef struct {
+    const char *old, *new, *database; /* servers; a database that the choice goes to */
+    const char *choice;               /* options, as typed */
+    int status;                       /* of the restore */
+    const char *note;                 /* what is told */
+    const char *there, *absent;       /* in the target's survey of what was restored, as `show` lists it */
+} Case;
+
+static const Case cases[] = {
+    {"old", "new", "one_schema", "--take schema:loans", 0, "comes along, because it is needed: table garden.accession",
+     "foreign-key  loans.loan.loan_code_fkey", "table  garden.tree"},
+    {"old", "new", "no_pictures", "--skip rows:photograph", 0, NULL, "table  garden.photograph",
+     "rows  garden.photograph"},
+    {"old", "new", "no_trees", "--skip table:tree", 1, NULL, "table  garden.plot", "view  garden.standing_tree"},
+    {"old", "new", "one_view", "--take view:worry_list --skip user:*", 0, "table garden.tree",
+     "view  garden.worry_list", "rows  garden.tree"},
+    {"mold", "mnew", "one_view", "--take view:a_worry_list", 0, "comes along, because it is needed: view alarming",
+     "view  a_worry_list", "rows  tree"},
+    {"mold", "mnew", "some", "--take table:loan --skip rows:logger_message", 0, "table borrower",
+     "foreign-key  loan.loan_borrower", "station"},
+};
+
+/* The choice from a full dump, and a dump of the choice alone: both verify, and both lead to the same database */
+static void what_is_chosen_arrives_and_nothing_else(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "cd $FOLDER; for s in old mold; do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\" $s.full; done"),
+        0, NULL, NULL);
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        const Case *it = &cases[i];
+        g_autofree char *line =
+            g_strdup_printf("set -f; cd $FOLDER; from=$(server_uri %s fennick_vale) to=$(server_uri %s %s);"
+                            " $HORNBEAM restore %s.full \"$to\" %s; echo restored $?;"
+                            " $HORNBEAM verify %s.full \"$to\" %s; echo full $?;"
+                            " $HORNBEAM dump \"$from\" part.%s%zu %s; echo dumped $?; $HORNBEAM verify part.%s%zu "
+                            "\"$to\"; echo part $?;"
+                            " $HORNBEAM show part.%s%zu | tr -s ' ' | sed 's/^ [0-9]* [a-z]* \\([a-z-]*\\) /\\1  /'",
+                            it->old, it->new, it->database, it->old, it->choice, it->old, it->choice, it->old, i,
+                            it->choice, it->old, i, it->old, i);
+        g_autofree char *restored = g_strdup_printf("restored %d\n", it->status);
+        g_autofree char *dumped = g_strdup_printf("dumped %d\n", it->status);
+        Run run = run_shell(line);
+        if (strstr(run.out, restored) == NULL || strstr(run.out, dumped) == NULL ||
+            strstr(run.out, "full 0\n") == NULL || strstr(run.out, "part 0\n") == NULL)
+            fail_msg("%s: %s%s", it->choice, run.out, run.err);
+        check_contains(run.out, it->there);
+        check_lacks(run.out, it->absent);
+        if (it->note != NULL)
+            check_contains(run.err, it->note);
+        run_clear(&run);
+    }
+}
+
+static void what_the_target_has_already_can_be_left_out(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM restore old.full \"$(server_uri new alone)\" --take table:plot --needs no"), 4,
+        "schema \"garden\" does not exist", "needed, and not taken: schema garden; the target must have it");
+    run_expect(run_shell("$HORNBEAM dump \"$(server_uri old fennick_vale)\" $FOLDER/nothing --take table:fountain"), 2,
+               NULL, "--take table:fountain: there is no such object");
+}
+
+/* Of a whole server, databases and objects are chosen by the same words */
+static void objects_of_each_database_of_a_server_are_chosen(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM dump \"$(server_uri mold)\" whole --take database:fennick* --take table:plot"
+                  " --skip user:ida* && $HORNBEAM show whole/databases/fennick_vale | tr -s ' '),
+        0, "rows plot", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM restore whole \"$(server_uri mnew)\";"
+                         " $HORNBEAM verify whole \"$(server_uri mnew)\""),
+               0, "Equal", NULL);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_is_chosen_arrives_and_nothing_else),
+        cmocka_unit_test(what_the_target_has_already_can_be_left_out),
+        cmocka_unit_test(objects_of_each_database_of_a_server_are_chosen),
+    };
+
+    return cmocka_run_group_tests(tests, begin, end);
+}
