@@ -97,7 +97,7 @@ static void objects_of_each_database_of_a_server_are_chosen(void **state)
     (void)state;
     run_expect(
         run_shell("cd $FOLDER; $HORNBEAM dump \"$(server_uri mold)\" whole --take database:fennick* --take table:plot"
-                  " --skip user:ida* && $HORNBEAM show whole/databases/fennick_vale | tr -s ' '),
+                  " --skip user:ida* && $HORNBEAM show whole/databases/fennick_vale | tr -s ' '"),
         0, "rows plot", NULL);
     run_expect(run_shell("cd $FOLDER; $HORNBEAM restore whole \"$(server_uri mnew)\";"
                          " $HORNBEAM verify whole \"$(server_uri mnew)\""),

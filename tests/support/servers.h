@@ -38,7 +38,8 @@ void run_clear(Run *run);
 /* Runs the built hornbeam with these arguments (NULL-terminated), standard input empty */
 Run run_hornbeam(const char *first, ...) G_GNUC_NULL_TERMINATED;
 
-/* A line of shell in which $HORNBEAM is the program, with the scripts' functions at hand, and the environment is the test's; the status is the line's */
+/* A line of shell in which $HORNBEAM is the program, with the scripts' functions at hand, and the environment is the
+ * test's; the status is the line's */
 Run run_shell(const char *line);
 
 /* Fails unless the program ended with this status, and its output and messages hold these parts (NULL: whatever) */
