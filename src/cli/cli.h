@@ -11,7 +11,7 @@
 #include "cli/voice.h"
 #include "engine/engine.h"
 #include "work/observer.h"
-#include "work/stop.h"
+#include "work/source.h"
 
 /* Exit statuses; docs/man/hornbeam.1.scd lists them for users */
 typedef enum {
@@ -62,6 +62,9 @@ gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine
 
 /* The same for a URI that must name a database */
 gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error);
+
+/* How a database is to be read, as far as the options say; engine and address are still to be filled in */
+HbSourceOptions hb_cli_make_source(const HbCli *cli);
 
 /* Prints a result on standard output. Takes the text */
 void hb_cli_print(HbCli *cli, char *text);

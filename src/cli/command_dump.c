@@ -34,7 +34,7 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     return hb_catalog_get_omissions(manifest->catalog)->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
 }
 
-static gboolean read_version(const HbCli *cli, HbDumpOptions *options, GError **error)
+static gboolean read_version(const HbCli *cli, HbSourceOptions *options, GError **error)
 {
     const char *text = cli->options.for_version;
 
@@ -49,26 +49,20 @@ static gboolean read_version(const HbCli *cli, HbDumpOptions *options, GError **
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
-    HbDumpOptions options = {.path = arguments[1],
-                             .parts = cli->options.part_bits,
-                             .choice = cli->options.choice,
-                             .jobs = cli->options.job_count,
+    HbDumpOptions options = {.source = hb_cli_make_source(cli),
+                             .path = arguments[1],
                              .level = cli->options.compression,
-                             .hold_tables = cli->options.hold_tables,
-                             .lock_wait_ms = cli->options.lock_wait_ms,
-                             .chunk_bytes = HB_DUMP_CHUNK_BYTES_DEFAULT,
-                             .stop = cli->stop,
-                             .observers = cli->observers};
+                             .chunk_bytes = HB_DUMP_CHUNK_BYTES_DEFAULT};
     gint64 start = g_get_monotonic_time();
     g_autoptr(HbManifest) manifest = NULL;
 
     g_autofree char *database = NULL;
 
-    if (!hb_cli_find_server(cli, arguments[0], &options.engine, &options.from, error))
+    if (!hb_cli_find_server(cli, arguments[0], &options.source.engine, &options.source.from, error))
         return HB_STATUS_USAGE;
-    if (!read_version(cli, &options, error))
+    if (!read_version(cli, &options.source, error))
         return HB_STATUS_USAGE;
-    database = options.engine->get_database(arguments[0]);
+    database = options.source.engine->get_database(arguments[0]);
     if (database == NULL)
         return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);

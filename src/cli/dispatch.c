@@ -61,6 +61,17 @@ gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engi
                                             "the address of the server names no database");
 }
 
+HbSourceOptions hb_cli_make_source(const HbCli *cli)
+{
+    return (HbSourceOptions){.parts = cli->options.part_bits,
+                             .choice = cli->options.choice,
+                             .jobs = cli->options.job_count,
+                             .hold_tables = cli->options.hold_tables,
+                             .lock_wait_ms = cli->options.lock_wait_ms,
+                             .stop = cli->stop,
+                             .observers = cli->observers};
+}
+
 void hb_cli_print(HbCli *cli, char *text)
 {
     hb_voice_end_view(cli->voice);

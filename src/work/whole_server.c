@@ -32,22 +32,23 @@ static gboolean read_server(Making *making, HbSession *session, GError **error)
 {
     const HbDumpOptions *options = making->options;
     HbManifest *manifest = making->manifest;
-    GPtrArray *survey = options->engine->survey(session, TRUE, error);
+    GPtrArray *survey = options->source.engine->survey(session, TRUE, error);
 
     if (survey == NULL)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
     manifest->snapshot_time = g_strdup(manifest->created);
-    manifest->catalog = options->engine->read_server(session, options->parts, error);
+    manifest->catalog = options->source.engine->read_server(session, options->source.parts, error);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
-        !choose_for_server(options->choice, manifest->catalog, error))
+        !choose_for_server(options->source.choice, manifest->catalog, error))
         return FALSE;
-    making->databases = options->engine->list_databases(session, &options->from, error);
+    making->databases = options->source.engine->list_databases(session, &options->source.from, error);
     if (making->databases == NULL)
         return FALSE;
     for (guint i = making->databases->len; i-- > 0;) {
-        if (!hb_choice_takes_database(making->options->choice, g_array_index(making->databases, HbDatabase, i).name))
+        if (!hb_choice_takes_database(making->options->source.choice,
+                                      g_array_index(making->databases, HbDatabase, i).name))
             g_array_remove_index(making->databases, i);
     }
     return making->databases->len > 0 ||
@@ -58,15 +59,15 @@ static gboolean read_server(Making *making, HbSession *session, GError **error)
 static gboolean look_at_server(Making *making, GError **error)
 {
     const HbDumpOptions *options = making->options;
-    HbSession *session = options->engine->open(&options->from, error);
+    HbSession *session = options->source.engine->open(&options->source.from, error);
     gboolean ok;
 
     if (session == NULL)
         return FALSE;
-    hb_stop_add(options->stop, options->engine, session);
-    ok = hb_dump_describe_source(options, making->manifest, session, error) && read_server(making, session, error);
-    hb_stop_remove(options->stop, session);
-    options->engine->close(session);
+    hb_stop_add(options->source.stop, options->source.engine, session);
+    ok = hb_source_describe(&options->source, making->manifest, session, error) && read_server(making, session, error);
+    hb_stop_remove(options->source.stop, session);
+    options->source.engine->close(session);
     return ok;
 }
 
@@ -110,12 +111,12 @@ static gboolean dump_database(gpointer data, guint item, const HbLane *lane, GEr
 
     if (path == NULL)
         return FALSE;
-    hb_observers_note(making->options->observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database, item + 1,
-                      making->databases->len);
-    options.from.database = database;
+    hb_observers_note(making->options->source.observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database,
+                      item + 1, making->databases->len);
+    options.source.from.database = database;
     options.path = path;
-    options.jobs = lane->jobs;
-    options.observers = lane->observers;
+    options.source.jobs = lane->jobs;
+    options.source.observers = lane->observers;
     manifest = hb_dump_run(&options, &cause);
     if (manifest == NULL)
         return leave_out(making, database, cause, error);
@@ -129,8 +130,8 @@ static gboolean dump_databases(Making *making, GError **error)
 
     for (guint i = 0; i < making->databases->len; i++)
         bytes[i] = g_array_index(making->databases, HbDatabase, i).bytes;
-    if (!hb_lanes_run(bytes, making->databases->len, making->options->jobs, making->options->observers, dump_database,
-                      making, error))
+    if (!hb_lanes_run(bytes, making->databases->len, making->options->source.jobs, making->options->source.observers,
+                      dump_database, making, error))
         return FALSE;
     for (guint i = 0; i < making->databases->len; i++) {
         const char *name = g_array_index(making->databases, HbDatabase, i).name;
@@ -147,7 +148,7 @@ static gboolean make(Making *making, GError **error)
 
     if (!look_at_server(making, error))
         return FALSE;
-    making->writer = hb_writer_open(options->path, making->manifest, options->engine->preamble, error);
+    making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->preamble, error);
     return making->writer != NULL && dump_databases(making, error) &&
            hb_writer_finish(g_steal_pointer(&making->writer), error);
 }

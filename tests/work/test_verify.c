@@ -84,13 +84,13 @@ static void a_stop_wakes_whoever_sleeps(void **state)
 static HbManifest *dump(const char *path)
 {
     HbStop *stop = hb_stop_new();
-    const HbDumpOptions options = {.engine = &scripted_engine,
-                                   .from = {.uri = "scripted://source/vale"},
+    const HbDumpOptions options = {.source = {.engine = &scripted_engine,
+                                              .from = {.uri = "scripted://source/vale"},
+                                              .parts = HB_PART_ALL,
+                                              .jobs = 1,
+                                              .stop = stop},
                                    .path = path,
-                                   .parts = HB_PART_ALL,
-                                   .jobs = 1,
-                                   .chunk_bytes = 1000,
-                                   .stop = stop};
+                                   .chunk_bytes = 1000};
     GError *error = NULL;
     HbManifest *manifest = hb_dump_run(&options, &error);
 

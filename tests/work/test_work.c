@@ -56,14 +56,14 @@ static int end(void **state)
 
 static HbManifest *dump(guint jobs, GError **error)
 {
-    const HbDumpOptions options = {.engine = &scripted_engine,
-                                   .from = {.uri = "scripted://source/vale"},
+    const HbDumpOptions options = {.source = {.engine = &scripted_engine,
+                                              .from = {.uri = "scripted://source/vale"},
+                                              .parts = HB_PART_ALL,
+                                              .jobs = jobs,
+                                              .stop = bench.stop},
                                    .path = bench.path,
-                                   .parts = HB_PART_ALL,
-                                   .jobs = jobs,
                                    .level = 1,
-                                   .chunk_bytes = 1500,
-                                   .stop = bench.stop};
+                                   .chunk_bytes = 1500};
 
     return hb_dump_run(&options, error);
 }
@@ -499,15 +499,15 @@ static void progress_adds_up(void **state)
 {
     guint64 sums[4] = {0};
     HbObservers *observers = hb_observers_new();
-    const HbDumpOptions options = {.engine = &scripted_engine,
-                                   .from = {.uri = "scripted://source/vale"},
+    const HbDumpOptions options = {.source = {.engine = &scripted_engine,
+                                              .from = {.uri = "scripted://source/vale"},
+                                              .parts = HB_PART_ALL,
+                                              .jobs = 3,
+                                              .stop = bench.stop,
+                                              .observers = observers},
                                    .path = bench.path,
-                                   .parts = HB_PART_ALL,
-                                   .jobs = 3,
                                    .level = 0,
-                                   .chunk_bytes = 1500,
-                                   .stop = bench.stop,
-                                   .observers = observers};
+                                   .chunk_bytes = 1500};
     g_autoptr(HbManifest) manifest = NULL;
 
     (void)state;

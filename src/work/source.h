@@ -1,0 +1,54 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * source - a database as it is at one moment: its catalog in a manifest, and sessions that read its rows.
+ *
+ *     new: keeper session, what the server says of itself
+ *     read: locks, snapshot, readers join -> catalog, survey -> order -> choice      (again, if the structure changes)
+ *     ... the rows are read (work/reading) ...
+ *     end: was the structure the same all the time?
+ *
+ * One thread calls these functions. The manifest is owned by the source until it is taken.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/observer.h"
+#include "work/stop.h"
+
+typedef struct {
+    const HbEngine *engine;
+    HbAddress from;
+    guint parts;
+    const HbChoice *choice; /* NULL: everything */
+    guint for_version;      /* of the servers that the definitions are written for; 0: the source's own */
+    const char *for_version_text;
+    guint jobs;
+    gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
+    guint lock_wait_ms;
+    HbStop *stop;
+    HbObservers *observers;
+} HbSourceOptions;
+
+typedef struct {
+    const HbSourceOptions *options;
+    HbManifest *manifest;
+    HbSnapshot snapshot;
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken by who reads the rows */
+
+    /* Its own */
+    HbSession *keeper;
+    GPtrArray *along; /* char *: what comes along, because it is needed */
+    gboolean again;   /* the structure had to be read another time */
+} HbSource;
+
+/* Opens the keeper and fills in the manifest's head. options are borrowed until free() */
+HbSource *hb_source_new(const HbSourceOptions *options, GError **error);
+gboolean hb_source_read(HbSource *source, GError **error);
+gboolean hb_source_end(HbSource *source, GError **error);
+void hb_source_free(HbSource *source); /* accepts NULL */
+
+/* Frees the source; NULL of NULL */
+HbManifest *hb_source_take_manifest(HbSource *source);
+
+/* Fills in a manifest's head from what the server of a session says of itself */
+gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest, HbSession *session, GError **error);
