@@ -2,6 +2,7 @@
 /*
  * restore DUMP TO - carry out a dump on a server.
  */
+#include "cli/restoring.h"
 #include "cli/whole.h"
 #include "core/error.h"
 #include "report/json.h"
@@ -24,7 +25,12 @@ static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump,
     HbRestoreResult result = {0};
     HbStatus status;
 
-    hb_cli_show_plan(cli, restore, dump);
+    if (hb_restore_is_blocked(restore)) {
+        hb_cli_show_refusal(cli, restore, hb_reader_get_path(dump));
+        hb_restore_set_blocked_error(restore, error);
+        return HB_STATUS_REMARKS;
+    }
+    hb_cli_show_plan(cli, restore, hb_reader_get_path(dump));
     hb_restore_run(restore, &result, error);
     report(cli, restore, &result);
     status = hb_cli_judge_restore(&result);
@@ -47,15 +53,7 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
-    HbRestoreOptions options = {.parts = cli->options.part_bits,
-                                .choice = cli->options.choice,
-                                .wishes = cli->options.wishes,
-                                .new_passwords = cli->options.new_passwords,
-                                .jobs = cli->options.job_count,
-                                .resume = cli->options.resume,
-                                .analyze = !cli->options.no_analyze,
-                                .stop = cli->stop,
-                                .observers = cli->observers};
+    HbRestoreOptions options = hb_cli_make_restore(cli);
     g_autoptr(HbReader) dump = NULL;
     HbRestore *restore;
     HbStatus status = HB_STATUS_SERVER;
@@ -66,6 +64,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (dump == NULL)
         return HB_STATUS_DUMP;
     options.dump = dump;
+    options.manifest = hb_reader_get_manifest(dump);
     if (hb_reader_get_manifest(dump)->members != NULL)
         return restore_whole(cli, &options, arguments[1], error);
     restore = hb_restore_open(&options, error);

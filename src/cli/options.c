@@ -3,6 +3,7 @@
 
 #include "core/error.h"
 #include "core/object.h"
+#include "core/preflight.h"
 
 #include <stddef.h>
 #include <string.h>
@@ -31,28 +32,31 @@
 /* clang-format off */
 const HbOptionRow hb_option_rows[] = {
     VALUE("parts", parts, "PARTS", "which parts: schema,data,users,settings (default: all)",
-          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("jobs", jobs, "N", "sessions that work at the same time (default: one for each core, at most 8)",
-          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
     VALUE("lock-wait", lock_wait, "SECONDS", "how long to wait for a read lock on a table (default: 5)",
-          HB_FOR_DUMP | HB_FOR_VERIFY),
+          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_VERIFY),
     FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_DUMP),
+    LIST("accept", accept, "FINDING", "go on in spite of this blocker: role-missing, or extension-missing:*trgm (repeatable)",
+         HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
+    VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
-         HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("skip", skip, "KIND[:PATTERN]", "all but these: view, rows:photograph, extension:*, user:ida (repeatable)",
-         HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("needs", company, "no", "leave out what is needed by what --take takes, because the target has it (default: yes)",
-          HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users who come without a password a new one, and write it to FILE", HB_FOR_RESTORE),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
-          HB_FOR_RESTORE | HB_FOR_VERIFY),
-    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("rename", rename, "storage:OLD=NEW", "tables of one storage engine get another (may be given several times)",
-         HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
           HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
@@ -260,6 +264,18 @@ static gboolean check_choice(HbOptions *options, GError **error)
            read_choice(options->company, "needs", "yes", "no", &options->choice->alone, error);
 }
 
+static gboolean check_accept(const HbOptions *options, GError **error)
+{
+    for (char **text = options->accept; text != NULL && *text != NULL; text++) {
+        g_autofree char *name = g_strndup(*text, strcspn(*text, ":"));
+        const char *nearest = hb_options_find_nearest(name, hb_finding_names);
+        g_autofree char *hint = nearest != NULL ? g_strdup_printf("did you mean %s?", nearest) : NULL;
+        if (!g_strv_contains(hb_finding_names, name))
+            return hb_error_set(error, HB_ERROR_USAGE, hint, "--accept: there is no finding “%s”", name);
+    }
+    return TRUE;
+}
+
 static gboolean check_rights(HbOptions *options, GError **error)
 {
     return read_choice(options->ownership, "ownership", "keep", "mine", &options->wishes.ownership_mine, error) &&
@@ -285,7 +301,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
            check_color(options, error) && check_rights(options, error) && check_choice(options, error) &&
-           check_renames(options, error) &&
+           check_accept(options, error) && check_renames(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 

@@ -9,7 +9,15 @@
 #include "work/adapt.h"
 
 /* Which commands take an option */
-enum { HB_FOR_SURVEY = 1, HB_FOR_DUMP = 2, HB_FOR_SHOW = 4, HB_FOR_RESTORE = 8, HB_FOR_VERIFY = 16, HB_FOR_ALL = 31 };
+enum {
+    HB_FOR_SURVEY = 1,
+    HB_FOR_DUMP = 2,
+    HB_FOR_SHOW = 4,
+    HB_FOR_RESTORE = 8,
+    HB_FOR_VERIFY = 16,
+    HB_FOR_PREFLIGHT = 32,
+    HB_FOR_ALL = 63
+};
 
 /* Values as given; NULL or FALSE when not given */
 typedef struct {
@@ -34,6 +42,8 @@ typedef struct {
     char *out;
     char *needs;
     char *company;
+    char *report;
+    char **accept;
     char *log;
     char *color;
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/whole.h"
 
+#include "cli/restoring.h"
 #include "report/json.h"
 #include "report/pages.h"
 
@@ -111,31 +112,17 @@ HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **er
 
 /* ---- Restore ---- */
 
-HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
+static void tell_looked(gpointer data, const HbRestore *restore)
 {
-    HbStatus status = HB_STATUS_DONE;
+    const Telling *telling = data;
 
-    for (guint i = 0; i < result->exceptions->len; i++) {
-        HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
-        if (outcome == HB_OUTCOME_FAILED)
-            return HB_STATUS_STATEMENT;
-        if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
-            status = HB_STATUS_REMARKS;
-    }
-    return status;
-}
-
-void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const HbReader *dump)
-{
-    g_autofree char *plan = hb_page_restore_plan(restore, hb_reader_get_manifest(dump), hb_reader_get_path(dump),
-                                                 hb_voice_has_color(cli->voice));
-
-    hb_voice_show(cli->voice, plan);
+    if (hb_restore_is_blocked(restore))
+        hb_cli_show_refusal(telling->cli, restore, telling->path);
 }
 
 static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
 {
-    hb_cli_show_plan(((Telling *)data)->cli, restore, dump);
+    hb_cli_show_plan(((Telling *)data)->cli, restore, hb_reader_get_path(dump));
 }
 
 static void tell_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)
@@ -153,7 +140,8 @@ static void tell_restored(gpointer data, const HbRestore *restore, const HbResto
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error)
 {
     Telling telling;
-    const HbTeller teller = {.about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
+    const HbTeller teller = {
+        .looked = tell_looked, .about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
 
     telling_init(&telling, cli, hb_reader_get_path(options->dump));
     if (!hb_whole_server_restore(options, &teller, error))

@@ -13,9 +13,3 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
 
 /* Holds a server against another, or against a dump: what belongs to no database, then database by database */
 HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error);
-
-/* What is about to be written, and where, before anything is */
-void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const HbReader *dump);
-
-/* How a restore ended */
-HbStatus hb_cli_judge_restore(const HbRestoreResult *result);

@@ -151,6 +151,15 @@ const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog)
     return catalog->omissions;
 }
 
+guint64 hb_catalog_count_bytes(const HbCatalog *catalog)
+{
+    guint64 bytes = 0;
+
+    for (guint i = 0; i < catalog->row_sets->len; i++)
+        bytes += ((const HbRowSet *)catalog->row_sets->pdata[i])->bytes;
+    return bytes;
+}
+
 GHashTable *hb_catalog_get_properties(const HbCatalog *catalog)
 {
     return catalog->properties;

@@ -2,7 +2,7 @@
 #include "core/choice.h"
 
 #include "core/error.h"
-#include "core/sqltext.h"
+#include "core/users.h"
 
 #include <string.h>
 
@@ -202,22 +202,13 @@ static gboolean is_real_need(const Choosing *choosing, const HbObject *object, c
 
 /* ---- Users who are named rather than needed ---- */
 
-static gboolean names_users(HbKind kind)
-{
-    return kind == HB_KIND_GRANT || kind == HB_KIND_DEFAULT_GRANT || kind == HB_KIND_POLICY ||
-           kind == HB_KIND_DATABASE_OWNER || kind == HB_KIND_USER_MAPPING;
-}
-
 static void index_roles(Choosing *choosing)
 {
     choosing->roles = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
         const HbObject *object = hb_catalog_get(choosing->catalog, i);
-        const char *name = hb_object_get_name(object);
-        if (object->kind != HB_KIND_ROLE)
-            continue;
-        HbToken token = {*name == '"' || *name == '`' ? HB_TOKEN_NAME : HB_TOKEN_WORD, name, strlen(name)};
-        g_hash_table_insert(choosing->roles, hb_token_unquote(&token), GUINT_TO_POINTER(i + 1));
+        if (object->kind == HB_KIND_ROLE)
+            g_hash_table_insert(choosing->roles, hb_users_get_name(object), GUINT_TO_POINTER(i + 1));
     }
 }
 
@@ -237,61 +228,24 @@ static void take_role_along(Choosing *choosing, const char *name)
         take_along(choosing, found - 1);
 }
 
-/* The place + 1 of the next user of the catalog that the text names; 0: there is none any more. Moves *sql on */
-static guint find_named_user(const Choosing *choosing, const char **sql)
+static void take_named_users(Choosing *choosing, const HbObject *object)
 {
-    HbToken token;
+    g_autoptr(GPtrArray) names = hb_users_list_named(object);
 
-    while (*sql != NULL && (token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, sql)).type != HB_TOKEN_END) {
-        if (token.type != HB_TOKEN_WORD && token.type != HB_TOKEN_NAME)
-            continue;
-        g_autofree char *name = hb_token_unquote(&token);
-        guint found = GPOINTER_TO_UINT(g_hash_table_lookup(choosing->roles, name));
-        if (found != 0)
-            return found;
-    }
-    return 0;
+    for (guint i = 0; i < names->len; i++)
+        take_role_along(choosing, names->pdata[i]);
 }
 
-static void take_named_users(Choosing *choosing, const char *sql)
+static gboolean names_absent_users(const Choosing *choosing, const HbObject *object)
 {
-    guint found;
+    g_autoptr(GPtrArray) names = hb_users_list_named(object);
 
-    while ((found = find_named_user(choosing, &sql)) != 0)
-        take_along(choosing, found - 1);
-}
-
-static gboolean names_absent_users(const Choosing *choosing, const char *sql)
-{
-    guint found;
-
-    while ((found = find_named_user(choosing, &sql)) != 0) {
-        if (choosing->states[found - 1] == OUT)
+    for (guint i = 0; i < names->len; i++) {
+        guint found = GPOINTER_TO_UINT(g_hash_table_lookup(choosing->roles, names->pdata[i]));
+        if (found != 0 && choosing->states[found - 1] == OUT)
             return TRUE;
     }
     return FALSE;
-}
-
-/* DEFINER=`keeper`@`%`, or a role, as MariaDB writes it */
-static void take_definer(Choosing *choosing, const char *sql)
-{
-    static const char mark[] = "DEFINER=`";
-    const char *at = sql != NULL ? strstr(sql, mark) : NULL;
-    HbToken user, host;
-
-    if (at == NULL)
-        return;
-    at += strlen(mark) - 1;
-    user = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
-    g_autofree char *user_name = hb_token_unquote(&user);
-    if (*at++ != '@') {
-        take_role_along(choosing, user_name);
-        return;
-    }
-    host = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
-    g_autofree char *host_name = hb_token_unquote(&host);
-    g_autofree char *account = g_strdup_printf("'%s'@'%s'", user_name, host_name);
-    take_role_along(choosing, account);
 }
 
 /* ---- Choosing ---- */
@@ -358,11 +312,7 @@ static void follow_needs(Choosing *choosing)
             if (is_real_need(choosing, object, object->needs->pdata[n]))
                 take_along(choosing, place_of(choosing, object->needs->pdata[n]));
         }
-        if (object->owner != NULL)
-            take_role_along(choosing, object->owner);
-        if (names_users(object->kind))
-            take_named_users(choosing, object->definition);
-        take_definer(choosing, object->definition);
+        take_named_users(choosing, object);
     }
     g_array_set_size(choosing->queue, 0);
 }
@@ -375,7 +325,7 @@ static gboolean is_complete(const Choosing *choosing, const HbObject *object)
         if (counts && choosing->states[place_of(choosing, need)] < ALONG)
             return FALSE;
     }
-    return !names_users(object->kind) || !names_absent_users(choosing, object->definition);
+    return !names_absent_users(choosing, object);
 }
 
 /* What comes along is as whole as it can be without bringing more */

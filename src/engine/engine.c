@@ -5,6 +5,7 @@
 #include "engine/postgres/postgres.h"
 
 #include <string.h>
+#include <sys/statvfs.h>
 
 static const HbEngine *const engines[] = {&hb_postgres_engine, &hb_mariadb_engine};
 
@@ -66,6 +67,13 @@ gboolean hb_engine_check_fingerprint(const char *now, const char *before, const 
     return g_strcmp0(now, before) == 0 ||
            hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
                         "%s: the structure of the database changed during the dump", address);
+}
+
+guint64 hb_engine_find_room(const char *path)
+{
+    struct statvfs room;
+
+    return path != NULL && statvfs(path, &room) == 0 ? (guint64)room.f_bavail * room.f_frsize : G_MAXUINT64;
 }
 
 static void range_clear(gpointer data)

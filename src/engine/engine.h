@@ -16,6 +16,7 @@
 
 #include "core/catalog.h"
 #include "core/error.h"
+#include "core/preflight.h"
 #include "core/rename.h"
 #include "core/sheet.h"
 
@@ -90,6 +91,19 @@ typedef struct {
     gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
 } HbEngineTraits;
 
+/* A restore that is to come, as far as an engine needs to know of it to look ahead */
+typedef struct {
+    const HbCatalog *catalog; /* what is to arrive: arranged and chosen, not yet fitted */
+    gboolean exists;          /* the database, on the target */
+    gboolean ownership_mine;
+    gboolean part_of_server; /* one database of a whole server's dump */
+    guint sessions;          /* that will be opened at once */
+    guint64 bytes;           /* of rows */
+} HbAhead;
+
+/* The settings that change what SQL means are properties of a catalog under this prefix and their name */
+#define HB_MEANING_PREFIX "setting "
+
 typedef struct HbEngine HbEngine;
 struct HbEngine {
     const char *name;           /* in manifests: "postgresql" */
@@ -141,6 +155,8 @@ struct HbEngine {
     gboolean (*find_target)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
     /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
     gboolean (*fit_target)(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error);
+    /* What would go wrong there, or otherwise than expected: HbFinding; writes nothing */
+    gboolean (*look_ahead)(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error);
     gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
     gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
@@ -178,6 +194,9 @@ struct HbEngine {
 
 /* Is the structure's fingerprint what it was? HB_ERROR_RETRY if not. For engines */
 gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error);
+
+/* Free bytes of the file system that holds a path of this machine; G_MAXUINT64 if that cannot be known. For engines */
+guint64 hb_engine_find_room(const char *path);
 
 /* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
 const HbEngine *hb_engine_find(const char *uri, GError **error);

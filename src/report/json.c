@@ -183,6 +183,34 @@ static json_t *write_exceptions(const HbRestoreResult *result, HbOutcome outcome
     return list;
 }
 
+static json_t *write_findings(const GPtrArray *findings)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < findings->len; i++) {
+        const HbFinding *finding = findings->pdata[i];
+        json_array_append_new(list, json_pack("{s:s, s:s, s:o, s:o, s:o, s:o, s:b, s:b}", "level",
+                                              hb_finding_level_get_name(finding->level), "name", finding->name,
+                                              "object", text(finding->object), "what", text(finding->what), "todo",
+                                              text(finding->todo), "sql", text(finding->sql), "accepted",
+                                              finding->accepted, "final", finding->is_final));
+    }
+    return list;
+}
+
+char *hb_json_preflight(const HbRestore *restore)
+{
+    json_t *root = begin("preflight");
+
+    json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
+    json_object_set_new(root, "database",
+                        hb_restore_is_whole_server(restore) ? json_null() : text(hb_restore_get_database(restore)));
+    json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
+    json_object_set_new(root, "blocked", json_boolean(hb_restore_is_blocked(restore)));
+    json_object_set_new(root, "findings", write_findings(hb_restore_get_findings(restore)));
+    return end(root);
+}
+
 char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
 {
     json_t *root = begin("restore");

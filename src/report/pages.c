@@ -2,50 +2,13 @@
 #include "report/pages.h"
 
 #include "core/needs.h"
+#include "report/pieces.h"
+#include "report/preflight.h"
 #include "report/table.h"
 
 #include <string.h>
 
-#define LABEL_WIDTH 11
-
 /* ---- Pieces ---- */
-
-static void append_heading(GString *out, gboolean color, const char *text)
-{
-    g_autofree char *visible = hb_text_visible(text);
-
-    hb_text_append_painted(out, color, HB_PAINT_STRONG, visible);
-    g_string_append_c(out, '\n');
-}
-
-/* "  label      value" */
-static void append_fact(GString *out, gboolean color, const char *label, const char *format, ...) G_GNUC_PRINTF(4, 5);
-static void append_fact(GString *out, gboolean color, const char *label, const char *format, ...)
-{
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_autofree char *value = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    g_autofree char *visible = hb_text_visible(value);
-    g_string_append(out, "  ");
-    hb_text_append_painted(out, color, HB_PAINT_FAINT, label);
-    hb_text_pad(out, (guint)strlen(label), LABEL_WIDTH);
-    g_string_append_printf(out, "%s\n", visible);
-}
-
-/* The last line: what it all comes to */
-static void append_verdict(GString *out, gboolean color, gboolean good, const char *format, ...) G_GNUC_PRINTF(4, 5);
-static void append_verdict(GString *out, gboolean color, gboolean good, const char *format, ...)
-{
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_autofree char *text = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    hb_text_append_painted(out, color, good ? HB_PAINT_GOOD : HB_PAINT_BAD, text);
-    g_string_append_c(out, '\n');
-}
 
 static char *rate_text(guint64 bytes, double seconds)
 {
@@ -62,12 +25,12 @@ char *hb_page_survey(const HbSurvey *survey, gboolean color)
     GString *out = g_string_new(NULL);
     const HbServerInfo *server = &survey->server;
 
-    append_heading(out, color, survey->whole_server ? "Survey of a server" : "Survey of a database");
-    append_fact(out, color, "server", "%s, %s %s", server->address, server->product, server->version);
+    hb_piece_append_heading(out, color, survey->whole_server ? "Survey of a server" : "Survey of a database");
+    hb_piece_append_fact(out, color, "server", "%s, %s %s", server->address, server->product, server->version);
     if (!survey->whole_server)
-        append_fact(out, color, "database", "%s", server->database);
-    append_fact(out, color, "as", "%s%s", server->user, server->is_superuser ? " (superuser)" : "");
-    append_fact(out, color, "time", "%s", survey->time);
+        hb_piece_append_fact(out, color, "database", "%s", server->database);
+    hb_piece_append_fact(out, color, "as", "%s%s", server->user, server->is_superuser ? " (superuser)" : "");
+    hb_piece_append_fact(out, color, "time", "%s", survey->time);
     for (guint i = 0; i < survey->sheets->len; i++) {
         g_string_append_c(out, '\n');
         hb_table_append(out, survey->sheets->pdata[i], color);
@@ -86,20 +49,20 @@ static void append_contents(GString *out, gboolean color, const HbManifest *mani
     g_autofree char *stored = hb_text_bytes(hb_manifest_count_stored(manifest));
     g_autofree char *chunks = hb_text_plural(hb_manifest_count_chunks(manifest), "chunk", "chunks");
 
-    append_fact(out, color, "holds", "%s; %s of %s", objects, rows, tables);
-    append_fact(out, color, "size", "%s of rows as text, %s stored in %s", bytes, stored, chunks);
+    hb_piece_append_fact(out, color, "holds", "%s; %s of %s", objects, rows, tables);
+    hb_piece_append_fact(out, color, "size", "%s of rows as text, %s stored in %s", bytes, stored, chunks);
 }
 
 static void append_dump_head(GString *out, gboolean color, const HbManifest *manifest)
 {
     g_autofree char *parts = hb_parts_write(manifest->parts);
 
-    append_fact(out, color, "source", "database %s at %s, %s %s", manifest->database, manifest->address,
-                manifest->product, manifest->server_version);
-    append_fact(out, color, "snapshot", "%s%s%s", manifest->snapshot_time,
-                manifest->snapshot_position != NULL ? ", log position " : "",
-                manifest->snapshot_position != NULL ? manifest->snapshot_position : "");
-    append_fact(out, color, "parts", "%s", parts);
+    hb_piece_append_fact(out, color, "source", "database %s at %s, %s %s", manifest->database, manifest->address,
+                         manifest->product, manifest->server_version);
+    hb_piece_append_fact(out, color, "snapshot", "%s%s%s", manifest->snapshot_time,
+                         manifest->snapshot_position != NULL ? ", log position " : "",
+                         manifest->snapshot_position != NULL ? manifest->snapshot_position : "");
+    hb_piece_append_fact(out, color, "parts", "%s", parts);
     append_contents(out, color, manifest);
 }
 
@@ -127,9 +90,9 @@ static void append_dump_verdict(GString *out, gboolean color, const char *path, 
     g_autofree char *things = hb_text_plural(omitted, "thing is", "things are");
 
     if (omitted == 0)
-        append_verdict(out, color, TRUE, "Written whole: %s", visible);
+        hb_piece_append_verdict(out, color, TRUE, "Written whole: %s", visible);
     else
-        append_verdict(out, color, FALSE, "Written: %s, but %s left out, as listed above", visible, things);
+        hb_piece_append_verdict(out, color, FALSE, "Written: %s, but %s left out, as listed above", visible, things);
 }
 
 char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, const GPtrArray *omissions,
@@ -137,9 +100,11 @@ char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, c
 {
     GString *out = g_string_new(NULL);
 
-    append_heading(out, color, "Dump of a whole server");
-    append_fact(out, color, "source", "%s, %s %s", manifest->address, manifest->product, manifest->server_version);
-    append_fact(out, color, "holds", "%u objects that belong to no database", hb_catalog_count(manifest->catalog));
+    hb_piece_append_heading(out, color, "Dump of a whole server");
+    hb_piece_append_fact(out, color, "source", "%s, %s %s", manifest->address, manifest->product,
+                         manifest->server_version);
+    hb_piece_append_fact(out, color, "holds", "%u objects that belong to no database",
+                         hb_catalog_count(manifest->catalog));
     g_string_append_c(out, '\n');
     hb_table_append(out, databases, color);
     append_omissions(out, color, omissions);
@@ -152,7 +117,7 @@ char *hb_page_title(const char *title, gboolean color)
     GString *out = g_string_new(NULL);
     g_autofree char *visible = hb_text_visible(title);
 
-    append_heading(out, color, visible);
+    hb_piece_append_heading(out, color, visible);
     return g_string_free(out, FALSE);
 }
 
@@ -162,9 +127,9 @@ char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds,
     guint omitted = hb_catalog_get_omissions(manifest->catalog)->len;
     g_autofree char *rate = rate_text(hb_manifest_count_bytes(manifest), seconds);
 
-    append_heading(out, color, "Dump");
+    hb_piece_append_heading(out, color, "Dump");
     append_dump_head(out, color, manifest);
-    append_fact(out, color, "time", "%s", rate);
+    hb_piece_append_fact(out, color, "time", "%s", rate);
     append_omissions(out, color, hb_catalog_get_omissions(manifest->catalog));
     append_dump_verdict(out, color, path, omitted);
     return g_string_free(out, FALSE);
@@ -227,7 +192,7 @@ char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
     g_autoptr(HbSheet) objects = list_objects(manifest);
     g_autofree char *title = g_strdup_printf("Dump %s", path);
 
-    append_heading(out, color, title);
+    hb_piece_append_heading(out, color, title);
     append_dump_head(out, color, manifest);
     append_members(out, color, manifest);
     g_string_append_c(out, '\n');
@@ -239,7 +204,7 @@ char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
 static void append_needs(GString *out, gboolean color, const char *title, GArray *needs)
 {
     g_string_append_c(out, '\n');
-    append_heading(out, color, title);
+    hb_piece_append_heading(out, color, title);
     if (needs->len == 0)
         g_string_append(out, "  nothing\n");
     for (guint i = 0; i < needs->len; i++) {
@@ -258,12 +223,12 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 {
     GString *out = g_string_new(NULL);
 
-    append_heading(out, color, object->identity);
-    append_fact(out, color, "place", "%u of %u", hb_catalog_get_place(catalog, object->identity) + 1,
-                hb_catalog_count(catalog));
-    append_fact(out, color, "stage", "%s", hb_stage_get_name(object->stage));
+    hb_piece_append_heading(out, color, object->identity);
+    hb_piece_append_fact(out, color, "place", "%u of %u", hb_catalog_get_place(catalog, object->identity) + 1,
+                         hb_catalog_count(catalog));
+    hb_piece_append_fact(out, color, "stage", "%s", hb_stage_get_name(object->stage));
     if (object->owner != NULL)
-        append_fact(out, color, "owner", "%s", object->owner);
+        hb_piece_append_fact(out, color, "owner", "%s", object->owner);
     append_needs(out, color, "It needs", hb_needs_find_needed(catalog, object));
     append_needs(out, color, "Needed by", hb_needs_find_needing(catalog, object));
     return g_string_free(out, FALSE);
@@ -271,51 +236,20 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 
 /* ---- Restore ---- */
 
-static void append_changes(GString *out, gboolean color, const HbRestore *restore)
-{
-    guint absent;
-    const GPtrArray *changes = hb_restore_get_changes(restore, &absent);
-
-    for (guint i = absent; i < changes->len; i++) {
-        const HbOmission *change = changes->pdata[i];
-        g_autofree char *what = hb_text_visible(change->what);
-        g_autofree char *why = hb_text_visible(change->why);
-        if (i == absent) {
-            g_string_append_c(out, '\n');
-            append_heading(out, color, "Will not be as in the source");
-        }
-        g_string_append_printf(out, "  %s: %s\n", what, why);
-    }
-}
-
-static void append_target(GString *out, gboolean color, const HbRestore *restore, const HbServerInfo *target)
-{
-    if (hb_restore_is_whole_server(restore))
-        append_fact(out, color, "to", "%s, %s %s", target->address, target->product, target->version);
-    else
-        append_fact(out, color, "to", "database %s (%s) at %s, %s %s", hb_restore_get_database(restore),
-                    hb_restore_is_new_database(restore) ? "to be created"
-                    : hb_restore_is_resumed(restore)    ? "its restore was begun before"
-                                                        : "there, and empty",
-                    target->address, target->product, target->version);
-}
-
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
-    const HbServerInfo *target = hb_restore_get_target(restore);
 
-    append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
+    hb_piece_append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
     if (manifest->members != NULL)
-        append_fact(out, color, "from", "dump %s of %s, %s %s: users and tablespaces, then %u databases", path,
-                    manifest->address, manifest->product, manifest->server_version, manifest->members->len);
+        hb_piece_append_fact(out, color, "from", "dump %s of %s, %s %s: users and tablespaces, then %u databases", path,
+                             manifest->address, manifest->product, manifest->server_version, manifest->members->len);
     else
-        append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
-                    manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
+        hb_piece_append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
+                             manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
     append_contents(out, color, manifest);
-    append_target(out, color, restore, target);
-    append_fact(out, color, "as", "%s%s", target->user, target->is_superuser ? " (superuser)" : "");
-    append_changes(out, color, restore);
+    hb_preflight_append_target(out, color, restore);
+    hb_preflight_append_warnings(out, color, hb_restore_get_findings(restore));
     g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);
 }
@@ -330,7 +264,7 @@ static guint append_exceptions(GString *out, gboolean color, const HbRestoreResu
         if (exception->outcome != outcome)
             continue;
         if (count++ == 0)
-            append_heading(out, color, title);
+            hb_piece_append_heading(out, color, title);
         g_autofree char *what = hb_text_visible(exception->what);
         g_autofree char *message = hb_text_visible(exception->message);
         g_string_append_printf(out, "  %s: %s\n", what, message);
@@ -351,15 +285,17 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
         hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
     if (failed > 0)
-        append_verdict(out, color, FALSE,
-                       "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume", failed,
-                       left_out);
+        hb_piece_append_verdict(out, color, FALSE,
+                                "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume",
+                                failed, left_out);
     else if (result->open > 0)
-        append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume", result->open);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume",
+                                result->open);
     else if (remarks + left_out > 0)
-        append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what, things);
+        hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
+                                things);
     else
-        append_verdict(out, color, TRUE, "Restored whole: %s", what);
+        hb_piece_append_verdict(out, color, TRUE, "Restored whole: %s", what);
 }
 
 char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color)
@@ -372,9 +308,10 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
         hb_restore_is_resumed(restore) ? g_strdup_printf(" (and %u by the earlier run)", result->done_before) : NULL;
     guint failed, left_out, remarks;
 
-    append_heading(out, color, hb_restore_is_whole_server(restore) ? "Restore of users and tablespaces" : "Restore");
-    append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
-    append_fact(out, color, "time", "%s", rate);
+    hb_piece_append_heading(out, color,
+                            hb_restore_is_whole_server(restore) ? "Restore of users and tablespaces" : "Restore");
+    hb_piece_append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
+    hb_piece_append_fact(out, color, "time", "%s", rate);
     append_exceptions(out, color, result, HB_OUTCOME_KEPT, "Kept");
     append_exceptions(out, color, result, HB_OUTCOME_ABSENT, "Not in the dump");
     remarks = append_exceptions(out, color, result, HB_OUTCOME_CHANGED, "Changed for this target");
@@ -396,8 +333,8 @@ char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color)
     g_autofree char *flaws = hb_text_plural(check->flaws->len, "flaw", "flaws");
     g_autofree char *visible = hb_text_visible(path);
 
-    append_heading(out, color, "Verification of a dump's files");
-    append_fact(out, color, "read", "%s, %s, %s", files, bytes, rows);
+    hb_piece_append_heading(out, color, "Verification of a dump's files");
+    hb_piece_append_fact(out, color, "read", "%s, %s, %s", files, bytes, rows);
     for (guint i = 0; i < check->flaws->len; i++) {
         const HbFlaw *flaw = check->flaws->pdata[i];
         g_autofree char *file = hb_text_visible(flaw->file);
@@ -405,9 +342,9 @@ char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color)
         g_string_append_printf(out, "  %s: %s\n", file, problem);
     }
     if (check->flaws->len == 0)
-        append_verdict(out, color, TRUE, "Whole: %s", visible);
+        hb_piece_append_verdict(out, color, TRUE, "Whole: %s", visible);
     else
-        append_verdict(out, color, FALSE, "Damaged: %s has %s", visible, flaws);
+        hb_piece_append_verdict(out, color, FALSE, "Damaged: %s has %s", visible, flaws);
     return g_string_free(out, FALSE);
 }
 
@@ -449,15 +386,16 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
     g_autofree char *tables = hb_text_plural(verification->tables, "table", "tables");
     g_autofree char *count = hb_text_plural(verification->differences->len, "difference", "differences");
 
-    append_heading(out, color, "Verification");
-    append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
+    hb_piece_append_heading(out, color, "Verification");
+    hb_piece_append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
     for (guint i = 0; i < verification->unread->len; i++)
-        append_fact(out, color, "not", "%s: one side may not read them", (char *)verification->unread->pdata[i]);
+        hb_piece_append_fact(out, color, "not", "%s: one side may not read them",
+                             (char *)verification->unread->pdata[i]);
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);
     if (verification->differences->len == 0)
-        append_verdict(out, color, TRUE, "Equal: TO holds what FROM holds");
+        hb_piece_append_verdict(out, color, TRUE, "Equal: TO holds what FROM holds");
     else
-        append_verdict(out, color, FALSE, "Different: %s", count);
+        hb_piece_append_verdict(out, color, FALSE, "Different: %s", count);
     return g_string_free(out, FALSE);
 }

@@ -45,26 +45,36 @@ void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char 
 
 /* ---- Looking: what the target is, and whether it is fit ---- */
 
-static gboolean refuse_content(HbRestore *restore, const char *example, GError **error)
+static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
 {
-    return hb_error_set(error, HB_ERROR_BLOCKED,
-                        "restore into a new database by naming one in the URI that does not exist yet",
-                        "database %s on %s is not empty (it holds %s, for example); nothing was written",
-                        restore->database, restore->info.address, example);
+    hb_finding_advise(hb_findings_add(restore->findings, HB_FINDING_BLOCKER, name, restore->database, "%s", what), todo,
+                      NULL);
 }
 
-static gboolean check_journal(HbRestore *restore, const char *dump_id, GError **error)
+static void refuse_content(HbRestore *restore, const char *example)
 {
-    if (strcmp(dump_id, restore->manifest->id) != 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, "name that dump, or restore into a new database",
-                            "database %s holds the unfinished restore of another dump (%s); nothing was written",
-                            restore->database, dump_id);
-    if (!restore->options.resume)
-        return hb_error_set(error, HB_ERROR_BLOCKED, "go on with it: the same command with --resume",
-                            "database %s holds an unfinished restore of this dump; nothing was written",
-                            restore->database);
-    restore->resumed = TRUE;
-    return TRUE;
+    g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
+
+    block(restore, "target-not-empty", what,
+          "restore into a new database by naming one in the URI that does not exist yet");
+    hb_findings_get_last(restore->findings)->is_final = TRUE;
+}
+
+static void check_journal(HbRestore *restore, const char *dump_id)
+{
+    g_autofree char *what = NULL;
+
+    if (strcmp(dump_id, restore->manifest->id) != 0) {
+        what = g_strdup_printf("holds the unfinished restore of another dump (%s)", dump_id);
+        block(restore, "unfinished-restore", what, "name that dump, or restore into a new database");
+    } else if (!restore->options.resume) {
+        block(restore, "unfinished-restore", "holds an unfinished restore of this dump",
+              "go on with it: the same command with --resume");
+    } else {
+        restore->resumed = TRUE;
+        return;
+    }
+    hb_findings_get_last(restore->findings)->is_final = TRUE;
 }
 
 static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
@@ -83,10 +93,10 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
     if (!engine->find_journal(session, &dump_id, error) || !engine->find_content(session, &example, error))
         return FALSE;
     if (dump_id != NULL)
-        return check_journal(restore, dump_id, error) && read_journal(restore, session, error);
-    if (restore->options.whole_server)
-        return TRUE;
-    return example == NULL || refuse_content(restore, example, error);
+        check_journal(restore, dump_id);
+    else if (example != NULL && !restore->options.whole_server)
+        refuse_content(restore, example);
+    return !restore->resumed || read_journal(restore, session, error);
 }
 
 /* Acts in a session of its own, outside of the crew */
@@ -154,6 +164,42 @@ static void pick_database(HbRestore *restore)
     restore->target.database = restore->database;
 }
 
+/* The source itself can never be the target, whatever its address looks like */
+static gboolean check_identity(HbRestore *restore, HbSession *session, GError **error)
+{
+    HbServerInfo info = {0};
+
+    if (!restore->options.engine->describe(session, &info, error))
+        return FALSE;
+    if (g_strcmp0(info.identity, restore->options.source) == 0) {
+        block(restore, "same-database", "is the source itself, under this or another address", "name another target");
+        hb_findings_get_last(restore->findings)->is_final = TRUE;
+    }
+    hb_server_info_clear(&info);
+    return TRUE;
+}
+
+static gboolean look_ahead(HbRestore *restore, GError **error)
+{
+    const HbRestoreOptions *options = &restore->options;
+    const guint64 bytes = options->dump != NULL ? hb_manifest_count_bytes(restore->manifest)
+                                                : hb_catalog_count_bytes(restore->manifest->catalog);
+    const HbAhead ahead = {.catalog = restore->manifest->catalog,
+                           .exists = restore->exists,
+                           .ownership_mine = options->wishes.ownership_mine,
+                           .part_of_server = options->part_of_server,
+                           .sessions = options->jobs,
+                           .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
+
+    if (options->whole_server || restore->resumed)
+        return TRUE;
+    if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
+        return FALSE;
+    hb_preflight_look_at_objects(ahead.catalog, restore->findings);
+    hb_preflight_guess_duration(ahead.bytes, ahead.sessions, restore->findings);
+    return options->engine->look_ahead(&restore->target, &ahead, restore->findings, error);
+}
+
 /* Everything that will not arrive as it was is known before anything is written */
 static gboolean adapt(HbRestore *restore, GError **error)
 {
@@ -169,10 +215,16 @@ static gboolean adapt(HbRestore *restore, GError **error)
         return FALSE;
     hb_adapt_tell_along(restore->options.observers, restore->options.choice, along);
     hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes);
+    hb_manifest_drop_rows(restore->manifest);
+    if (!look_ahead(restore, error))
+        return FALSE;
     if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
                             &restore->info, restore->exists, error))
         return FALSE;
     hb_manifest_drop_rows(restore->manifest);
+    hb_preflight_look_at_omissions(catalog, restore->absent, restore->findings);
+    hb_findings_accept(restore->findings, restore->options.accept);
+    hb_findings_sort(restore->findings);
     return TRUE;
 }
 
@@ -191,7 +243,8 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     HbRestore *restore = g_new0(HbRestore, 1);
 
     restore->options = *options;
-    restore->manifest = hb_reader_get_manifest(options->dump);
+    restore->manifest = options->manifest;
+    restore->findings = hb_findings_new();
     restore->options.parts &= restore->manifest->parts;
     restore->target = options->to;
     g_mutex_init(&restore->lock);
@@ -217,6 +270,7 @@ void hb_restore_free(HbRestore *restore)
     g_clear_pointer(&restore->role_differences, g_ptr_array_unref);
     hb_roles_close_passwords(restore);
     g_clear_error(&restore->lost);
+    g_ptr_array_unref(restore->findings);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
     g_cond_clear(&restore->settled);
@@ -241,6 +295,32 @@ gboolean hb_restore_is_new_database(const HbRestore *restore)
 gboolean hb_restore_is_resumed(const HbRestore *restore)
 {
     return restore->resumed;
+}
+
+const GPtrArray *hb_restore_get_findings(const HbRestore *restore)
+{
+    return restore->findings;
+}
+
+const HbManifest *hb_restore_get_manifest(const HbRestore *restore)
+{
+    return restore->manifest;
+}
+
+gboolean hb_restore_is_blocked(const HbRestore *restore)
+{
+    return hb_findings_count_open(restore->findings) > 0;
+}
+
+gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error)
+{
+    guint count = hb_findings_count_open(restore->findings);
+    const HbFinding *first = restore->findings->pdata[0];
+
+    for (guint i = 0; first->accepted; i++)
+        first = restore->findings->pdata[i];
+    return hb_error_set(error, HB_ERROR_BLOCKED, first->todo, "%s %s; %snothing was written", first->object,
+                        first->what, count > 1 ? "there are more blockers; " : "");
 }
 
 const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump)
@@ -383,6 +463,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     gint64 start = g_get_monotonic_time();
     gboolean ok;
 
+    g_assert(!hb_restore_is_blocked(restore) && restore->options.dump != NULL);
     result->exceptions = g_ptr_array_new_with_free_func(exception_free);
     restore->result = result;
     list_changes(restore);

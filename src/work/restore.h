@@ -8,13 +8,17 @@
  */
 #pragma once
 
+#include "core/preflight.h"
 #include "dump/reader.h"
 #include "work/adapt.h"
 #include "work/observer.h"
 #include "work/stop.h"
 
 typedef struct {
-    HbReader *dump; /* borrowed */
+    const HbManifest *manifest; /* what is to be restored, borrowed; its catalog is adapted */
+    const HbReader *dump;       /* where its rows are, borrowed; NULL: only to look ahead */
+    const char *source;         /* identity of the source's database, if that is a server; NULL: not known */
+    char *const *accept;        /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
@@ -23,8 +27,9 @@ typedef struct {
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
-    gboolean tentative;    /* what fails will be tried again: it is not told at once */
-    gboolean whole_server; /* the users and tablespaces of a whole server's dump; keeps the journal open */
+    gboolean tentative;      /* what fails will be tried again: it is not told at once */
+    gboolean part_of_server; /* one database of a whole server */
+    gboolean whole_server;   /* the users and tablespaces of a whole server's dump; keeps the journal open */
     gboolean analyze;
     HbStop *stop;
     HbObservers *observers;
@@ -64,7 +69,10 @@ void hb_restore_result_clear(HbRestoreResult *result);
 
 typedef struct HbRestore HbRestore;
 
-/* HB_ERROR_BLOCKED if the target holds something, or the dump cannot go there */
+/*
+ * Looks at everything without writing anything. What speaks against the restore is a finding, not an error; errors are
+ * that the target cannot be looked at, or is no target for this dump at all
+ */
 HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error);
 void hb_restore_free(HbRestore *restore); /* accepts NULL */
 
@@ -73,6 +81,13 @@ const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its data
 const char *hb_restore_get_database(const HbRestore *restore);
 gboolean hb_restore_is_new_database(const HbRestore *restore);
 gboolean hb_restore_is_resumed(const HbRestore *restore);
+
+/* What was found: HbFinding *, sorted, borrowed. A blocker that is not accepted forbids run() */
+const GPtrArray *hb_restore_get_findings(const HbRestore *restore);
+gboolean hb_restore_is_blocked(const HbRestore *restore);
+gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error); /* HB_ERROR_BLOCKED; returns FALSE */
+
+const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 
 /* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */
 const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump);

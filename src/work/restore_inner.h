@@ -30,7 +30,8 @@ struct HbRestore {
     gboolean resumed;
     gboolean finished;
     const char *note; /* a key to write into the journal */
-    guint absent;     /* how many of the catalog's omissions are the dump's own */
+    GPtrArray *findings;
+    guint absent; /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
 
     GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */

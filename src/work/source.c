@@ -49,7 +49,8 @@ static void pass_remark(gpointer data, const char *what, const char *hint)
 
 /* ---- The whole ---- */
 
-gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest, HbSession *session, GError **error)
+gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest, HbSession *session, char **identity,
+                            GError **error)
 {
     HbServerInfo info = {0};
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
@@ -69,6 +70,8 @@ gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest
     manifest->address = g_steal_pointer(&info.address);
     manifest->database = g_steal_pointer(&info.database);
     manifest->database_quoted = g_steal_pointer(&info.database_quoted);
+    if (identity != NULL)
+        *identity = g_steal_pointer(&info.identity);
     hb_server_info_clear(&info);
     return TRUE;
 }
@@ -142,7 +145,8 @@ HbSource *hb_source_new(const HbSourceOptions *options, GError **error)
     source->keeper = options->engine->open(&options->from, error);
     if (source->keeper != NULL)
         hb_stop_add(options->stop, options->engine, source->keeper);
-    if (source->keeper == NULL || !hb_source_describe(options, source->manifest, source->keeper, error))
+    if (source->keeper == NULL ||
+        !hb_source_describe(options, source->manifest, source->keeper, &source->identity, error))
         g_clear_pointer(&source, hb_source_free);
     return source;
 }
@@ -175,6 +179,7 @@ void hb_source_free(HbSource *source)
     g_ptr_array_unref(source->along);
     hb_snapshot_clear(&source->snapshot);
     hb_manifest_free(source->manifest);
+    g_free(source->identity);
     g_free(source);
 }
 

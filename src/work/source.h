@@ -32,6 +32,7 @@ typedef struct {
 typedef struct {
     const HbSourceOptions *options;
     HbManifest *manifest;
+    char *identity; /* of the server's database; see HbServerInfo */
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by who reads the rows */
 
@@ -50,5 +51,6 @@ void hb_source_free(HbSource *source); /* accepts NULL */
 /* Frees the source; NULL of NULL */
 HbManifest *hb_source_take_manifest(HbSource *source);
 
-/* Fills in a manifest's head from what the server of a session says of itself */
-gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest, HbSession *session, GError **error);
+/* Fills in a manifest's head from what the server of a session says of itself. identity: NULL, or the caller's */
+gboolean hb_source_describe(const HbSourceOptions *options, HbManifest *manifest, HbSession *session, char **identity,
+                            GError **error);

@@ -65,7 +65,8 @@ static gboolean look_at_server(Making *making, GError **error)
     if (session == NULL)
         return FALSE;
     hb_stop_add(options->source.stop, options->source.engine, session);
-    ok = hb_source_describe(&options->source, making->manifest, session, error) && read_server(making, session, error);
+    ok = hb_source_describe(&options->source, making->manifest, session, NULL, error) &&
+         read_server(making, session, error);
     hb_stop_remove(options->source.stop, session);
     options->source.engine->close(session);
     return ok;
@@ -195,9 +196,9 @@ static gboolean is_finished(const Restoring *restoring, const HbMember *member)
     return restoring->server != NULL && hb_restore_is_noted(restoring->server, key);
 }
 
-/* Users are the server's: a database's own list of them is not needed */
-static HbRestore *open_member(Restoring *restoring, const HbMember *member, const HbLane *lane, HbReader **dump,
-                              GError **error)
+/* Users are the server's: a database's own list of them is needed only before those are there */
+static HbRestore *open_member(Restoring *restoring, const HbMember *member, const HbLane *lane, gboolean with_users,
+                              HbReader **dump, GError **error)
 {
     HbRestoreOptions options = *restoring->options;
     g_autofree char *path = g_build_filename(hb_reader_get_path(options.dump), member->folder, NULL);
@@ -206,7 +207,9 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
     if (*dump == NULL)
         return NULL;
     options.dump = *dump;
-    options.parts &= ~(guint)HB_PART_USERS;
+    options.manifest = hb_reader_get_manifest(*dump);
+    options.part_of_server = TRUE;
+    options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
     options.to.database = member->name;
     options.jobs = lane->jobs;
     options.observers = lane->observers;
@@ -249,7 +252,7 @@ static gboolean restore_member(Restoring *restoring, const HbMember *member, con
                                GError **error)
 {
     HbReader *dump = NULL;
-    HbRestore *restore = open_member(restoring, member, lane, &dump, error);
+    HbRestore *restore = open_member(restoring, member, lane, FALSE, &dump, error);
     gboolean ok = restore != NULL && run(restoring, restore, dump, error);
 
     if (ok && noted && hb_restore_is_finished(restore))
@@ -284,15 +287,23 @@ static void name_database(GError **error, const HbMember *member)
         g_prefix_error(error, "database %s: ", member->name);
 }
 
-static gboolean look_at_all(Restoring *restoring, GError **error)
+/* Those that speak against it are told together; *blocked then names the first */
+static gboolean look_at_all(Restoring *restoring, GError **blocked, GError **error)
 {
     g_autoptr(GPtrArray) open = list_open(restoring, !hb_restore_is_resumed(restoring->server));
-    const HbLane lane = {.jobs = 1};
+    const HbLane lane = {.jobs = restoring->options->jobs};
 
+    restoring->teller->looked(restoring->teller->data, restoring->server);
+    if (hb_restore_is_blocked(restoring->server))
+        hb_restore_set_blocked_error(restoring->server, blocked);
     for (guint i = 0; i < open->len; i++) {
         HbReader *dump = NULL;
-        HbRestore *restore = open_member(restoring, open->pdata[i], &lane, &dump, error);
+        HbRestore *restore = open_member(restoring, open->pdata[i], &lane, TRUE, &dump, error);
         gboolean ok = restore != NULL;
+        if (ok)
+            restoring->teller->looked(restoring->teller->data, restore);
+        if (ok && hb_restore_is_blocked(restore) && *blocked == NULL)
+            hb_restore_set_blocked_error(restore, blocked);
         hb_restore_free(restore);
         hb_reader_close(dump);
         if (!ok) {
@@ -301,6 +312,19 @@ static gboolean look_at_all(Restoring *restoring, GError **error)
         }
     }
     return TRUE;
+}
+
+static gboolean look_and_refuse(Restoring *restoring, GError **error)
+{
+    GError *blocked = NULL;
+
+    if (!look_at_all(restoring, &blocked, error)) {
+        g_clear_error(&blocked);
+        return FALSE;
+    }
+    if (blocked != NULL)
+        g_propagate_error(error, blocked);
+    return blocked == NULL;
 }
 
 typedef struct {
@@ -375,7 +399,7 @@ static gboolean is_everything_finished(const Restoring *restoring)
 
 static gboolean restore_all(Restoring *restoring, GError **error)
 {
-    if (!look_at_all(restoring, error) || !run(restoring, restoring->server, restoring->options->dump, error) ||
+    if (!look_and_refuse(restoring, error) || !run(restoring, restoring->server, restoring->options->dump, error) ||
         !restore_databases(restoring, error))
         return FALSE;
     if (!is_everything_finished(restoring))
@@ -383,9 +407,17 @@ static gboolean restore_all(Restoring *restoring, GError **error)
     return hb_restore_close_journal(restoring->server, error) && restore_last(restoring, error);
 }
 
-gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbTeller *teller, GError **error)
+static gboolean look_only(Restoring *restoring, GError **error)
 {
-    Restoring restoring = {.options = options, .teller = teller, .manifest = hb_reader_get_manifest(options->dump)};
+    g_autoptr(GError) blocked = NULL;
+
+    return look_at_all(restoring, &blocked, error);
+}
+
+static gboolean act(const HbRestoreOptions *options, const HbTeller *teller, gboolean (*do_it)(Restoring *, GError **),
+                    GError **error)
+{
+    Restoring restoring = {.options = options, .teller = teller, .manifest = options->manifest};
     HbRestoreOptions server = *options;
     gboolean ok;
 
@@ -393,10 +425,20 @@ gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbTeller
     server.analyze = FALSE;
     g_mutex_init(&restoring.lock);
     restoring.server = hb_restore_open(&server, error);
-    ok = restoring.server != NULL && restore_all(&restoring, error);
+    ok = restoring.server != NULL && do_it(&restoring, error);
     hb_restore_free(restoring.server);
     g_mutex_clear(&restoring.lock);
     return ok;
+}
+
+gboolean hb_whole_server_look(const HbRestoreOptions *options, const HbTeller *teller, GError **error)
+{
+    return act(options, teller, look_only, error);
+}
+
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbTeller *teller, GError **error)
+{
+    return act(options, teller, restore_all, error);
 }
 
 /* ---- Verify ---- */

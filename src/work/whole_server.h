@@ -14,6 +14,7 @@
 /* What happened to one database, told as soon as it did */
 typedef struct {
     void (*dumped)(gpointer data, const HbManifest *manifest, const char *path, double seconds);
+    void (*looked)(gpointer data, const HbRestore *restore); /* before anything is written to any database */
     void (*about_to_restore)(gpointer data, const HbRestore *restore, const HbReader *dump);
     void (*restored)(gpointer data, const HbRestore *restore, const HbRestoreResult *result);
     gpointer data;
@@ -30,6 +31,9 @@ gboolean hb_whole_server_takes(const char *database);
 
 /* The manifest of the finished dump, with its members; NULL on error, and then there is no dump. The caller's */
 HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbTeller *teller, GError **error);
+
+/* Looks at all targets of the dump; what is found is told. Fails if one of them cannot be looked at */
+gboolean hb_whole_server_look(const HbRestoreOptions *options, const HbTeller *teller, GError **error);
 
 /*
  * Users and tablespaces first, then database by database. All targets are looked at before anything is written. What

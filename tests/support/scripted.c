@@ -463,6 +463,12 @@ static gboolean fit_target(const HbAddress *address, gboolean exists, HbCatalog 
     return TRUE;
 }
 
+static gboolean look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error)
+{
+    (void)address, (void)ahead, (void)findings, (void)error;
+    return TRUE;
+}
+
 static HbCatalog *read_server(HbSession *session, guint parts, GError **error)
 {
     (void)session, (void)parts, (void)error;
@@ -546,6 +552,7 @@ const HbEngine scripted_engine = {
     .read_server = read_server,
     .make_password_sql = make_password_sql,
     .fit_target = fit_target,
+    .look_ahead = look_ahead,
     .reads_same = reads_same,
     .find_role = find_role,
     .run_step = run_step,

@@ -42,7 +42,7 @@ void servers_run_shell(const char *line)
     Run run = run_bash(script);
 
     if (run.status != 0)
-        fail_msg("%s: status %d: %s%s", line, run.status, run.out, run.err);
+        fail_msg("status %d: %s%s: %s", run.status, run.out, run.err, line);
     run_clear(&run);
 }
 

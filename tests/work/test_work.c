@@ -99,7 +99,8 @@ static Outcome restore(guint jobs, gboolean resume)
 {
     Outcome outcome = {0};
     g_autoptr(HbReader) reader = hb_reader_open(bench.path, &outcome.error);
-    const HbRestoreOptions options = {.dump = reader,
+    const HbRestoreOptions options = {.manifest = hb_reader_get_manifest(reader),
+                                      .dump = reader,
                                       .engine = &scripted_engine,
                                       .to = {.uri = "scripted://target/vale"},
                                       .parts = HB_PART_ALL,
@@ -113,8 +114,12 @@ static Outcome restore(guint jobs, gboolean resume)
     check_no_error(outcome.error);
     run = hb_restore_open(&options, &outcome.error);
     outcome.opened = run != NULL;
-    if (run != NULL)
+    if (run != NULL && hb_restore_is_blocked(run)) {
+        hb_restore_set_blocked_error(run, &outcome.error);
+        outcome.opened = FALSE;
+    } else if (run != NULL) {
         outcome.ok = hb_restore_run(run, &outcome.result, &outcome.error);
+    }
     count_outcomes(&outcome);
     hb_restore_free(run);
     return outcome;

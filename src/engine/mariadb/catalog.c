@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog.h"
+#include "engine/mariadb/ahead.h"
 
 #include "engine/mariadb/accounts.h"
 #include "engine/mariadb/gather.h"
@@ -46,7 +47,8 @@ static gboolean read_database(HbMyGather *gather, GError **error)
                hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE", "no database is named");
     hb_catalog_set_property(gather->catalog, "character-set", row[0]);
     hb_catalog_set_property(gather->catalog, "collation", row[1]);
-    return read_comment(gather, error) &&
+    hb_catalog_set_property(gather->catalog, "name", gather->session->database);
+    return hb_my_read_meaning(gather->session, gather->catalog, error) && read_comment(gather, error) &&
            (!(gather->parts & HB_PART_SETTINGS) ||
             add_setting(gather, "character set",
                         g_strdup_printf("ALTER DATABASE CHARACTER SET %s COLLATE %s;", row[0], row[1]), error));

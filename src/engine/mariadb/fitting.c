@@ -106,58 +106,6 @@ static gboolean drop_foreign_engines(Fit *fit, GError **error)
     return engines != NULL;
 }
 
-/* ---- History: servers before MariaDB 10.11 make it themselves and take none ---- */
-
-static gboolean check_history(Fit *fit, GError **error)
-{
-    g_autoptr(HbMyResult) known =
-        hb_my_query(fit->session, "SHOW VARIABLES LIKE 'system_versioning_insert_history'", error);
-
-    if (known == NULL || mysql_num_rows(known) > 0)
-        return known != NULL;
-    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
-        const HbObject *object = hb_catalog_get(fit->catalog, i);
-        if (object->kind != HB_KIND_TABLE)
-            continue;
-        g_autoptr(HbCreateText) text = hb_createtext_read(object->definition, "", NULL);
-        if (text->is_versioned)
-            return hb_error_set(error, HB_ERROR_BLOCKED,
-                                "restore on MariaDB 10.11 or newer, or drop the table's versioning in the source",
-                                "%s has a history, which the target cannot take; nothing was written",
-                                object->identity);
-    }
-    return TRUE;
-}
-
-/* ---- Names ---- */
-
-/* Where the target compares names of tables without case, two that differ in case only are one */
-static gboolean check_case(Fit *fit, GError **error)
-{
-    g_autoptr(GHashTable) names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    g_autofree char *folding = NULL;
-
-    if (!hb_my_read_text(fit->session, "SELECT @@lower_case_table_names", &folding, error))
-        return FALSE;
-    for (guint i = 0; *folding != '0' && i < hb_catalog_count(fit->catalog); i++) {
-        const HbObject *object = hb_catalog_get(fit->catalog, i);
-        if (object->kind != HB_KIND_TABLE && object->kind != HB_KIND_VIEW && object->kind != HB_KIND_SEQUENCE)
-            continue;
-        char *folded = g_utf8_strdown(hb_object_get_name(object), -1);
-        const HbObject *other = g_hash_table_lookup(names, folded);
-        if (other != NULL) {
-            g_free(folded);
-            return hb_error_set(error, HB_ERROR_BLOCKED,
-                                "rename one of them in the source, or restore on a server with "
-                                "lower_case_table_names = 0",
-                                "%s and %s differ in case only, which the target ignores; nothing was written",
-                                other->identity, object->identity);
-        }
-        g_hash_table_insert(names, folded, (gpointer)object);
-    }
-    return TRUE;
-}
-
 /* ---- Functions and the binary log ---- */
 
 static gboolean tell_untrusted_functions(Fit *fit, GError **error)
@@ -183,8 +131,7 @@ gboolean hb_my_fit_target(const HbAddress *address, gboolean exists, HbCatalog *
     const HbAddress server = {address->uri, exists ? address->database : "", address->password};
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
-    gboolean ok = fit.session != NULL && check_case(&fit, error) && check_history(&fit, error) &&
-                  drop_foreign_engines(&fit, error) && tell_untrusted_functions(&fit, error);
+    gboolean ok = fit.session != NULL && drop_foreign_engines(&fit, error) && tell_untrusted_functions(&fit, error);
 
     if (ok) {
         tell_missing_definers(&fit);

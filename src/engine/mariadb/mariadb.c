@@ -3,6 +3,7 @@
 
 #include "engine/mariadb/accounts.h"
 #include "engine/mariadb/address.h"
+#include "engine/mariadb/ahead.h"
 #include "engine/mariadb/catalog.h"
 #include "engine/mariadb/fitting.h"
 #include "engine/mariadb/journal.h"
@@ -44,6 +45,7 @@ const HbEngine hb_mariadb_engine = {
     .read_rows = hb_my_read_rows,
     .find_target = hb_my_find_target,
     .fit_target = hb_my_fit_target,
+    .look_ahead = hb_my_look_ahead,
     .create_database = hb_my_create_database,
     .find_content = hb_my_find_content,
     .find_journal = hb_my_find_journal,

@@ -23,25 +23,12 @@ static gboolean database_exists(HbSession *session, const char *name, gboolean *
     return ok;
 }
 
-/* A replica, or a server that somebody made read-only, refuses everything but reading */
-static gboolean check_writable(HbSession *session, const HbServerInfo *info, GError **error)
-{
-    g_autofree char *read_only = NULL;
-
-    if (!hb_my_read_text(session, "SELECT @@global.read_only", &read_only, error))
-        return FALSE;
-    return g_strcmp0(read_only, "0") == 0 || info->is_superuser ||
-           hb_error_set(error, HB_ERROR_BLOCKED,
-                        "name the primary server, or have it switched: SET GLOBAL read_only = OFF",
-                        "%s is read-only; nothing was written", info->address);
-}
-
 gboolean hb_my_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
 {
     const HbAddress server = {address->uri, "", address->password};
     HbSession *session = hb_my_open(&server, error);
     gboolean ok = session != NULL && database_exists(session, address->database, exists, error) &&
-                  hb_my_describe(session, info, error) && check_writable(session, info, error);
+                  hb_my_describe(session, info, error);
 
     if (ok) {
         g_free(info->database);

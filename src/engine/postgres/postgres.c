@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/postgres.h"
 
+#include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
 #include "engine/postgres/fitting.h"
 #include "engine/postgres/rows.h"
@@ -44,6 +45,7 @@ const HbEngine hb_postgres_engine = {
     .read_rows = hb_pg_read_rows,
     .find_target = hb_pg_find_target,
     .fit_target = hb_pg_fit_target,
+    .look_ahead = hb_pg_look_ahead,
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_journal = hb_pg_find_journal,

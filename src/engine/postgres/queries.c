@@ -14,6 +14,11 @@ static const Fragment fragments[] = {
     {"namespaces", 0,
      "SELECT ns.oid FROM pg_namespace ns WHERE ns.nspname !~ '^pg_'"
      " AND ns.nspname NOT IN ('information_schema', 'hornbeam_journal')"},
+    {"meaning_settings", 0, /* that change what SQL means, or what may be written */
+     "'TimeZone', 'DateStyle', 'IntervalStyle', 'search_path', 'default_text_search_config', 'lc_monetary', 'lc_numeric',"
+     " 'lc_time', 'standard_conforming_strings', 'backslash_quote', 'transform_null_equals', 'array_nulls', 'xmloption',"
+     " 'xmlbinary', 'default_transaction_isolation', 'default_transaction_read_only', 'default_table_access_method',"
+     " 'max_identifier_length', 'gin_fuzzy_search_limit', 'session_replication_role'"},
     {"inlined", 0,
      "SELECT c.oid FROM pg_class c"
      " WHERE c.relkind = 'r' AND NOT c.relispartition"

@@ -14,3 +14,5 @@ FROM pg_database d, LATERAL (VALUES
                               ELSE 'absent' END)
 ) AS v(name, value)
 WHERE d.datname = current_database() AND v.value IS NOT NULL
+UNION ALL
+SELECT 'setting ' || s.name, s.reset_val FROM pg_settings s WHERE s.name IN (@meaning_settings@)

@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * restoring - what the commands that write to a target, or look at one, share.
+ */
+#pragma once
+
+#include "cli/cli.h"
+#include "work/restore.h"
+
+/* A restore as far as the options say; what is restored, engine and target are still to be filled in */
+HbRestoreOptions hb_cli_make_restore(const HbCli *cli);
+
+/* What is about to be written, and where, before anything is. path: of the dump */
+void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const char *path);
+
+/* Shows the findings that forbid a restore: on standard error, or as JSON on standard output */
+void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path);
+
+/* How a restore ended */
+HbStatus hb_cli_judge_restore(const HbRestoreResult *result);

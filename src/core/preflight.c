@@ -1,0 +1,414 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/preflight.h"
+
+#include "core/compare.h"
+#include "core/users.h"
+
+#include <string.h>
+
+/* What a session loads at least, as measured on small machines; indexes and keys included */
+#define BYTES_A_SECOND    ((guint64)12 * 1024 * 1024)
+#define SESSIONS_THAT_PAY 4
+
+#define NAMED_MAX 5
+
+const char *const hb_finding_names[] = {
+    /* The target itself */
+    "same-database", "system-database", "target-not-empty", "unfinished-restore", "read-only", "other-sessions",
+    "connections", "room", "duration",
+    /* What it lacks */
+    "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
+    "history-refused", "name-case", "name-too-long", "database-missing", "not-as-source", "left-out-of-dump",
+    /* Users and rights */
+    "role-missing", "role-differs", "right-missing", "refused", "ownership",
+    /* What means something else there, or leads elsewhere */
+    "setting-differs", "foreign-host", "other-database", "text-kept",
+    /* What should be known of the source */
+    "no-key", "no-transactions", "needed-missing", NULL};
+
+static const struct {
+    const char *name, *plural;
+} levels[HB_FINDING_LEVEL_COUNT] = {{"blocker", "Blockers"}, {"warning", "Warnings"}, {"note", "Notes"}};
+
+const char *hb_finding_level_get_name(HbFindingLevel level)
+{
+    return levels[level].name;
+}
+
+const char *hb_finding_level_get_plural(HbFindingLevel level)
+{
+    return levels[level].plural;
+}
+
+/* ---- The list ---- */
+
+static void finding_free(gpointer data)
+{
+    HbFinding *finding = data;
+
+    g_free(finding->name);
+    g_free(finding->object);
+    g_free(finding->what);
+    g_free(finding->todo);
+    g_free(finding->sql);
+    g_free(finding);
+}
+
+GPtrArray *hb_findings_new(void)
+{
+    return g_ptr_array_new_with_free_func(finding_free);
+}
+
+HbFinding *hb_findings_add(GPtrArray *findings, HbFindingLevel level, const char *name, const char *object,
+                           const char *what, ...)
+{
+    HbFinding *finding = g_new0(HbFinding, 1);
+    va_list arguments;
+
+    g_assert(g_strv_contains(hb_finding_names, name));
+    va_start(arguments, what);
+    finding->level = level;
+    finding->name = g_strdup(name);
+    finding->object = g_strdup(object);
+    finding->what = g_strdup_vprintf(what, arguments);
+    va_end(arguments);
+    g_ptr_array_add(findings, finding);
+    return finding;
+}
+
+void hb_finding_advise(HbFinding *finding, const char *todo, const char *sql)
+{
+    g_free(finding->todo);
+    g_free(finding->sql);
+    finding->todo = g_strdup(todo);
+    finding->sql = g_strdup(sql);
+}
+
+HbFinding *hb_findings_get_last(GPtrArray *findings)
+{
+    return findings->pdata[findings->len - 1];
+}
+
+static gint compare_levels(gconstpointer one, gconstpointer other)
+{
+    const HbFinding *a = *(HbFinding *const *)one, *b = *(HbFinding *const *)other;
+
+    return (gint)a->level - (gint)b->level;
+}
+
+/* g_ptr_array_sort() keeps the order of equals (it is a merge sort, by its manual) */
+void hb_findings_sort(GPtrArray *findings)
+{
+    g_ptr_array_sort(findings, compare_levels);
+}
+
+guint hb_findings_count(const GPtrArray *findings, HbFindingLevel level)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < findings->len; i++)
+        count += ((const HbFinding *)findings->pdata[i])->level == level;
+    return count;
+}
+
+guint hb_findings_count_open(const GPtrArray *findings)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < findings->len; i++) {
+        const HbFinding *finding = findings->pdata[i];
+        count += finding->level == HB_FINDING_BLOCKER && !finding->accepted;
+    }
+    return count;
+}
+
+static gboolean is_accepted(const HbFinding *finding, const char *text)
+{
+    gsize length = strlen(finding->name);
+
+    if (!g_str_has_prefix(text, finding->name))
+        return FALSE;
+    return text[length] == '\0' || (text[length] == ':' && g_pattern_match_simple(text + length + 1, finding->object));
+}
+
+void hb_findings_accept(GPtrArray *findings, char *const *accepted)
+{
+    for (; accepted != NULL && *accepted != NULL; accepted++) {
+        for (guint i = 0; i < findings->len; i++) {
+            HbFinding *finding = findings->pdata[i];
+            finding->accepted = finding->accepted || (!finding->is_final && is_accepted(finding, *accepted));
+        }
+    }
+}
+
+/* ---- Catalogs ---- */
+
+void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrArray *findings)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        if (i < first)
+            hb_findings_add(findings, HB_FINDING_NOTE, "left-out-of-dump", omission->what, "is not in the dump: %s",
+                            omission->why);
+        else
+            hb_findings_add(findings, HB_FINDING_WARNING, "not-as-source", omission->what, "%s", omission->why);
+    }
+}
+
+/* "garden.plot, garden.tree and 7 more" of what a sort of object is called; grows while more are added */
+typedef struct {
+    GString *text;
+    guint count;
+} Names;
+
+static void names_add(Names *names, const char *name)
+{
+    if (names->text == NULL)
+        names->text = g_string_new(NULL);
+    if (names->count++ < NAMED_MAX)
+        g_string_append_printf(names->text, "%s%s", names->count > 1 ? ", " : "", name);
+}
+
+static char *names_take(Names *names)
+{
+    if (names->count > NAMED_MAX)
+        g_string_append_printf(names->text, " and %u more", names->count - NAMED_MAX);
+    return g_string_free(g_steal_pointer(&names->text), FALSE);
+}
+
+/* Does the text make a key of a table on its own? MariaDB has its primary keys within the table */
+static gboolean holds_key(const char *sql)
+{
+    return sql != NULL && (strstr(sql, "PRIMARY KEY") != NULL || strstr(sql, "UNIQUE ") != NULL);
+}
+
+static GHashTable *find_tables_with_key(const HbCatalog *catalog)
+{
+    GHashTable *keyed = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind == HB_KIND_TABLE && holds_key(object->definition))
+            g_hash_table_add(keyed, object->identity);
+        else if ((object->kind == HB_KIND_KEY || object->kind == HB_KIND_INDEX) && object->on != NULL &&
+                 holds_key(object->definition))
+            g_hash_table_add(keyed, object->on);
+    }
+    return keyed;
+}
+
+static void look_for_keys(const HbCatalog *catalog, GPtrArray *findings)
+{
+    g_autoptr(GHashTable) keyed = find_tables_with_key(catalog);
+    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
+    Names names = {0};
+
+    for (guint i = 0; i < sets->len; i++) {
+        const HbRowSet *set = sets->pdata[i];
+        g_autofree char *table = hb_identity_new(HB_KIND_TABLE, set->table);
+        if (hb_catalog_find(catalog, table) != NULL && !g_hash_table_contains(keyed, table))
+            names_add(&names, set->table);
+    }
+    if (names.count == 0)
+        return;
+    guint count = names.count;
+    g_autofree char *list = names_take(&names);
+    hb_findings_add(findings, HB_FINDING_NOTE, "no-key", list,
+                    count == 1 ? "has no primary or unique key: its rows can be compared as a whole only"
+                               : "have no primary or unique key: their rows can be compared as a whole only");
+}
+
+static void look_for_hosts(const HbCatalog *catalog, GPtrArray *findings)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind == HB_KIND_FOREIGN_SERVER || object->kind == HB_KIND_SUBSCRIPTION)
+            hb_finding_advise(hb_findings_add(findings, HB_FINDING_WARNING, "foreign-host", object->identity,
+                                              "leads to another host, which the target must be able to reach; its "
+                                              "passwords do not come along"),
+                              "see to its address, its firewall and its passwords after the restore", NULL);
+    }
+}
+
+void hb_preflight_look_at_objects(const HbCatalog *catalog, GPtrArray *findings)
+{
+    look_for_keys(catalog, findings);
+    look_for_hosts(catalog, findings);
+}
+
+/* ---- Users ---- */
+
+static void add_roles(GHashTable *names, const HbCatalog *catalog)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind == HB_KIND_ROLE)
+            g_hash_table_add(names, hb_users_get_name(object));
+    }
+}
+
+static gboolean is_predefined(const char *name)
+{
+    return g_str_has_prefix(name, "pg_");
+}
+
+static void tell_missing(const HbObject *object, const char *name, GPtrArray *findings)
+{
+    g_autofree char *role = g_strdup_printf("role %s", name);
+    gboolean is_plain = strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_") == strlen(name);
+    g_autofree char *sql = is_plain ? g_strdup_printf("CREATE ROLE %s;", name) : NULL;
+
+    hb_finding_advise(hb_findings_add(findings, HB_FINDING_BLOCKER, "role-missing", role,
+                                      "is not on the target and does not come along: %s would fail, for example",
+                                      object->identity),
+                      "let it come along (--parts users), create it there, or use --ownership mine --grants drop", sql);
+}
+
+static void look_for_missing(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
+{
+    g_autoptr(GHashTable) known = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    add_roles(known, catalog);
+    add_roles(known, there);
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        g_autoptr(GPtrArray) names = hb_users_list_named(object);
+        for (guint n = 0; n < names->len; n++) {
+            const char *name = names->pdata[n];
+            /* A definer may be missing: fitting tells of it. Its names have an @ */
+            if (is_predefined(name) || strchr(name, '@') != NULL || !g_hash_table_add(known, g_strdup(name)))
+                continue;
+            tell_missing(object, name, findings);
+        }
+    }
+}
+
+/* The role that a difference is about; NULL if it does not exist on both sides */
+static const HbObject *find_subject(const HbCatalog *catalog, const HbCatalog *there, const char *identity)
+{
+    const HbObject *object = hb_catalog_find(catalog, identity);
+    const char *role;
+
+    if (object == NULL || hb_kind_get_traits(object->kind)->part != HB_PART_USERS)
+        return NULL;
+    if (object->kind == HB_KIND_ROLE)
+        return hb_catalog_find(there, identity);
+    for (guint n = 0; n < object->needs->len; n++) {
+        if (hb_catalog_find(there, object->needs->pdata[n]) == NULL)
+            return NULL;
+    }
+    role = object->needs->len > 0 ? object->needs->pdata[0] : "";
+    return hb_catalog_find(there, role);
+}
+
+/* Nothing with a password's hash in it is shown */
+static char *make_role_sql(const HbObject *object)
+{
+    static const char create[] = "CREATE ROLE ";
+
+    if (object->kind == HB_KIND_PASSWORD || strstr(object->definition, "IDENTIFIED") != NULL)
+        return NULL;
+    if (object->kind != HB_KIND_ROLE)
+        return g_strdup(object->definition);
+    return g_str_has_prefix(object->definition, create) && strstr(object->definition, " WITH ") != NULL
+               ? g_strconcat("ALTER ROLE ", object->definition + strlen(create), NULL)
+               : NULL;
+}
+
+static void tell_difference(const HbCatalog *catalog, const HbDifference *difference, GPtrArray *findings)
+{
+    const HbObject *object = hb_catalog_find(catalog, difference->identity);
+    g_autofree char *sql = make_role_sql(object);
+    HbFinding *finding;
+
+    if (object->kind == HB_KIND_PASSWORD)
+        finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                                  "exists on the target with another password, which it keeps");
+    else if (difference->type == HB_DIFFERENCE_MISSING)
+        finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                                  "the user exists on the target without it, and stays as it is");
+    else
+        finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                                  "exists on the target as “%s”, and stays so; in the source it is “%s”",
+                                  difference->to != NULL ? difference->to : "",
+                                  difference->from != NULL ? difference->from : "");
+    hb_finding_advise(finding, sql != NULL ? "if it should be as in the source" : NULL, sql);
+}
+
+static void look_for_differences(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
+{
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+
+    hb_compare_catalogs(catalog, there, HB_PART_USERS, differences);
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        if (find_subject(catalog, there, difference->identity) != NULL)
+            tell_difference(catalog, difference, findings);
+    }
+}
+
+void hb_preflight_look_at_users(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
+{
+    look_for_missing(catalog, there, findings);
+    look_for_differences(catalog, there, findings);
+}
+
+/* ---- Settings, room, time ---- */
+
+void hb_preflight_look_at_settings(const HbCatalog *catalog, GHashTable *own, const char *prefix, GPtrArray *findings)
+{
+    GHashTable *properties = hb_catalog_get_properties(catalog);
+    g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(own), (GCompareFunc)strcmp);
+
+    for (GList *at = names; at != NULL; at = at->next) {
+        g_autofree char *property = g_strconcat(prefix, at->data, NULL);
+        g_autofree char *carried = hb_identity_new(HB_KIND_DATABASE_SETTING, at->data);
+        const char *there = g_hash_table_lookup(own, at->data);
+        const char *here = g_hash_table_lookup(properties, property);
+        if (here == NULL || g_strcmp0(here, there) == 0 || hb_catalog_find(catalog, carried) != NULL)
+            continue;
+        hb_finding_advise(hb_findings_add(findings, HB_FINDING_WARNING, "setting-differs", at->data,
+                                          "is “%s” on the target, and “%s” in the source: what relies on it will mean "
+                                          "something else",
+                                          there, here),
+                          "set it there as in the source, or see that nothing relies on it", NULL);
+    }
+}
+
+#define ROOM_NEEDED  2 /* rows as text, times this: with indexes, on average */
+#define ROOM_CAREFUL 4
+
+void hb_preflight_judge_room(guint64 bytes, guint64 free, GPtrArray *findings)
+{
+    g_autofree char *rows = g_format_size(bytes);
+    g_autofree char *needed = g_format_size(bytes * ROOM_NEEDED);
+    g_autofree char *there = g_format_size(free);
+
+    if (free == G_MAXUINT64)
+        hb_findings_add(findings, HB_FINDING_NOTE, "room", "disk of the target",
+                        "cannot be seen from here: %s of rows will need about %s with their indexes", rows, needed);
+    else if (free < bytes)
+        hb_finding_advise(hb_findings_add(findings, HB_FINDING_BLOCKER, "room", "disk of the target",
+                                          "has %s free, and there are %s of rows", there, rows),
+                          "make room there", NULL);
+    else if (free < bytes * ROOM_CAREFUL)
+        hb_finding_advise(hb_findings_add(findings, HB_FINDING_WARNING, "room", "disk of the target",
+                                          "has %s free: %s of rows will need about %s with their indexes, and more "
+                                          "while these are built",
+                                          there, rows, needed),
+                          "make room there", NULL);
+}
+
+void hb_preflight_guess_duration(guint64 bytes, guint sessions, GPtrArray *findings)
+{
+    guint64 seconds = bytes / BYTES_A_SECOND / CLAMP(sessions, 1, SESSIONS_THAT_PAY);
+
+    if (seconds < 60)
+        hb_findings_add(findings, HB_FINDING_NOTE, "duration", "rows", "should take less than a minute to load");
+    else
+        hb_findings_add(findings, HB_FINDING_NOTE, "duration", "rows",
+                        "may take about %" G_GUINT64_FORMAT " minutes to load and index on a small machine",
+                        (seconds + 59) / 60);
+}

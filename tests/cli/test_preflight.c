@@ -1,0 +1,258 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Traps laid on targets: each is found before anything is written, and said with what to do */
+#include "support/check.h"
+#include "support/servers.h"
+
+#include <glib/gstdio.h>
+#include <string.h>
+
+static char *folder;
+
+static int begin(void **state)
+{
+    (void)state;
+    folder = servers_begin_with_folder("old new v17=17 mold:mariadb mnew:mariadb");
+    servers_run_shell(
+        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
+        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=1 -f demo/arboretum/postgres-rows.sql"
+        "  -c 'CREATE FOREIGN DATA WRAPPER far' -c 'CREATE EXTENSION adminpack' -c 'CREATE EXTENSION old_snapshot "
+        "SCHEMA public' -c "
+        "\"CREATE SERVER mill FOREIGN DATA WRAPPER far OPTIONS (host "
+        "'mill')\";"
+        " psql -qX \"$(server_uri new postgres)\" -c 'CREATE ROLE hosted LOGIN CREATEDB' -c 'CREATE DATABASE taken'"
+        "  -c 'CREATE ROLE loner LOGIN CONNECTION LIMIT 1' -c 'CREATE ROLE vale_keepers LOGIN SUPERUSER'"
+        "  -c 'CREATE ROLE vale_owner' -c \"CREATE ROLE loans_desk LOGIN PASSWORD 'other' CONNECTION LIMIT 12\""
+        "  -c \"CREATE DATABASE latin ENCODING latin1 LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\""
+        "  -c 'CREATE DATABASE busy' -c 'CREATE DATABASE mine OWNER vale_owner';"
+        " psql -qX \"$(server_uri new taken)\" -c 'CREATE TABLE plot (a int)';"
+        " psql -qX \"$(server_uri new mine)\" -c 'REVOKE ALL ON SCHEMA public FROM PUBLIC';"
+        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
+        " mariadb_shell mold fennick_vale -e 'INSTALL SONAME \"ha_archive\"; CREATE TABLE moss (a int) ENGINE=Archive;"
+        "   CREATE DATABASE far_away; CREATE TABLE far_away.hill (a int);"
+        "   CREATE VIEW hills AS SELECT a FROM far_away.hill; SET GLOBAL event_scheduler = ON';"
+        " mariadb_shell mnew -e \"CREATE DATABASE taken; CREATE TABLE taken.plot (a int); CREATE DATABASE limited;"
+        "   CREATE USER hosted@localhost; GRANT SELECT, INSERT, CREATE ON limited.* TO hosted@localhost;"
+        "   CREATE USER 'Ida Quill'@'%' IDENTIFIED BY 'other'; SET GLOBAL sql_mode = 'ANSI',"
+        "   GLOBAL max_allowed_packet = 1048576\";"
+        " for s in old mold; do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\""
+        "  $FOLDER/$s.full || [ $? = 1 ]; done");
+    return 0;
+}
+
+static int end(void **state)
+{
+    (void)state;
+    servers_end_with_folder(folder);
+    return 0;
+}
+
+typedef struct {
+    const char *trap;
+    const char *server, *database; /* of the target */
+    const char *role;              /* who restores; NULL: a superuser */
+    const char *options;
+    int status;
+    const char *found[5]; /* parts of the output */
+} Trap;
+
+/* The dump is that of `old`, or for servers m... of `mold` */
+static const Trap traps[] = {
+    {"nothing", "new", "fresh", NULL, "", 0, {"The target can take it", "[foreign-host]", "[role-differs]"}},
+    {"roles with other attributes and passwords",
+     "new",
+     "fresh",
+     NULL,
+     "",
+     0,
+     {"role vale_keepers: exists on the target as “CREATE ROLE vale_keepers WITH SUPERUSER",
+      "ALTER ROLE vale_keepers WITH NOSUPERUSER", "password loans_desk: exists on the target with another password"}},
+    {"a role that is nowhere",
+     "new",
+     "fresh",
+     NULL,
+     "--skip user:weather_station",
+     1,
+     {"role weather_station: is not on the target", "[role-missing]", "CREATE ROLE weather_station;"}},
+    {"something is there",
+     "new",
+     "taken",
+     NULL,
+     "",
+     1,
+     {"taken: is not empty (it holds table public.plot", "[target-not-empty]"}},
+    {"a database of the server's own", "new", "template1", NULL, "", 1, {"[system-database]"}},
+    {"another encoding",
+     "new",
+     "latin",
+     NULL,
+     "",
+     1,
+     {"LATIN1 on the target, and UTF8", "[encoding-differs]", "collate, ctype"}},
+    {"no right to create users or objects of superusers",
+     "new",
+     "fresh",
+     "hosted",
+     "",
+     1,
+     {"this role may not create any  [right-missing]", "ALTER ROLE hosted CREATEROLE;", "[ownership]",
+      "foreign-data-wrapper far", "can be created by a superuser only"}},
+    {"no right to create databases, too few connections",
+     "new",
+     "fresh",
+     "loner",
+     "--jobs 4",
+     1,
+     {"ALTER ROLE loner CREATEDB;", "has 1 connection left for loner; the restore needs 5", "[connections]"}},
+    {"no right in the schema",
+     "new",
+     "mine",
+     "loner",
+     "--jobs 1 --take function:next_label --take extension:*",
+     1,
+     {"does not let this role create anything in it", "GRANT CREATE ON SCHEMA public TO loner;"}},
+    {"no extension, and a newer version",
+     "v17",
+     "fresh",
+     NULL,
+     "",
+     1,
+     {"extension adminpack, extension old_snapshot: is not installed on the", "[extension-missing]"}},
+    {"accepted", "v17", "fresh", NULL, "--accept extension-missing", 0, {"[extension-missing, accepted]"}},
+    {"accepted for another one",
+     "v17",
+     "fresh",
+     NULL,
+     "--accept extension-missing:*adminpack",
+     1,
+     {"[extension-missing, accepted]", "[extension-missing]"}},
+    {"a name in use, other meanings, accounts",
+     "mnew",
+     "taken",
+     NULL,
+     "",
+     1,
+     {"taken: is not empty (it holds table plot", "sql_mode: is “REAL_AS_FLOAT", "max_allowed_packet: is “1048576”",
+      "'Ida Quill'@'%'", "event_scheduler: is “OFF” on the target"}},
+    {"an engine and a database that are missing",
+     "mnew",
+     "fresh",
+     NULL,
+     "",
+     1,
+     {"ARCHIVE: the target has no such storage engine", "[storage-missing]",
+      "view hills: uses database far_away, which is not on the target", "ENGINE=MyISAM"}},
+    {"a database of the server's own", "mnew", "mysql", NULL, "", 1, {"mysql: is a database of the server's own"}},
+    {"an account without rights",
+     "mnew",
+     "limited",
+     "hosted",
+     "",
+     1,
+     {"CREATE VIEW: is a right that this account lacks on `limited`.*",
+      "GRANT TRIGGER ON `limited`.* TO 'hosted'@'localhost';", "GRANT SET USER ON *.* TO 'hosted'@'localhost';",
+      "GRANT CREATE USER ON *.*"}},
+};
+
+static char *make_line(const Trap *trap, const char *command)
+{
+    const char *from = *trap->server == 'm' ? "mold" : "old";
+    g_autofree char *as = trap->role != NULL
+                              ? g_strdup_printf("| sed 's/postgres@/%s@/;s/root@/%s@/'", trap->role, trap->role)
+                              : g_strdup("");
+
+    return g_strdup_printf("set -f; $HORNBEAM %s $FOLDER/%s.full \"$(server_uri %s %s %s)\" %s", command, from,
+                           trap->server, trap->database, as, trap->options);
+}
+
+static void each_trap_is_found_with_what_to_do(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(traps); i++) {
+        g_autofree char *line = make_line(&traps[i], "preflight");
+        Run run = run_shell(line);
+        if (run.status != traps[i].status)
+            fail_msg("%s: status %d: %s%s", traps[i].trap, run.status, run.out, run.err);
+        for (gsize f = 0; f < G_N_ELEMENTS(traps[i].found) && traps[i].found[f] != NULL; f++)
+            check_contains(run.out, traps[i].found[f]);
+        run_clear(&run);
+    }
+}
+
+/* What blocks a preflight stops a restore, too, and nothing is written */
+static void a_restore_stops_at_blockers_before_writing(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(traps); i++) {
+        g_autofree char *line = make_line(&traps[i], "restore");
+        if (traps[i].status == 0)
+            continue;
+        run_expect(run_shell(line), 1, NULL, "nothing was written");
+    }
+    g_autofree char *databases = servers_query(servers_get_uri("new", "postgres"),
+                                               "SELECT string_agg(datname, ' ' ORDER BY datname) FROM pg_database"
+                                               " WHERE NOT datistemplate AND datname <> 'postgres'");
+    assert_string_equal(databases, "busy latin mine taken");
+}
+
+static void the_source_itself_and_who_else_is_there_are_named(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "$HORNBEAM preflight \"$(server_uri old fennick_vale)\" \"$(server_uri old fennick_vale)&port=5432\""),
+        1, "is the source itself, under this or another address", NULL);
+    run_expect(run_shell("$HORNBEAM preflight \"$(server_uri mold fennick_vale)\" \"$(server_uri mold fennick_vale)\""),
+               1, "is the source itself", NULL);
+    run_expect(
+        run_shell("psql -qX \"$(server_uri new busy)\" -c \"SET application_name = 'till'; SELECT pg_sleep(60)\" &"
+                  " sleep 0.5; $HORNBEAM preflight $FOLDER/old.full \"$(server_uri new busy)\"; status=$?; kill $!;"
+                  " exit $status"),
+        0, "busy: is in use by others: postgres with till (1)", NULL);
+    run_expect(
+        run_shell("mariadb_shell mnew limited -e 'SELECT SLEEP(60)' & sleep 0.5; $HORNBEAM preflight $FOLDER/mold.full"
+                  " \"$(server_uri mnew limited)\"; kill $!; exit 0"),
+        0, "limited: is in use by others: root from localhost (1)", NULL);
+}
+
+static void a_report_can_be_kept_and_read_by_programs(void **state)
+{
+    (void)state;
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM preflight mold.full \"$(server_uri mnew taken)\" --json --report "
+                         "page.html >out.json;"
+                         " echo $?; python3 -c \"import json; d = json.load(open('out.json'));"
+                         " print(d['document'], d['blocked'], [f['name'] for f in d['findings']][0])\"; cat page.html"),
+               0, "preflight True target-not-empty", NULL);
+    run_expect(run_shell("cat $FOLDER/page.html"), 0, "<strong>taken</strong> is not empty", NULL);
+    run_expect(run_shell("grep -c 'https\\?://' $FOLDER/page.html"), 1, "0", NULL);
+    run_expect(run_shell("$HORNBEAM preflight $FOLDER/mold.full \"$(server_uri mnew x)\" --report /nowhere/page.html"),
+               6, NULL, "--report");
+    run_expect(run_shell("$HORNBEAM restore $FOLDER/mold.full \"$(server_uri mnew x)\" --accept role-mising"), 2, NULL,
+               "did you mean role-missing?");
+}
+
+/* A whole server, from itself and from its dump */
+static void all_databases_of_a_server_are_looked_at(void **state)
+{
+    (void)state;
+    run_expect(run_shell("$HORNBEAM preflight \"$(server_uri mold)\" \"$(server_uri mnew)\" --accept storage-missing"),
+               0, "database far_away (to be created)", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri mold)\" whole; mariadb_shell mnew -e 'CREATE "
+                         "DATABASE far_away;"
+                         " CREATE TABLE far_away.hill (a int)'; $HORNBEAM preflight whole \"$(server_uri mnew)\""),
+               1, "far_away: is not empty", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM restore whole \"$(server_uri mnew)\""), 1, NULL,
+               "far_away: is not empty");
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(each_trap_is_found_with_what_to_do),
+        cmocka_unit_test(a_restore_stops_at_blockers_before_writing),
+        cmocka_unit_test(the_source_itself_and_who_else_is_there_are_named),
+        cmocka_unit_test(a_report_can_be_kept_and_read_by_programs),
+        cmocka_unit_test(all_databases_of_a_server_are_looked_at),
+    };
+
+    return cmocka_run_group_tests(tests, begin, end);
+}
