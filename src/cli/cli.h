@@ -47,8 +47,8 @@ typedef struct {
 
 /* The commands, in the order of an administrator's work, ended by NULL */
 extern const HbCommand *const hb_commands[];
-extern const HbCommand hb_command_survey, hb_command_preflight, hb_command_dump, hb_command_show, hb_command_restore,
-    hb_command_verify;
+extern const HbCommand hb_command_survey, hb_command_preflight, hb_command_dump, hb_command_show, hb_command_sql,
+    hb_command_restore, hb_command_verify;
 
 /* The whole program but for main(): returns the exit status. May change argv: passwords in it are wiped */
 int hb_cli_run(int argc, char **argv);
@@ -66,6 +66,10 @@ gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engi
 
 /* How a database is to be read, as far as the options say; engine and address are still to be filled in */
 HbSourceOptions hb_cli_make_source(const HbCli *cli);
+
+/* --for-version as a number of the engine's; 0: none was given */
+gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *version, const char **text,
+                             GError **error);
 
 /* Prints a result on standard output. Takes the text */
 void hb_cli_print(HbCli *cli, char *text);

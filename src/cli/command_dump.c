@@ -34,19 +34,6 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     return hb_catalog_get_omissions(manifest->catalog)->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
 }
 
-static gboolean read_version(const HbCli *cli, HbSourceOptions *options, GError **error)
-{
-    const char *text = cli->options.for_version;
-
-    if (text == NULL)
-        return TRUE;
-    options->for_version = options->engine->read_version(text);
-    options->for_version_text = text;
-    return options->for_version != 0 ||
-           hb_error_set(error, HB_ERROR_USAGE, "name a version of the server, such as 15",
-                        "--for-version: “%s” is no version that definitions can be written for", text);
-}
-
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.source = hb_cli_make_source(cli),
@@ -60,7 +47,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 
     if (!hb_cli_find_server(cli, arguments[0], &options.source.engine, &options.source.from, error))
         return HB_STATUS_USAGE;
-    if (!read_version(cli, &options.source, error))
+    if (!hb_cli_read_version(cli, options.source.engine, &options.source.for_version, &options.source.for_version_text,
+                             error))
         return HB_STATUS_USAGE;
     database = options.source.engine->get_database(arguments[0]);
     if (database == NULL)

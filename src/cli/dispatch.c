@@ -11,13 +11,8 @@
 #include <stdio.h>
 #include <string.h>
 
-const HbCommand *const hb_commands[] = {&hb_command_survey,
-                                        &hb_command_preflight,
-                                        &hb_command_dump,
-                                        &hb_command_show,
-                                        &hb_command_restore,
-                                        &hb_command_verify,
-                                        NULL};
+const HbCommand *const hb_commands[] = {&hb_command_survey, &hb_command_preflight, &hb_command_dump,   &hb_command_show,
+                                        &hb_command_sql,    &hb_command_restore,   &hb_command_verify, NULL};
 
 /* ---- Exit status ---- */
 
@@ -64,6 +59,18 @@ gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engi
     database = (*engine)->get_database(uri);
     return database != NULL || hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE",
                                             "the address of the server names no database");
+}
+
+gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *version, const char **text,
+                             GError **error)
+{
+    *text = cli->options.for_version;
+    if (*text == NULL)
+        return TRUE;
+    *version = engine->read_version(*text);
+    return *version != 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, "name a version of the server, such as 15",
+                        "--for-version: “%s” is no version that definitions can be written for", *text);
 }
 
 HbSourceOptions hb_cli_make_source(const HbCli *cli)

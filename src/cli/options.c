@@ -15,6 +15,7 @@
 #define LOCK_WAIT_MAX      86400
 #define COMPRESSION_MAX    19
 #define COMPRESSION_NORMAL 1
+#define ROWS_EACH_MAX      1000000
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
@@ -32,7 +33,7 @@
 /* clang-format off */
 const HbOptionRow hb_option_rows[] = {
     VALUE("parts", parts, "PARTS", "which parts: schema,data,users,settings (default: all)",
-          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("jobs", jobs, "N", "sessions that work at the same time (default: one for each core, at most 8)",
           HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
@@ -42,23 +43,25 @@ const HbOptionRow hb_option_rows[] = {
     LIST("accept", accept, "FINDING", "go on in spite of this blocker: role-missing, or extension-missing:*trgm (repeatable)",
          HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
     VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
+    VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
+    VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
-         HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("skip", skip, "KIND[:PATTERN]", "all but these: view, rows:photograph, extension:*, user:ida (repeatable)",
-         HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("needs", company, "no", "leave out what is needed by what --take takes, because the target has it (default: yes)",
-          HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users who come without a password a new one, and write it to FILE", HB_FOR_RESTORE),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
-          HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
-    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("rename", rename, "storage:OLD=NEW", "tables of one storage engine get another (may be given several times)",
-         HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+         HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
-          HB_FOR_DUMP),
+          HB_FOR_SQL | HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
@@ -231,6 +234,11 @@ static gboolean check_compression(HbOptions *options, GError **error)
     return TRUE;
 }
 
+static gboolean check_rows(HbOptions *options, GError **error)
+{
+    return options->rows == NULL || read_number(options->rows, "rows", 1, ROWS_EACH_MAX, &options->rows_each, error);
+}
+
 static gboolean check_color(const HbOptions *options, GError **error)
 {
     static const char *const words[] = {"auto", "always", "never", NULL};
@@ -299,9 +307,9 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     options->part_bits = HB_PART_ALL;
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
-    return check_jobs(options, error) && check_lock_wait(options, error) && check_compression(options, error) &&
-           check_color(options, error) && check_rights(options, error) && check_choice(options, error) &&
-           check_accept(options, error) && check_renames(options, error) &&
+    return check_jobs(options, error) && check_rows(options, error) && check_lock_wait(options, error) &&
+           check_compression(options, error) && check_color(options, error) && check_rights(options, error) &&
+           check_choice(options, error) && check_accept(options, error) && check_renames(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 

@@ -16,7 +16,9 @@ enum {
     HB_FOR_RESTORE = 8,
     HB_FOR_VERIFY = 16,
     HB_FOR_PREFLIGHT = 32,
-    HB_FOR_ALL = 63
+    HB_FOR_SQL = 64,
+    HB_FOR_CARRY = 128,
+    HB_FOR_ALL = 255
 };
 
 /* Values as given; NULL or FALSE when not given */
@@ -43,6 +45,8 @@ typedef struct {
     char *needs;
     char *company;
     char *report;
+    char *rows;
+    char *database;
     char **accept;
     char *log;
     char *color;
@@ -51,6 +55,7 @@ typedef struct {
     guint job_count;
     guint lock_wait_ms;
     guint part_bits;
+    guint rows_each; /* 0: the engine's bulk form */
     int compression;
     HbWishes wishes;
     HbChoice *choice;

@@ -85,6 +85,17 @@ HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set)
 
 /* ---- Sums ---- */
 
+GHashTable *hb_manifest_index_rows(const HbManifest *manifest)
+{
+    GHashTable *stored = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        g_hash_table_insert(stored, rows->set->identity, rows);
+    }
+    return stored;
+}
+
 void hb_manifest_drop_rows(const HbManifest *manifest)
 {
     for (guint i = manifest->rows->len; i-- > 0;) {

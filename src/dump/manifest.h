@@ -67,6 +67,9 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbManifest, hb_manifest_free)
 /* Adds a row set's place for chunks; set is one of the manifest's catalog */
 HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
 
+/* HbStoredRows * by the identity of their row set; all borrowed but the table */
+GHashTable *hb_manifest_index_rows(const HbManifest *manifest);
+
 /* Drops the rows of row sets that are no longer in the catalog */
 void hb_manifest_drop_rows(const HbManifest *manifest);
 

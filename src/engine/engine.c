@@ -62,6 +62,16 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
     return NULL;
 }
 
+const HbEngine *hb_engine_get(const char *name, GError **error)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        if (strcmp(engines[i]->name, name) == 0)
+            return engines[i];
+    }
+    hb_error_set(error, HB_ERROR_DAMAGED, "use a newer version of hornbeam", "no engine is called “%s”", name);
+    return NULL;
+}
+
 gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error)
 {
     return g_strcmp0(now, before) == 0 ||

@@ -19,6 +19,7 @@
 #include "core/preflight.h"
 #include "core/rename.h"
 #include "core/sheet.h"
+#include "core/sqltext.h"
 
 typedef struct HbSession HbSession; /* each engine's own */
 
@@ -104,11 +105,25 @@ typedef struct {
 /* The settings that change what SQL means are properties of a catalog under this prefix and their name */
 #define HB_MEANING_PREFIX "setting "
 
+/* What a script for the engine's stock shell is made of; all texts are the caller's, with their line ends */
+typedef struct {
+    HbDialect dialect;
+    gboolean has_bulk; /* rows have a form of their own, which is the dump's; otherwise they are INSERTs */
+
+    /* Stops at errors, creates and selects a database (NULL: not), refuses one that holds such objects (if guarded) */
+    char *(*begin)(const HbCatalog *catalog, const char *database, gboolean guarded);
+    char *(*write_object)(const HbCatalog *catalog, const HbObject *object); /* its definition, and its owner's */
+    char *(*get_table)(const HbRowSet *set);                                 /* that rows are inserted into */
+    char *(*begin_rows)(const HbRowSet *set, gboolean bulk);                 /* NULL: nothing is needed */
+    char *(*end_rows)(const HbRowSet *set, gboolean bulk);
+} HbScripting;
+
 typedef struct HbEngine HbEngine;
 struct HbEngine {
     const char *name;           /* in manifests: "postgresql" */
     const char *const *schemes; /* of URIs, NULL-terminated */
     HbEngineTraits traits;
+    HbScripting script;
     const char *preamble; /* SQL that makes a stock shell read a dump's SQL files as they were meant */
 
     /* ---- Addresses, without connecting ---- */
@@ -200,6 +215,9 @@ guint64 hb_engine_find_room(const char *path);
 
 /* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
 const HbEngine *hb_engine_find(const char *uri, GError **error);
+
+/* The engine that a manifest names; NULL with HB_ERROR_DAMAGED if there is none of that name */
+const HbEngine *hb_engine_get(const char *name, GError **error);
 
 /* Does the text look like a URI (scheme://...) rather than a path? */
 gboolean hb_engine_is_uri(const char *text);

@@ -291,17 +291,6 @@ static void make(Maker *maker, gboolean analyze)
     connect(maker);
 }
 
-static GHashTable *index_rows(const HbManifest *manifest)
-{
-    GHashTable *stored = g_hash_table_new(g_str_hash, g_str_equal);
-
-    for (guint i = 0; i < manifest->rows->len; i++) {
-        HbStoredRows *rows = manifest->rows->pdata[i];
-        g_hash_table_insert(stored, rows->set->identity, rows);
-    }
-    return stored;
-}
-
 HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint parts, gboolean analyze,
                       gboolean in_order, GError **error)
 {
@@ -310,7 +299,7 @@ HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint 
     maker.result->plan = hb_plan_new();
     maker.result->steps = g_ptr_array_new_with_free_func(step_free);
     maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
-    maker.stored = index_rows(manifest);
+    maker.stored = hb_manifest_index_rows(manifest);
     maker.joining = g_hash_table_new(g_str_hash, g_str_equal);
     make(&maker, analyze);
     g_hash_table_unref(maker.by_identity);

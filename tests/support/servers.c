@@ -156,8 +156,8 @@ void run_expect(Run run, int status, const char *out, const char *err)
 {
     if (run.status != status)
         fail_msg("status %d, expected %d: %s%s", run.status, status, run.out, run.err);
-    if (out != NULL)
-        check_contains(run.out, out);
+    if (out != NULL && strstr(run.out, out) == NULL)
+        fail_msg("“%s” is not in: %s%s", out, run.out, run.err);
     if (err != NULL)
         check_contains(run.err, err);
     run_clear(&run);

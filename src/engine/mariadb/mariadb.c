@@ -9,6 +9,7 @@
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/loading.h"
 #include "engine/mariadb/rows.h"
+#include "engine/mariadb/script.h"
 #include "engine/mariadb/session.h"
 #include "engine/mariadb/snapshot.h"
 #include "engine/mariadb/splitting.h"
@@ -20,6 +21,12 @@ static const char *const schemes[] = {"mariadb", "mysql", NULL};
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
     .schemes = schemes,
+    .script = {.dialect = HB_DIALECT_MARIADB,
+               .begin = hb_my_begin_script,
+               .write_object = hb_my_script_object,
+               .get_table = hb_my_script_table,
+               .begin_rows = hb_my_begin_script_rows,
+               .end_rows = hb_my_end_script_rows},
     .traits = {.analyze_from_rows = 1000, .cross_references = TRUE, .rights_one_by_one = TRUE},
     .preamble = HB_MY_PREAMBLE,
     .check_uri = hb_my_check_uri,

@@ -52,14 +52,14 @@ static const char facts_sql[] =
 
 static void look_at_place(Look *look)
 {
+    static const char *const own[] = {"postgres", "template0", "template1", NULL};
     const gboolean is_local = *PQhost(look->session->conn) == '/';
 
     if (is_true(look, "standby"))
         hb_findings_add(look->findings, HB_FINDING_BLOCKER, "read-only", "server",
                         "is a standby, which takes no writes")
             ->is_final = TRUE;
-    if (strcmp(look->database, "template0") == 0 || strcmp(look->database, "template1") == 0 ||
-        (strcmp(look->database, "postgres") == 0 && !look->ahead->part_of_server))
+    if (!look->ahead->part_of_server && g_strv_contains(own, look->database))
         hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "system-database", look->database,
                                           "is a database of the server's own"),
                           "name another database in the URI; it is created if it is missing", NULL);

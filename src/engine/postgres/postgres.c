@@ -5,6 +5,7 @@
 #include "engine/postgres/catalog.h"
 #include "engine/postgres/fitting.h"
 #include "engine/postgres/rows.h"
+#include "engine/postgres/script.h"
 #include "engine/postgres/session.h"
 #include "engine/postgres/snapshot.h"
 #include "engine/postgres/survey.h"
@@ -17,6 +18,13 @@ static const char *const schemes[] = {"postgresql", "postgres", NULL};
 const HbEngine hb_postgres_engine = {
     .name = "postgresql",
     .schemes = schemes,
+    .script = {.dialect = HB_DIALECT_POSTGRES,
+               .has_bulk = TRUE,
+               .begin = hb_pg_begin_script,
+               .write_object = hb_pg_script_object,
+               .get_table = hb_pg_script_table,
+               .begin_rows = hb_pg_begin_script_rows,
+               .end_rows = hb_pg_end_script_rows},
     .traits = {.analyze_from_rows = 1},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"

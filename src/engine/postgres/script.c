@@ -1,0 +1,169 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/script.h"
+
+#include "engine/postgres/large_objects.h"
+#include "engine/postgres/target.h"
+
+#include <string.h>
+
+/* As standard_conforming_strings = on has it, whatever the connection */
+static void append_literal(GString *sql, const char *text)
+{
+    g_string_append_c(sql, '\'');
+    for (; *text != '\0'; text++)
+        g_string_append_printf(sql, *text == '\'' ? "''" : "%c", *text);
+    g_string_append_c(sql, '\'');
+}
+
+/* ---- The beginning ---- */
+
+static const char *property(const HbCatalog *catalog, const char *name)
+{
+    return g_hash_table_lookup(hb_catalog_get_properties(catalog), name);
+}
+
+static void append_option(GString *sql, const char *keyword, const char *value)
+{
+    if (value == NULL)
+        return;
+    g_string_append_printf(sql, " %s ", keyword);
+    append_literal(sql, value);
+}
+
+/* The server creates no database inside a block: the shell runs what the query gives */
+static void append_creation(GString *sql, const HbCatalog *catalog, const char *database)
+{
+    g_autofree char *quoted = hb_pg_quote_any_name(database);
+    g_autoptr(GString) creation = g_string_new(NULL);
+
+    g_string_append_printf(creation, "CREATE DATABASE %s TEMPLATE template0", quoted);
+    append_option(creation, "ENCODING", property(catalog, "encoding"));
+    append_option(creation, "LC_COLLATE", property(catalog, "collate"));
+    append_option(creation, "LC_CTYPE", property(catalog, "ctype"));
+    g_string_append(sql, "SELECT ");
+    append_literal(sql, creation->str);
+    g_string_append(sql, "\n WHERE NOT EXISTS (SELECT FROM pg_database WHERE datname = ");
+    append_literal(sql, database);
+    g_string_append_printf(sql, ") \\gexec\n\\connect %s\n", quoted);
+}
+
+static gboolean is_relation(const HbObject *object)
+{
+    return object->kind == HB_KIND_TABLE || object->kind == HB_KIND_VIEW || object->kind == HB_KIND_MATERIALIZED_VIEW ||
+           object->kind == HB_KIND_SEQUENCE || object->kind == HB_KIND_FOREIGN_TABLE;
+}
+
+static void append_guard(GString *sql, const HbCatalog *catalog)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (!is_relation(object))
+            continue;
+        g_string_append(sql, count++ == 0
+                                 ? "DO $guard$ DECLARE there text; BEGIN\n SELECT name INTO there FROM unnest(ARRAY["
+                                 : ",\n  ");
+        append_literal(sql, hb_object_get_name(object));
+    }
+    if (count > 0)
+        g_string_append(
+            sql, "]) AS name\n WHERE to_regclass(name) IS NOT NULL LIMIT 1;\n"
+                 " IF there IS NOT NULL THEN RAISE EXCEPTION 'database % holds % already; nothing was changed',\n"
+                 "  current_database(), there; END IF;\nEND $guard$;\n");
+}
+
+/* Users who are there already stay as they are: which those are is asked before any is created */
+static void append_users(GString *sql, const HbCatalog *catalog)
+{
+    guint count = 0;
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind != HB_KIND_ROLE)
+            continue;
+        g_string_append(sql, count++ == 0 ? "SELECT" : ",");
+        g_string_append(sql, " NOT EXISTS (SELECT FROM pg_roles WHERE quote_ident(rolname) = ");
+        append_literal(sql, hb_object_get_name(object));
+        g_string_append_printf(sql, ") AS new_user_%u\n", i);
+    }
+    if (count > 0)
+        g_string_append(sql, "\\gset\n");
+}
+
+char *hb_pg_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded)
+{
+    GString *sql = g_string_new("\\set ON_ERROR_STOP on\nSET standard_conforming_strings = on;\n");
+
+    if (database != NULL)
+        append_creation(sql, catalog, database);
+    if (guarded)
+        append_guard(sql, catalog);
+    append_users(sql, catalog);
+    return g_string_free(sql, FALSE);
+}
+
+/* ---- Objects ---- */
+
+/* The user whose being new decides whether this is run; NULL: it is run anyway */
+static const HbObject *find_user(const HbCatalog *catalog, const HbObject *object)
+{
+    if (object->kind == HB_KIND_ROLE)
+        return object;
+    if (hb_kind_get_traits(object->kind)->part != HB_PART_USERS)
+        return NULL;
+    for (guint n = 0; n < object->needs->len; n++) {
+        const HbObject *need = hb_catalog_find(catalog, object->needs->pdata[n]);
+        if (need->kind == HB_KIND_ROLE && g_str_has_prefix(hb_object_get_name(object), hb_object_get_name(need)))
+            return need;
+    }
+    return NULL;
+}
+
+char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object)
+{
+    const HbObject *user = find_user(catalog, object);
+    GString *sql = g_string_new(NULL);
+
+    if (user != NULL)
+        g_string_append_printf(sql, "\\if :new_user_%u\n", hb_catalog_get_place(catalog, user->identity));
+    g_string_append_printf(sql, "%s\n", object->definition);
+    if (object->owner_sql != NULL)
+        g_string_append_printf(sql, "%s\n", object->owner_sql);
+    if (user != NULL)
+        g_string_append(sql, "\\endif\n");
+    return g_string_free(sql, FALSE);
+}
+
+/* ---- Rows ---- */
+
+#define PIECES "pg_temp.hornbeam_piece"
+
+char *hb_pg_script_table(const HbRowSet *set)
+{
+    return g_strdup(hb_pg_is_large_objects(set) ? PIECES : set->table);
+}
+
+char *hb_pg_begin_script_rows(const HbRowSet *set, gboolean bulk)
+{
+    GString *sql = g_string_new(NULL);
+
+    if (hb_pg_is_large_objects(set))
+        g_string_append(sql, "BEGIN;\nCREATE TEMPORARY TABLE hornbeam_piece (number oid, at bigint, bytes bytea)"
+                             " ON COMMIT DROP;\n");
+    if (!bulk)
+        return g_string_free(sql, FALSE);
+    g_string_append_printf(sql, "COPY %s", hb_pg_is_large_objects(set) ? PIECES : set->table);
+    for (guint c = 0; c < set->columns->len; c++)
+        g_string_append_printf(sql, "%s%s", c == 0 ? " (" : ", ", (const char *)set->columns->pdata[c]);
+    g_string_append(sql, set->columns->len > 0 ? ") FROM stdin;\n" : " FROM stdin;\n");
+    return g_string_free(sql, FALSE);
+}
+
+char *hb_pg_end_script_rows(const HbRowSet *set, gboolean bulk)
+{
+    const char *end = bulk ? "\\.\n" : "";
+
+    return hb_pg_is_large_objects(set) ? g_strdup_printf("%s%s;\nCOMMIT;\n", end, hb_pg_take_large_objects_sql)
+                                       : g_strdup(end);
+}

@@ -1,0 +1,229 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/script.h"
+
+#include "core/rowsql.h"
+#include "core/rowtext.h"
+
+#include <string.h>
+
+/* Rows of an INSERT where that is the engine's bulk form */
+#define ROWS_OF_BULK 500
+
+#define WRITE_FROM_BYTES ((gsize)256 * 1024)
+
+typedef struct {
+    const HbScriptOptions *options;
+    const HbManifest *manifest;
+    GHashTable *stored; /* row set's identity to HbStoredRows * */
+    GString *text;      /* not written yet */
+} Script;
+
+static gboolean flush(Script *script, gsize from_bytes, GError **error)
+{
+    gboolean ok = TRUE;
+
+    if (script->text->len >= from_bytes && script->text->len > 0) {
+        ok = script->options->write(script->options->data, script->text->str, script->text->len, error);
+        g_string_truncate(script->text, 0);
+    }
+    return ok;
+}
+
+/* A comment ends with its line */
+static void append_comment(GString *text, const char *format, ...) G_GNUC_PRINTF(2, 3);
+static void append_comment(GString *text, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *comment = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    for (char *at = comment; *at != '\0'; at++) {
+        if (g_ascii_iscntrl(*at))
+            *at = ' ';
+    }
+    g_string_append_printf(text, "-- %s\n", comment);
+}
+
+static void append_all(GString *text, char *piece)
+{
+    if (piece != NULL)
+        g_string_append(text, piece);
+    g_free(piece);
+}
+
+/* ---- Rows ---- */
+
+typedef struct {
+    Script *script;
+    HbRowSql *inserts; /* NULL: the rows pass as they are */
+} RowWriter;
+
+static void add_rows(const RowWriter *writer, const char *bytes, gsize length)
+{
+    if (writer->inserts != NULL)
+        hb_row_sql_add(writer->inserts, bytes, length, writer->script->text);
+    else
+        g_string_append_len(writer->script->text, bytes, (gssize)length);
+}
+
+static gboolean pass_chunk(const RowWriter *writer, HbUnpacker *unpacker, HbRowCounter *counter, GError **error)
+{
+    const HbScriptOptions *options = writer->script->options;
+    const char *bytes;
+    gsize length;
+
+    do {
+        if (hb_stop_is_set(options->stop))
+            return hb_stop_set_error(error);
+        if (!hb_unpacker_read(unpacker, &bytes, &length, error))
+            return FALSE;
+        hb_row_counter_add(counter, bytes, length);
+        add_rows(writer, bytes, length);
+        hb_observers_tell(options->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = length, .bytes = length});
+        if (!flush(writer->script, WRITE_FROM_BYTES, error))
+            return FALSE;
+    } while (length > 0);
+    return TRUE;
+}
+
+static gboolean write_chunk(const RowWriter *writer, const HbChunk *chunk, GError **error)
+{
+    HbUnpacker *unpacker = hb_reader_open_chunk(writer->script->options->dump, chunk, error);
+    HbRowCounter counter;
+    gboolean ok;
+
+    if (unpacker == NULL)
+        return FALSE;
+    hb_row_counter_init(&counter, 0);
+    ok = pass_chunk(writer, unpacker, &counter, error);
+    if (ok && !(hb_row_counter_is_whole(&counter) && hb_digest_is_equal(&counter.sum.digest, &chunk->digest)))
+        ok = hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
+                          "%s: its rows are not those that were dumped (count or digest differs)", chunk->file);
+    hb_row_counter_clear(&counter);
+    hb_unpacker_close(unpacker);
+    return ok;
+}
+
+static gboolean write_rows(Script *script, const HbObject *object, GError **error)
+{
+    const HbScriptOptions *options = script->options;
+    const HbStoredRows *rows = g_hash_table_lookup(script->stored, object->identity);
+    const gboolean bulk = options->rows_each == 0 && options->engine->script.has_bulk;
+    const guint rows_each = options->rows_each > 0 ? options->rows_each : ROWS_OF_BULK;
+    RowWriter writer = {.script = script};
+    gboolean ok = TRUE;
+
+    if (rows == NULL || rows->digest.rows == 0)
+        return TRUE;
+    append_comment(script->text, "%s (%" G_GUINT64_FORMAT ")", object->identity, rows->digest.rows);
+    g_autofree char *table = options->engine->script.get_table(rows->set);
+    append_all(script->text, options->engine->script.begin_rows(rows->set, bulk));
+    if (!bulk)
+        writer.inserts = hb_row_sql_new(rows->set, table, options->engine->script.dialect, rows_each);
+    for (guint c = 0; ok && c < rows->chunks->len; c++)
+        ok = write_chunk(&writer, rows->chunks->pdata[c], error);
+    if (writer.inserts != NULL)
+        hb_row_sql_end(writer.inserts, script->text);
+    append_all(script->text, options->engine->script.end_rows(rows->set, bulk));
+    g_string_append_c(script->text, '\n');
+    hb_row_sql_free(writer.inserts);
+    return ok;
+}
+
+/* ---- The whole ---- */
+
+static void write_head(Script *script)
+{
+    const HbManifest *manifest = script->manifest;
+    const HbScriptOptions *options = script->options;
+    g_autofree char *parts = hb_parts_write(options->parts & manifest->parts);
+
+    append_comment(script->text, "Database %s at %s, %s %s, as it was at %s", manifest->database, manifest->address,
+                   manifest->product, manifest->server_version, manifest->snapshot_time);
+    append_comment(script->text, "Parts: %s. %u objects, %" G_GUINT64_FORMAT " rows", parts,
+                   hb_catalog_count(manifest->catalog), hb_manifest_count_rows(manifest));
+    if (options->for_version_text != NULL)
+        append_comment(script->text, "Written for %s %s", manifest->product, options->for_version_text);
+    append_comment(script->text, "To be run by the engine's stock shell; it stops at the first error.");
+    append_comment(script->text, "The script is whole if its last line says so.");
+    g_string_append_c(script->text, '\n');
+    append_all(script->text, options->engine->script.begin(manifest->catalog, options->database,
+                                                           (options->parts & manifest->parts & HB_PART_SCHEMA) != 0));
+    g_string_append_printf(script->text, "%s\n", options->engine->preamble);
+}
+
+static char *fit_object(const Script *script, const HbObject *object)
+{
+    const HbScriptOptions *options = script->options;
+    char *sql = options->engine->script.write_object(script->manifest->catalog, object);
+    const HbRename rename = {HB_RENAME_DATABASE, script->manifest->database, (char *)options->database};
+    char *renamed;
+
+    if (options->database == NULL || strcmp(options->database, script->manifest->database) == 0)
+        return sql;
+    renamed = options->engine->rename(object, sql, &rename);
+    if (renamed == NULL)
+        return sql;
+    g_free(sql);
+    return renamed;
+}
+
+static gboolean write_object(Script *script, const HbObject *object, GError **error)
+{
+    if (object->kind == HB_KIND_ROWS)
+        return write_rows(script, object, error);
+    if (object->definition == NULL)
+        return TRUE;
+    append_comment(script->text, "%s", object->identity);
+    append_all(script->text, fit_object(script, object));
+    g_string_append(script->text, "\n");
+    /* Large objects are made by one step and filled by another, whose rows hang on it */
+    if (g_hash_table_contains(script->stored, object->identity) && !write_rows(script, object, error))
+        return FALSE;
+    return flush(script, WRITE_FROM_BYTES, error);
+}
+
+static gboolean write_all(Script *script, GError **error)
+{
+    hb_observers_begin_phase(script->options->observers, "writing the script",
+                             hb_manifest_count_bytes(script->manifest));
+    write_head(script);
+    for (guint i = 0; i < hb_catalog_count(script->manifest->catalog); i++) {
+        if (!write_object(script, hb_catalog_get(script->manifest->catalog, i), error))
+            return FALSE;
+    }
+    append_comment(script->text, "The script is whole.");
+    return flush(script, 0, error);
+}
+
+static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest, GError **error)
+{
+    g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *product = g_strdup_printf("%s %s", manifest->product, options->for_version_text);
+
+    hb_catalog_keep_parts(manifest->catalog, options->parts);
+    if (!hb_choice_apply(options->choice, manifest->catalog, TRUE, along, error))
+        return FALSE;
+    hb_adapt_tell_along(options->observers, options->choice, along);
+    hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes);
+    if (options->for_version != 0)
+        hb_catalog_fit(manifest->catalog, options->for_version, product);
+    hb_manifest_drop_rows(manifest);
+    return TRUE;
+}
+
+gboolean hb_script_write(const HbScriptOptions *options, GError **error)
+{
+    Script script = {.options = options, .manifest = hb_reader_get_manifest(options->dump)};
+    gboolean ok;
+
+    if (!adapt(options, script.manifest, error))
+        return FALSE;
+    script.text = g_string_new(NULL);
+    script.stored = hb_manifest_index_rows(script.manifest);
+    ok = write_all(&script, error);
+    g_hash_table_unref(script.stored);
+    g_string_free(script.text, TRUE);
+    return ok;
+}

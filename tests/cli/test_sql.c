@@ -1,0 +1,135 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A dump as a script: the stock shells run it, and what comes of it is what was dumped */
+#include "support/check.h"
+#include "support/servers.h"
+
+#include <string.h>
+
+static char *folder;
+
+static int begin(void **state)
+{
+    (void)state;
+    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
+    servers_run_shell(
+        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;"
+        " psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
+        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=1 -f demo/arboretum/postgres-rows.sql;"
+        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
+        " { echo 'SET @scale = 1;'; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell mold fennick_vale;"
+        " mariadb_shell mold -e 'CREATE DATABASE odd'; mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+        " mariadb_shell mnew -e 'CREATE DATABASE beside; CREATE TABLE beside.station (id int PRIMARY KEY, name "
+        "varchar(40))';"
+        " cd $FOLDER; for s in old mold; do for d in odd fennick_vale; do"
+        "  $HORNBEAM dump -q \"$(server_uri $s $d)\" $s.$d || [ $? = 1 ]; done; done");
+    return 0;
+}
+
+static int end(void **state)
+{
+    (void)state;
+    servers_end_with_folder(folder);
+    return 0;
+}
+
+/* shell SERVER DATABASE: runs standard input; must_verify DUMP SERVER DATABASE OPTIONS */
+#define FUNCTIONS                                                                                                      \
+    "cd $FOLDER; shell() { case $1 in m*) mariadb_shell \"$@\" ;; *) psql -qX \"$(server_uri $1 ${2:-postgres})\" ;; " \
+    "esac; };"                                                                                                         \
+    " drop() { case $1 in m*) mariadb_shell $1 -e \"DROP DATABASE IF EXISTS $2\" ;;"                                   \
+    "  *) psql -qX \"$(server_uri $1 postgres)\" -c \"DROP DATABASE IF EXISTS $2\" ;; esac; };"
+
+typedef struct {
+    const char *claim;
+    const char *dump, *server;
+    const char *options, *verify;
+} Case;
+
+static const Case cases[] = {
+    {"the whole", "old.fennick_vale", "new", "", ""},
+    {"as INSERTs", "old.fennick_vale", "new", "--rows 7", ""},
+    {"for an older version", "old.fennick_vale", "new", "--for-version 13 --skip function:age", "--skip function:age"},
+    {"a part", "old.fennick_vale", "new", "--take schema:loans --grants drop", "--take schema:loans --grants drop"},
+    {"odd objects and values", "old.odd", "new", "", ""},
+    {"odd values as INSERTs", "old.odd", "new", "--rows 100", ""},
+    {"the whole", "mold.fennick_vale", "mnew", "", ""},
+    {"a row a statement", "mold.fennick_vale", "mnew", "--rows 1", ""},
+    {"a part", "mold.fennick_vale", "mnew", "--skip event --rename storage:MyISAM=InnoDB",
+     "--skip event --rename storage:MyISAM=InnoDB"},
+    {"odd objects and values", "mold.odd", "mnew", "", ""},
+};
+
+static void what_a_script_makes_is_what_was_dumped(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        const Case *it = &cases[i];
+        g_autofree char *line = g_strdup_printf(
+            FUNCTIONS
+            "$HORNBEAM sql %s --database made%zu %s >script.sql; tail -n1 script.sql; shell %s <script.sql >/dev/null"
+            " && $HORNBEAM verify %s \"$(server_uri %s made%zu)\" %s",
+            it->dump, i, it->options, it->server, it->dump, it->server, i, it->verify);
+        Run run = run_shell(line);
+        if (run.status != 0 || strstr(run.out, "-- The script is whole.") == NULL || strstr(run.out, "Equal") == NULL)
+            fail_msg("%s of %s: status %d: %s%s", it->claim, it->dump, run.status, run.out, run.err);
+        run_clear(&run);
+    }
+}
+
+static void a_script_refuses_a_database_that_holds_such_objects(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(FUNCTIONS
+                  "drop new made; $HORNBEAM sql old.fennick_vale --database made --parts schema --take table:note"
+                  " --ownership mine --grants drop | shell new; $HORNBEAM sql old.fennick_vale | shell new made"),
+        3, NULL, "database made holds garden.note already; nothing was changed");
+    run_expect(
+        run_shell(FUNCTIONS
+                  "drop mnew made; $HORNBEAM sql mold.fennick_vale --database made --parts schema --take table:note"
+                  " | shell mnew; $HORNBEAM sql mold.fennick_vale | shell mnew made"),
+        1, NULL, "the database holds note already; nothing was changed");
+    run_expect(run_shell(FUNCTIONS "$HORNBEAM sql mold.fennick_vale | shell mnew"), 1, NULL, "no database is selected");
+}
+
+/* Who is there already keeps the password */
+static void users_who_are_there_stay_as_they_are(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            FUNCTIONS
+            "drop new made; psql -qX \"$(server_uri new postgres)\""
+            " -c \"ALTER ROLE loans_desk PASSWORD 'changed' CONNECTION LIMIT 3\";"
+            " before=$(psql -qXAtc 'SELECT rolpassword FROM pg_authid ORDER BY 1' \"$(server_uri new postgres)\");"
+            " $HORNBEAM sql old.fennick_vale --database made | shell new >/dev/null;"
+            " after=$(psql -qXAtc 'SELECT rolpassword FROM pg_authid ORDER BY 1' \"$(server_uri new postgres)\");"
+            " [ \"$before\" = \"$after\" ] && echo same"),
+        0, "same", NULL);
+}
+
+/* A chunk that is damaged is found, and the script does not say that it is whole */
+static void a_script_of_a_damaged_dump_is_not_whole(void **state)
+{
+    (void)state;
+    run_expect(run_shell(FUNCTIONS
+                         "cp -r mold.fennick_vale hurt; f=$(ls hurt/rows/reading/*); printf x |"
+                         " dd of=$f bs=1 seek=4000 conv=notrunc 2>/dev/null; $HORNBEAM sql hurt >script.sql; status=$?;"
+                         " grep -c 'script is whole.$' script.sql; exit $status"),
+               5, "0\n", "reading/0001.tsv.zst");
+    run_expect(run_shell(FUNCTIONS "$HORNBEAM sql mold.fennick_vale >/dev/full"), 6, NULL,
+               "writing to standard output");
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_a_script_makes_is_what_was_dumped),
+        cmocka_unit_test(a_script_refuses_a_database_that_holds_such_objects),
+        cmocka_unit_test(users_who_are_there_stay_as_they_are),
+        cmocka_unit_test(a_script_of_a_damaged_dump_is_not_whole),
+    };
+
+    return cmocka_run_group_tests(tests, begin, end);
+}
