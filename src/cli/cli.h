@@ -37,8 +37,9 @@ typedef struct {
 typedef struct {
     const char *name;
     const char *summary;
-    const char *arguments;   /* "FROM DUMP" */
-    const char *description; /* for help */
+    const char *arguments;       /* "FROM DUMP"; ways are parted by | */
+    const char *route_arguments; /* the same as a route fills them in, where that differs; NULL: it does not */
+    const char *description;     /* for help */
     int arguments_min;
     int arguments_max;
     guint bit; /* this command's bit in the option rows */

@@ -157,6 +157,7 @@ const HbCommand hb_command_preflight = {
     .name = "preflight",
     .summary = "can a server take a database or a dump?",
     .arguments = "FROM TO",
+    .route_arguments = "FROM TO | DUMP TO",
     .description =
         "Looks at the server TO, and says what would go wrong, or otherwise than expected, if FROM (a database,\n"
         "a server, or a dump) were restored there: blockers, warnings and notes, each with what to do. Nothing\n"

@@ -124,6 +124,7 @@ const HbCommand hb_command_verify = {
     .name = "verify",
     .summary = "is a dump whole; does a server hold the same?",
     .arguments = "DUMP | FROM TO",
+    .route_arguments = "DUMP TO | FROM TO | DUMP",
     .description = "With one argument: reads every file of a dump and checks it against its sums and counts.\n"
                    "With two: compares the database TO with FROM, a server or a dump: objects and their definitions,\n"
                    "owners, grants, settings, sequence values, and every row of every table.",

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/cli.h"
 #include "cli/help.h"
+#include "cli/route.h"
 #include "cli/terminal.h"
 #include "report/json.h"
 
@@ -190,6 +191,28 @@ static HbStatus fail_early(const GError *error)
     return hb_cli_get_status(error);
 }
 
+/* Options that are not given, and arguments if none is given */
+static gboolean follow_route(HbOptions *options, const HbCommand *command, char ***arguments, GError **error)
+{
+    g_autoptr(HbRoute) route = options->route != NULL ? hb_route_open(options->route, error) : NULL;
+
+    if (options->route == NULL)
+        return TRUE;
+    if (route == NULL || !hb_route_fill_options(route, options, command->bit, error))
+        return FALSE;
+    if ((*arguments)[1] != NULL)
+        return TRUE;
+    g_auto(GStrv) found = hb_route_make_arguments(route, command);
+    g_autoptr(GPtrArray) all = g_ptr_array_new();
+    g_ptr_array_add(all, (*arguments)[0]);
+    for (char **argument = found; *argument != NULL; argument++)
+        g_ptr_array_add(all, g_strdup(*argument));
+    g_ptr_array_add(all, NULL);
+    g_free(*arguments);
+    *arguments = (char **)g_ptr_array_free(g_steal_pointer(&all), FALSE);
+    return TRUE;
+}
+
 static HbStatus run_command(const HbCommand *command, char ***arguments)
 {
     HbCli cli = {0};
@@ -197,6 +220,7 @@ static HbStatus run_command(const HbCommand *command, char ***arguments)
     HbStatus status = HB_STATUS_DONE;
 
     if (!hb_options_parse(&cli.options, command->bit, arguments, &error) ||
+        !follow_route(&cli.options, command, arguments, &error) ||
         !(cli.options.help || hb_options_check(&cli.options, &error))) {
         status = fail_early(error);
     } else if (cli.options.help) {
@@ -246,6 +270,19 @@ static HbStatus show_help(const char *name)
     return HB_STATUS_DONE;
 }
 
+/* "--route FILE COMMAND" becomes "COMMAND --route FILE": all other options follow the command */
+static void put_route_behind(char **arguments)
+{
+    gsize words =
+        strcmp(arguments[1], "--route") == 0 && arguments[2] != NULL ? 2 : g_str_has_prefix(arguments[1], "--route=");
+    char *command = arguments[words + 1];
+
+    if (words == 0 || command == NULL)
+        return;
+    memmove(arguments + 2, arguments + 1, words * sizeof *arguments);
+    arguments[1] = command;
+}
+
 static HbStatus dispatch(char ***arguments)
 {
     const char *name = (*arguments)[0] != NULL ? (*arguments)[1] : NULL;
@@ -256,6 +293,8 @@ static HbStatus dispatch(char ***arguments)
         show_help(NULL);
         return HB_STATUS_USAGE;
     }
+    put_route_behind(*arguments);
+    name = (*arguments)[1];
     if (strcmp(name, "--version") == 0) {
         printf("hornbeam %s\n", HB_VERSION);
         return HB_STATUS_DONE;

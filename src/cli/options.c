@@ -64,6 +64,7 @@ const HbOptionRow hb_option_rows[] = {
           HB_FOR_SQL | HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
+    VALUE("route", route, "FILE", "take what is not given here from a file; see hornbeam(1)", HB_FOR_ALL),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
     VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),
     FLAG("quiet", 'q', quiet, "print results and errors only", HB_FOR_ALL),

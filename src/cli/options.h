@@ -49,6 +49,7 @@ typedef struct {
     char *database;
     char **accept;
     char *log;
+    char *route;
     char *color;
 
     /* Made from the above by hb_options_check() */

@@ -104,11 +104,28 @@ static void objects_of_each_database_of_a_server_are_chosen(void **state)
                0, "Equal", NULL);
 }
 
+/* One file serves all commands; the command line wins */
+static void a_route_says_what_goes_where(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell("cd $FOLDER; printf '[route]\\nfrom = %s\\nto = %s\\ndump = route.dump\\njobs = 1\\nquiet = yes\\n"
+                  "take = table:plot; table:note\\nskip = user:*\\ngrants = drop\\nownership = mine\\n'"
+                  " \"$(server_uri old fennick_vale)\" \"$(server_uri new by_route)\" >x.route;"
+                  " for c in preflight dump restore; do $HORNBEAM --route x.route $c || exit 9; done;"
+                  " sed -i s/quiet/verbose/ x.route; $HORNBEAM --route x.route verify;"
+                  " $HORNBEAM show --route x.route | tr -s ' '"),
+        0, "rows garden.note", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM --route x.route verify --take table:note"), 0, "every row of 1 table",
+               NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_chosen_arrives_and_nothing_else),
         cmocka_unit_test(what_the_target_has_already_can_be_left_out),
+        cmocka_unit_test(a_route_says_what_goes_where),
         cmocka_unit_test(objects_of_each_database_of_a_server_are_chosen),
     };
 
