@@ -5,38 +5,7 @@
 #include "cli/restoring.h"
 #include "cli/whole.h"
 #include "core/error.h"
-#include "report/json.h"
-#include "report/pages.h"
 #include "work/restore.h"
-
-static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
-{
-    g_autofree char *plain = hb_page_restore(restore, result, FALSE);
-
-    hb_voice_write_log(cli->voice, plain);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_json_restore(restore, result));
-    else if (!cli->options.quiet)
-        hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
-}
-
-static HbStatus run_opened(HbCli *cli, HbRestore *restore, const HbReader *dump, GError **error)
-{
-    HbRestoreResult result = {0};
-    HbStatus status;
-
-    if (hb_restore_is_blocked(restore)) {
-        hb_cli_show_refusal(cli, restore, hb_reader_get_path(dump));
-        hb_restore_set_blocked_error(restore, error);
-        return HB_STATUS_REMARKS;
-    }
-    hb_cli_show_plan(cli, restore, hb_reader_get_path(dump));
-    hb_restore_run(restore, &result, error);
-    report(cli, restore, &result);
-    status = hb_cli_judge_restore(&result);
-    hb_restore_result_clear(&result);
-    return status;
-}
 
 static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
 {
@@ -56,7 +25,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     HbRestoreOptions options = hb_cli_make_restore(cli);
     g_autoptr(HbReader) dump = NULL;
     HbRestore *restore;
-    HbStatus status = HB_STATUS_SERVER;
+    HbStatus status;
 
     if (!hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
         return HB_STATUS_USAGE;
@@ -68,8 +37,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (hb_reader_get_manifest(dump)->members != NULL)
         return restore_whole(cli, &options, arguments[1], error);
     restore = hb_restore_open(&options, error);
-    if (restore != NULL)
-        status = run_opened(cli, restore, dump, error);
+    status = hb_cli_run_restore(cli, restore, arguments[0], error);
     hb_restore_free(restore);
     return status;
 }

@@ -34,6 +34,37 @@ void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path)
     hb_voice_show(cli->voice, page);
 }
 
+static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
+{
+    g_autofree char *plain = hb_page_restore(restore, result, FALSE);
+
+    hb_voice_write_log(cli->voice, plain);
+    if (cli->options.json)
+        hb_cli_print(cli, hb_json_restore(restore, result));
+    else if (!cli->options.quiet)
+        hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
+}
+
+HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GError **error)
+{
+    HbRestoreResult result = {0};
+    HbStatus status;
+
+    if (restore == NULL)
+        return HB_STATUS_SERVER;
+    if (hb_restore_is_blocked(restore)) {
+        hb_cli_show_refusal(cli, restore, path);
+        hb_restore_set_blocked_error(restore, error);
+        return HB_STATUS_REMARKS;
+    }
+    hb_cli_show_plan(cli, restore, path);
+    hb_restore_run(restore, &result, error);
+    report(cli, restore, &result);
+    status = hb_cli_judge_restore(&result);
+    hb_restore_result_clear(&result);
+    return status;
+}
+
 HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
 {
     HbStatus status = HB_STATUS_DONE;

@@ -10,11 +10,14 @@
 /* A restore as far as the options say; what is restored, engine and target are still to be filled in */
 HbRestoreOptions hb_cli_make_restore(const HbCli *cli);
 
-/* What is about to be written, and where, before anything is. path: of the dump */
+/* What is about to be written, and where, before anything is. path: of the dump; NULL: a server */
 void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const char *path);
 
 /* Shows the findings that forbid a restore: on standard error, or as JSON on standard output */
 void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path);
+
+/* Shows the plan, runs and reports a restore that was opened (NULL: it was not), unless it is blocked */
+HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GError **error);
 
 /* How a restore ended */
 HbStatus hb_cli_judge_restore(const HbRestoreResult *result);

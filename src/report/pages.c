@@ -239,15 +239,18 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
+    g_autofree char *source = hb_preflight_describe_source(manifest, path);
 
     hb_piece_append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
     if (manifest->members != NULL)
         hb_piece_append_fact(out, color, "from", "dump %s of %s, %s %s: users and tablespaces, then %u databases", path,
                              manifest->address, manifest->product, manifest->server_version, manifest->members->len);
     else
-        hb_piece_append_fact(out, color, "from", "dump %s of database %s at %s, %s %s, %s", path, manifest->database,
-                             manifest->address, manifest->product, manifest->server_version, manifest->snapshot_time);
-    append_contents(out, color, manifest);
+        hb_piece_append_fact(out, color, "from", "%s, %s", source, manifest->snapshot_time);
+    if (path != NULL)
+        append_contents(out, color, manifest);
+    else
+        hb_preflight_append_contents(out, color, manifest);
     hb_preflight_append_target(out, color, restore);
     hb_preflight_append_warnings(out, color, hb_restore_get_findings(restore));
     g_string_append_c(out, '\n');
@@ -284,13 +287,13 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     g_autofree char *what =
         hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
+    const char *again = hb_restore_is_carried(restore) ? "carry again, into a new database" : "go on with --resume";
+
     if (failed > 0)
-        hb_piece_append_verdict(out, color, FALSE,
-                                "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume",
-                                failed, left_out);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes, then %s",
+                                failed, left_out, again);
     else if (result->open > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume",
-                                result->open);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open; %s", result->open, again);
     else if (remarks + left_out > 0)
         hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
                                 things);

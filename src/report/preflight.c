@@ -139,7 +139,7 @@ void hb_preflight_append_warnings(GString *out, gboolean color, const GPtrArray 
     append_level(out, color, groups, HB_FINDING_WARNING, FALSE);
 }
 
-static char *describe_source(const HbManifest *manifest, const char *path)
+char *hb_preflight_describe_source(const HbManifest *manifest, const char *path)
 {
     g_autofree char *dump = path != NULL ? g_strdup_printf("dump %s of ", path) : g_strdup("");
 
@@ -158,6 +158,13 @@ static char *describe_contents(const HbManifest *manifest)
     g_autofree char *bytes = hb_text_bytes(known > 0 ? known : hb_catalog_count_bytes(manifest->catalog));
 
     return g_strdup_printf("%s; about %s of rows in %s", objects, bytes, tables);
+}
+
+void hb_preflight_append_contents(GString *out, gboolean color, const HbManifest *manifest)
+{
+    g_autofree char *contents = describe_contents(manifest);
+
+    hb_piece_append_fact(out, color, "holds", "%s", contents);
 }
 
 /* "1 blocker, 2 warnings, no notes" */
@@ -186,13 +193,12 @@ char *hb_preflight_page(const HbRestore *restore, const char *path, gboolean col
     const GPtrArray *findings = hb_restore_get_findings(restore);
     const HbManifest *manifest = hb_restore_get_manifest(restore);
     g_autoptr(GPtrArray) groups = group(findings);
-    g_autofree char *from = describe_source(manifest, path);
-    g_autofree char *contents = describe_contents(manifest);
+    g_autofree char *from = hb_preflight_describe_source(manifest, path);
     g_autofree char *counts = count_levels(findings);
 
     hb_piece_append_heading(out, color, "Preflight");
     hb_piece_append_fact(out, color, "from", "%s", from);
-    hb_piece_append_fact(out, color, "holds", "%s", contents);
+    hb_preflight_append_contents(out, color, manifest);
     hb_preflight_append_target(out, color, restore);
     for (int level = 0; level < HB_FINDING_LEVEL_COUNT; level++)
         append_level(out, color, groups, (HbFindingLevel)level, FALSE);
@@ -288,7 +294,7 @@ void hb_preflight_append_html(GString *out, const HbRestore *restore, const char
     const GPtrArray *findings = hb_restore_get_findings(restore);
     const HbServerInfo *target = hb_restore_get_target(restore);
     g_autoptr(GPtrArray) groups = group(findings);
-    g_autofree char *from = describe_source(hb_restore_get_manifest(restore), path);
+    g_autofree char *from = hb_preflight_describe_source(hb_restore_get_manifest(restore), path);
     g_autofree char *contents = describe_contents(hb_restore_get_manifest(restore));
     g_autofree char *counts = count_levels(findings);
     g_autofree char *to =

@@ -12,6 +12,11 @@ void hb_preflight_append_target(GString *out, gboolean color, const HbRestore *r
 /* What is to be known before writing: warnings, and the blockers that were accepted */
 void hb_preflight_append_warnings(GString *out, gboolean color, const GPtrArray *findings);
 
+void hb_preflight_append_contents(GString *out, gboolean color, const HbManifest *manifest); /* as far as estimated */
+
+/* What is restored; path: of the dump, NULL: a server. The caller's */
+char *hb_preflight_describe_source(const HbManifest *manifest, const char *path);
+
 /* path: of the dump; NULL: a server. Texts are the caller's */
 char *hb_preflight_page(const HbRestore *restore, const char *path, gboolean color);
 

@@ -231,10 +231,14 @@ static gboolean adapt(HbRestore *restore, GError **error)
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
+    const HbStepWishes wishes = {.parts = options->parts,
+                                 .analyze = options->analyze,
+                                 .in_order = options->jobs == 1,
+                                 .before_rows = restore->before_rows,
+                                 .failed_rows = restore->failed_rows};
 
     g_clear_pointer(&restore->steps, hb_steps_free);
-    restore->steps =
-        hb_steps_new(restore->manifest, options->engine, options->parts, options->analyze, options->jobs == 1, error);
+    restore->steps = hb_steps_new(restore->manifest, options->engine, &wishes, error);
     return restore->steps != NULL;
 }
 
@@ -251,6 +255,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     g_cond_init(&restore->settled);
     restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
+    restore->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     pick_database(restore);
     if (!check_dump(restore, error) || !look_at_target(restore, error) || !adapt(restore, error) ||
         !make_steps(restore, error))
@@ -267,6 +272,7 @@ void hb_restore_free(HbRestore *restore)
     g_clear_pointer(&restore->earlier, g_hash_table_unref);
     g_clear_pointer(&restore->journal, g_hash_table_unref);
     g_hash_table_unref(restore->kept);
+    g_hash_table_unref(restore->failed_rows);
     g_clear_pointer(&restore->role_differences, g_ptr_array_unref);
     hb_roles_close_passwords(restore);
     g_clear_error(&restore->lost);
@@ -290,6 +296,11 @@ const char *hb_restore_get_database(const HbRestore *restore)
 gboolean hb_restore_is_new_database(const HbRestore *restore)
 {
     return !restore->exists;
+}
+
+gboolean hb_restore_is_carried(const HbRestore *restore)
+{
+    return restore->options.supply != NULL;
 }
 
 gboolean hb_restore_is_resumed(const HbRestore *restore)
@@ -393,6 +404,13 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
     return hb_restore_with_session(restore, prepare_journal, error);
 }
 
+static void forget_exceptions(HbRestore *restore)
+{
+    g_hash_table_remove_all(restore->kept);
+    g_ptr_array_set_size(restore->result->exceptions, 0);
+    list_changes(restore);
+}
+
 /*
  * After a broken connection only the journal knows what is done. A step that was committed may be unknown to us, and if
  * the server crashed, the last commits that we know of may be gone: commits do not wait for the disk until the end.
@@ -404,9 +422,7 @@ static gboolean start_over_from_journal(HbRestore *restore, GError **error)
             return hb_stop_set_error(error);
         if (hb_restore_with_session(restore, read_journal, NULL)) {
             g_clear_error(&restore->lost);
-            g_hash_table_remove_all(restore->kept);
-            g_ptr_array_set_size(restore->result->exceptions, 0);
-            list_changes(restore);
+            forget_exceptions(restore);
             return make_steps(restore, error);
         }
     }
@@ -436,11 +452,56 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
     }
 }
 
+static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **error)
+{
+    return read_journal(restore, session, error);
+}
+
+gboolean hb_restore_read_journal(HbRestore *restore, GError **error)
+{
+    return hb_restore_with_session(restore, reread_journal, error);
+}
+
+const HbAddress *hb_restore_get_address(const HbRestore *restore)
+{
+    return &restore->target;
+}
+
+void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause)
+{
+    g_mutex_lock(&restore->lock);
+    g_hash_table_insert(restore->failed_rows, g_strdup(set->identity), g_strdup(cause->message));
+    g_mutex_unlock(&restore->lock);
+}
+
+/*
+ * Rows that come once come between two walks: the first makes what must exist before them, and what fails there is told
+ * only when the second one has tried it again. The journal knows what the first has done.
+ */
+static gboolean walk_around_supply(HbRestore *restore, GError **error)
+{
+    const HbRowSupply *supply = restore->options.supply;
+    const gboolean tentative = restore->options.tentative;
+
+    restore->before_rows = TRUE;
+    restore->options.tentative = TRUE;
+    if (!make_steps(restore, error) || !walk_stubbornly(restore, error) || !supply->load(supply->data, restore, error))
+        return FALSE;
+    restore->before_rows = FALSE;
+    restore->options.tentative = tentative;
+    forget_exceptions(restore);
+    return hb_restore_read_journal(restore, error) && make_steps(restore, error) && walk_stubbornly(restore, error);
+}
+
 static void count_steps(const HbRestore *restore, HbRestoreResult *result)
 {
     HbPlan *plan = restore->steps->plan;
 
     result->open = hb_plan_count_open(plan);
+    if (restore->options.supply != NULL) {
+        result->rows = hb_manifest_count_rows(restore->manifest);
+        result->bytes = hb_manifest_count_bytes(restore->manifest);
+    }
     for (guint i = 0; i < hb_plan_count(plan); i++) {
         const HbStep *step = hb_plan_get_what(plan, i);
         gboolean done = hb_plan_get_state(plan, i) == HB_STEP_DONE;
@@ -451,7 +512,7 @@ static void count_steps(const HbRestore *restore, HbRestoreResult *result)
             continue;
         }
         result->done++;
-        if (step->type == HB_STEP_TYPE_CHUNK) {
+        if (step->type == HB_STEP_TYPE_CHUNK && step->chunk != NULL) {
             result->rows += step->chunk->digest.rows;
             result->bytes += step->chunk->bytes;
         }
@@ -463,11 +524,12 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     gint64 start = g_get_monotonic_time();
     gboolean ok;
 
-    g_assert(!hb_restore_is_blocked(restore) && restore->options.dump != NULL);
+    g_assert(!hb_restore_is_blocked(restore) && (restore->options.dump != NULL || restore->options.supply != NULL));
     result->exceptions = g_ptr_array_new_with_free_func(exception_free);
     restore->result = result;
     list_changes(restore);
-    ok = prepare_target(restore, error) && walk_stubbornly(restore, error);
+    ok = prepare_target(restore, error) &&
+         (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
     list_left_out(restore);
     count_steps(restore, result);
     restore->finished = ok && result->open == 0 && count_exceptions(result, HB_OUTCOME_FAILED) == 0;

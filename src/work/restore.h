@@ -14,9 +14,22 @@
 #include "work/observer.h"
 #include "work/stop.h"
 
+typedef struct HbRestore HbRestore;
+
+/*
+ * Rows that do not lie in a dump but come from elsewhere, once: load() is called when the structure stands. It fills
+ * the manifest's rows, notes each piece in the target's journal under a key of its own, and tells of row sets that
+ * could not be loaded by hb_restore_fail_rows(). FALSE: the restore cannot go on
+ */
+typedef struct {
+    gboolean (*load)(gpointer data, HbRestore *restore, GError **error);
+    gpointer data;
+} HbRowSupply;
+
 typedef struct {
     const HbManifest *manifest; /* what is to be restored, borrowed; its catalog is adapted */
     const HbReader *dump;       /* where its rows are, borrowed; NULL: only to look ahead */
+    const HbRowSupply *supply;  /* where they are instead; NULL: in the dump */
     const char *source;         /* identity of the source's database, if that is a server; NULL: not known */
     char *const *accept;        /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;
@@ -67,8 +80,6 @@ typedef struct {
 
 void hb_restore_result_clear(HbRestoreResult *result);
 
-typedef struct HbRestore HbRestore;
-
 /*
  * Looks at everything without writing anything. What speaks against the restore is a finding, not an error; errors are
  * that the target cannot be looked at, or is no target for this dump at all
@@ -80,6 +91,7 @@ void hb_restore_free(HbRestore *restore); /* accepts NULL */
 const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its database is the one connected to */
 const char *hb_restore_get_database(const HbRestore *restore);
 gboolean hb_restore_is_new_database(const HbRestore *restore);
+gboolean hb_restore_is_carried(const HbRestore *restore); /* its rows come from a supply */
 gboolean hb_restore_is_resumed(const HbRestore *restore);
 
 /* What was found: HbFinding *, sorted, borrowed. A blocker that is not accepted forbids run() */
@@ -88,6 +100,11 @@ gboolean hb_restore_is_blocked(const HbRestore *restore);
 gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error); /* HB_ERROR_BLOCKED; returns FALSE */
 
 const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
+
+/* For a supply of rows: the target as sessions open it, and which keys its journal has; not from several threads */
+const HbAddress *hb_restore_get_address(const HbRestore *restore);
+gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
+void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
 /* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */
 const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump);

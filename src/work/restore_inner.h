@@ -29,13 +29,15 @@ struct HbRestore {
     gboolean exists;
     gboolean resumed;
     gboolean finished;
-    const char *note; /* a key to write into the journal */
+    gboolean before_rows; /* the walk makes only what must exist before rows that come from a supply */
+    const char *note;     /* a key to write into the journal */
     GPtrArray *findings;
     guint absent; /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
 
-    GHashTable *earlier; /* keys of the steps that the run we resume had finished; NULL without one */
-    GHashTable *journal; /* steps that are finished as far as the target knows: key to note; only read by workers */
+    GHashTable *earlier;     /* keys of the steps that the run we resume had finished; NULL without one */
+    GHashTable *journal;     /* steps that are finished as far as the target knows: key to note; only read by workers */
+    GHashTable *failed_rows; /* identities of row sets that a supply could not load, to messages */
     HbRestoreResult *result;
 
     GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */

@@ -87,6 +87,9 @@ static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *ste
     switch (step->type) {
     case HB_STEP_TYPE_CHUNK:
         return load_chunk(restore, worker, step, error);
+    case HB_STEP_TYPE_LOST_ROWS:
+        return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s",
+                            (const char *)g_hash_table_lookup(restore->failed_rows, step->object->identity));
     case HB_STEP_TYPE_ANALYZE:
         return run_analyze(restore, worker, step, error);
     default:

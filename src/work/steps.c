@@ -9,7 +9,7 @@
 typedef struct {
     const HbManifest *manifest;
     const HbEngine *engine;
-    guint parts;
+    const HbStepWishes *wishes;
     HbSteps *result;
     GHashTable *joining;                              /* identity of a table to the number of a step on it + 1 */
     GHashTable *by_identity;                          /* object's identity to step number + 1 */
@@ -51,7 +51,9 @@ static guint add_milestone(Maker *maker)
 
 static gboolean is_chosen(const Maker *maker, const HbObject *object)
 {
-    return (hb_kind_get_traits(object->kind)->part & maker->parts) != 0;
+    if (maker->wishes->before_rows && object->stage >= HB_STAGE_ROWS)
+        return FALSE;
+    return (hb_kind_get_traits(object->kind)->part & maker->wishes->parts) != 0;
 }
 
 static const HbStoredRows *stored_rows(const Maker *maker, const HbObject *object)
@@ -169,6 +171,11 @@ static void add_object(Maker *maker, const HbObject *object)
     g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(step + 1));
     if (rows != NULL)
         add_chunks(maker, object, rows, step);
+    if (maker->wishes->failed_rows != NULL && g_hash_table_contains(maker->wishes->failed_rows, object->identity))
+        hb_plan_add_need(
+            maker->result->plan, step,
+            add(maker, (HbStep){.type = HB_STEP_TYPE_LOST_ROWS, .key = g_strdup(object->identity), .object = object},
+                0));
     if (object->kind != HB_KIND_ROWS)
         claim(maker, step, object);
     if (object->on != NULL && (object->kind == HB_KIND_INDEX || object->kind == HB_KIND_SEQUENCE_VALUE))
@@ -274,7 +281,7 @@ static void connect(Maker *maker)
     }
 }
 
-static void make(Maker *maker, gboolean analyze)
+static void make(Maker *maker)
 {
     maker->users = add_milestone(maker);
     maker->structure = add_milestone(maker);
@@ -286,26 +293,25 @@ static void make(Maker *maker, gboolean analyze)
         if (is_chosen(maker, hb_catalog_get(maker->manifest->catalog, i)))
             add_object(maker, hb_catalog_get(maker->manifest->catalog, i));
     }
-    if (analyze && (maker->parts & HB_PART_DATA))
+    if (maker->wishes->analyze && !maker->wishes->before_rows && (maker->wishes->parts & HB_PART_DATA))
         add_analyze(maker);
     connect(maker);
 }
 
-HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint parts, gboolean analyze,
-                      gboolean in_order, GError **error)
+HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const HbStepWishes *wishes, GError **error)
 {
-    Maker maker = {.manifest = manifest, .engine = engine, .parts = parts, .result = g_new0(HbSteps, 1)};
+    Maker maker = {.manifest = manifest, .engine = engine, .wishes = wishes, .result = g_new0(HbSteps, 1)};
 
     maker.result->plan = hb_plan_new();
     maker.result->steps = g_ptr_array_new_with_free_func(step_free);
     maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
     maker.stored = hb_manifest_index_rows(manifest);
     maker.joining = g_hash_table_new(g_str_hash, g_str_equal);
-    make(&maker, analyze);
+    make(&maker);
     g_hash_table_unref(maker.by_identity);
     g_hash_table_unref(maker.stored);
     g_hash_table_unref(maker.joining);
-    if (!hb_plan_seal(maker.result->plan, in_order, error))
+    if (!hb_plan_seal(maker.result->plan, wishes->in_order, error))
         g_clear_pointer(&maker.result, hb_steps_free);
     return maker.result;
 }

@@ -17,6 +17,7 @@
 typedef enum {
     HB_STEP_TYPE_OBJECT,
     HB_STEP_TYPE_CHUNK,
+    HB_STEP_TYPE_LOST_ROWS, /* of a row set that could not be loaded: it fails */
     HB_STEP_TYPE_ANALYZE,
     HB_STEP_TYPE_MILESTONE /* nothing to do: there so that others can wait for it */
 } HbStepType;
@@ -40,10 +41,17 @@ typedef struct {
 /* What a step is about, for people: an object's identity, or the key; borrowed */
 const char *hb_step_get_name(const HbStep *step);
 
+typedef struct {
+    guint parts;
+    gboolean analyze;        /* refresh the planner's figures for each table */
+    gboolean in_order;       /* one worker: as the files have it */
+    gboolean before_rows;    /* only what must exist before any row */
+    GHashTable *failed_rows; /* identities of row sets that were lost: each is a step, which fails; NULL: none */
+} HbStepWishes;
+
 /*
- * The steps of the chosen parts, sealed. analyze: with a step that refreshes the planner's figures for each table. What
- * the engine can make of one table by one statement is one step, under the name of its first object
+ * The steps of the chosen parts, sealed. What the engine can make of one table by one statement is one step, under the
+ * name of its first object
  */
-HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, guint parts, gboolean analyze,
-                      gboolean in_order, GError **error);
+HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const HbStepWishes *wishes, GError **error);
 void hb_steps_free(HbSteps *steps);

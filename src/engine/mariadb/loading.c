@@ -132,6 +132,15 @@ static gboolean check_warnings(Load *load, GError **error)
     return result != NULL;
 }
 
+/* The server must have taken what it was given, neither fewer rows nor more */
+static gboolean check_taken(Load *load, guint64 taken, guint64 given, GError **error)
+{
+    if (taken == given)
+        return check_warnings(load, error);
+    return hb_error_set(error, HB_ERROR_STATEMENT, "see whether something on the target changes what is inserted",
+                        "the server took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", taken, given);
+}
+
 /* ---- A batch by arrays ---- */
 
 typedef struct {
@@ -158,7 +167,7 @@ static gboolean execute_arrays(Load *load, MYSQL_BIND *binds, GError **error)
     if (mysql_stmt_attr_set(load->batch, STMT_ATTR_ARRAY_SIZE, &rows) != 0 ||
         mysql_stmt_bind_param(load->batch, binds) != 0 || mysql_stmt_execute(load->batch) != 0)
         return statement_error(load, load->batch, error);
-    return check_warnings(load, error);
+    return check_taken(load, mysql_stmt_affected_rows(load->batch), load->rows, error);
 }
 
 static gboolean send_arrays(Load *load, GError **error)
@@ -223,7 +232,7 @@ static gboolean send_statement(Load *load, GError **error)
     }
     if (mysql_real_query(load->session->mysql, sql->str, sql->len) != 0)
         return hb_my_set_error(load->session, error);
-    return check_warnings(load, error);
+    return check_taken(load, mysql_affected_rows(load->session->mysql), load->rows, error);
 }
 
 /* Sends the whole rows; the row that has begun stays */
@@ -297,7 +306,7 @@ static gboolean end_pieces(Load *load, GError **error)
     load->field_at = 0;
     if (mysql_stmt_execute(load->alone) != 0)
         return statement_error(load, load->alone, error);
-    return check_warnings(load, error);
+    return check_taken(load, mysql_stmt_affected_rows(load->alone), 1, error);
 }
 
 /* ---- What the decoder tells ---- */

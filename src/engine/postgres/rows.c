@@ -6,6 +6,8 @@
 
 #define FIRST_VERSION_WITH_RANGE_SCANS 140000
 
+#include <string.h>
+
 /* ---- Splitting ---- */
 
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
@@ -66,7 +68,8 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
 }
 
 /* After the last row, or to be rid of rows that nobody wants any more */
-static gboolean finish(HbSession *session, GError **error)
+/* taken (may be NULL): rows that the server says it took */
+static gboolean finish(HbSession *session, guint64 *taken, GError **error)
 {
     gboolean ok = TRUE;
     PGresult *result;
@@ -77,6 +80,8 @@ static gboolean finish(HbSession *session, GError **error)
     while ((result = PQgetResult(session->conn)) != NULL) {
         if (PQresultStatus(result) == PGRES_FATAL_ERROR && ok)
             ok = hb_pg_set_error(session, result, error);
+        if (PQresultStatus(result) == PGRES_COMMAND_OK && taken != NULL)
+            *taken = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
         PQclear(result);
         if (PQstatus(session->conn) == CONNECTION_BAD)
             break;
@@ -94,13 +99,13 @@ static gboolean pass_rows(HbSession *session, HbRowSink sink, gpointer data, GEr
         PQfreemem(row);
         if (!taken) {
             hb_pg_interrupt(session);
-            finish(session, NULL);
+            finish(session, NULL, NULL);
             return FALSE;
         }
     }
     if (length == -2)
         return hb_pg_set_error(session, NULL, error);
-    return finish(session, error);
+    return finish(session, NULL, error);
 }
 
 /* Rolling back to a savepoint gives back the locks taken since; only worth its cost where locks are scarce */
@@ -123,7 +128,16 @@ gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
 
 /* ---- Writing ---- */
 
-static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, GError **error)
+static guint64 count_lines(const char *bytes, gsize length)
+{
+    guint64 lines = 0;
+
+    for (const char *end = bytes + length; (bytes = memchr(bytes, '\n', (gsize)(end - bytes))) != NULL; bytes++)
+        lines++;
+    return lines;
+}
+
+static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, guint64 *sent, GError **error)
 {
     const char *bytes;
     gsize length;
@@ -133,6 +147,7 @@ static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data,
             return FALSE;
         if (length == 0)
             return TRUE;
+        *sent += count_lines(bytes, length);
         if (PQputCopyData(session->conn, bytes, (int)length) != 1)
             return hb_pg_set_error(session, NULL, error);
     }
@@ -144,7 +159,7 @@ static gboolean give_up(HbSession *session, GError **error)
     g_autoptr(GError) servers = NULL;
 
     PQputCopyEnd(session->conn, "the rows cannot be read");
-    finish(session, &servers);
+    finish(session, NULL, &servers);
     if (error != NULL && hb_error_is(*error, HB_ERROR_LOST) && servers != NULL) {
         g_clear_error(error);
         g_propagate_error(error, g_steal_pointer(&servers));
@@ -164,9 +179,18 @@ static gboolean commit_with_key(HbSession *session, const HbRowSet *set, const c
     return hb_pg_execute(session, sql, error);
 }
 
+/* The server must have taken what it was given, neither fewer rows nor more */
+static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GError **error)
+{
+    return taken == sent ||
+           hb_error_set(error, HB_ERROR_STATEMENT, "see whether something on the target changes what is inserted",
+                        "%s took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", set->table, taken, sent);
+}
+
 gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error)
 {
+    guint64 sent = 0, taken = 0;
     g_autofree char *list = column_list(set);
     g_autofree char *sql = hb_pg_is_large_objects(set)
                                ? g_strdup(hb_pg_begin_large_objects_sql)
@@ -178,11 +202,12 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }
-    if (!send_rows(session, source, data, error))
+    if (!send_rows(session, source, data, &sent, error))
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!finish(session, error) || !commit_with_key(session, set, key, error)) {
+    if (!finish(session, &taken, error) || !check_taken(set, taken, sent, error) ||
+        !commit_with_key(session, set, key, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }

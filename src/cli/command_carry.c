@@ -1,0 +1,59 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * carry FROM TO - from server to server, with nothing on disk.
+ */
+#include "cli/restoring.h"
+#include "core/error.h"
+#include "work/carry.h"
+
+static HbStatus carry_source(HbCli *cli, HbSource *source, HbRestoreOptions *options, GError **error)
+{
+    HbCarry *carry = hb_carry_new(source);
+    const HbRowSupply supply = hb_carry_get_supply(carry);
+    HbRestore *restore;
+    HbStatus status;
+
+    options->manifest = source->manifest;
+    options->source = source->identity;
+    options->supply = &supply;
+    restore = hb_restore_open(options, error);
+    status = hb_cli_run_restore(cli, restore, NULL, error);
+    hb_restore_free(restore);
+    hb_carry_free(carry);
+    return status;
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbSourceOptions from = hb_cli_make_source(cli);
+    HbRestoreOptions options = hb_cli_make_restore(cli);
+    HbSource *source;
+    HbStatus status = HB_STATUS_SERVER;
+
+    if (!hb_cli_find_database(cli, arguments[0], &from.engine, &from.from, error) ||
+        !hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
+        return HB_STATUS_USAGE;
+    if (from.engine != options.engine) {
+        hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
+        return HB_STATUS_USAGE;
+    }
+    options.choice = NULL; /* made by the source */
+    source = hb_source_new(&from, error);
+    if (source != NULL && hb_source_read(source, error))
+        status = carry_source(cli, source, &options, error);
+    hb_source_free(source);
+    return status;
+}
+
+const HbCommand hb_command_carry = {
+    .name = "carry",
+    .summary = "from server to server, with nothing on disk",
+    .arguments = "FROM TO",
+    .description = "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
+                   "reading to writing sessions. It looks ahead like preflight and stops at blockers. What fails is\n"
+                   "reported as by restore; but a carry that breaks off must be begun again, into a new database.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_CARRY,
+    .run = run,
+};

@@ -1,0 +1,322 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/carry.h"
+
+#include "work/reading.h"
+
+#include <string.h>
+
+#define BLOCKS     4
+#define BLOCK_SIZE ((gsize)1024 * 1024)
+
+/* Openings of a target session that broke, for one piece */
+#define ATTEMPTS 4
+
+struct HbCarry {
+    HbSource *source;
+    HbRestore *restore;
+    gint pieces;        /* atomic: numbers keys */
+    GMutex lock;        /* guards the digests */
+    GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
+};
+
+typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_QUIT } BlockType;
+
+typedef struct {
+    BlockType type;
+    gsize length;
+    char *bytes;
+} Block;
+
+/* One reader and its writer: a thread with a session of the target */
+typedef struct {
+    HbCarry *carry;
+    GThread *thread;
+    GAsyncQueue *free; /* Block *, with bytes */
+    GAsyncQueue *full; /* Block * */
+    GAsyncQueue *done; /* something for each piece that has ended */
+    HbSession *session;
+    Block blocks[BLOCKS];
+    Block end, broken, quit;
+
+    /* Of the piece; the writer's until done */
+    char *key;
+    GError *error;
+    gint failed; /* atomic: the rest of the piece is in vain */
+
+    /* Of the piece; the reader's */
+    const HbRowSet *set;
+    Block *filling; /* NULL: none */
+    HbPieceDigest sum;
+    guint64 bytes;
+} Lane;
+
+static const HbSourceOptions *options_of(const Lane *lane)
+{
+    return lane->carry->source->options;
+}
+
+/* ---- The writer ---- */
+
+/* The source of rows for the engine: the next block, until the piece ends */
+typedef struct {
+    Lane *lane;
+    Block *current; /* to be given back */
+    BlockType last; /* what the block was that ended it; BLOCK_ROWS: it has not ended */
+} Giving;
+
+static void give_back(Giving *giving)
+{
+    if (giving->current != NULL)
+        g_async_queue_push(giving->lane->free, g_steal_pointer(&giving->current));
+}
+
+static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    Giving *giving = data;
+    Block *block;
+
+    give_back(giving);
+    block = g_async_queue_pop(giving->lane->full);
+    *length = 0;
+    if (block->type != BLOCK_ROWS) {
+        giving->last = block->type;
+        return block->type == BLOCK_END || hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
+    }
+    giving->current = block;
+    *bytes = block->bytes;
+    *length = block->length;
+    return TRUE;
+}
+
+/* What is left of a piece that failed */
+static void drain(Giving *giving)
+{
+    const char *bytes;
+    gsize length;
+
+    while (giving->last == BLOCK_ROWS)
+        give_rows(giving, &bytes, &length, NULL);
+    give_back(giving);
+}
+
+static gboolean open_target(Lane *lane, GError **error)
+{
+    const HbSourceOptions *options = options_of(lane);
+
+    if (lane->session != NULL)
+        return TRUE;
+    lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
+    if (lane->session != NULL)
+        hb_stop_add(options->stop, options->engine, lane->session);
+    return lane->session != NULL;
+}
+
+static void close_target(Lane *lane)
+{
+    if (lane->session != NULL)
+        hb_stop_remove(options_of(lane)->stop, lane->session);
+    options_of(lane)->engine->close(lane->session);
+    lane->session = NULL;
+}
+
+/* A piece: its first block has come. An answer that got lost may be a piece that was committed: the key tells later */
+static void write_piece(Lane *lane, Block *first)
+{
+    Giving giving = {.lane = lane, .last = first->type};
+
+    g_async_queue_push_front(lane->full, first);
+    giving.last = BLOCK_ROWS;
+    if (open_target(lane, &lane->error))
+        options_of(lane)->engine->write_rows(lane->session, lane->set, give_rows, &giving, lane->key, &lane->error);
+    if (lane->error != NULL)
+        g_atomic_int_set(&lane->failed, TRUE);
+    drain(&giving);
+    if (hb_error_is(lane->error, HB_ERROR_LOST))
+        close_target(lane);
+}
+
+static gpointer run_writer(gpointer data)
+{
+    Lane *lane = data;
+    Block *block;
+
+    while ((block = g_async_queue_pop(lane->full))->type != BLOCK_QUIT) {
+        if (block->type == BLOCK_ROWS)
+            write_piece(lane, block);
+        g_async_queue_push(lane->done, lane);
+    }
+    close_target(lane);
+    return NULL;
+}
+
+/* ---- The reader: a consumer of rows ---- */
+
+static gpointer open_lane(gpointer data)
+{
+    Lane *lane = g_new0(Lane, 1);
+
+    lane->carry = data;
+    lane->free = g_async_queue_new();
+    lane->full = g_async_queue_new();
+    lane->done = g_async_queue_new();
+    lane->end.type = BLOCK_END;
+    lane->broken.type = BLOCK_BROKEN;
+    lane->quit.type = BLOCK_QUIT;
+    for (int i = 0; i < BLOCKS; i++) {
+        lane->blocks[i].bytes = g_malloc(BLOCK_SIZE);
+        g_async_queue_push(lane->free, &lane->blocks[i]);
+    }
+    lane->thread = g_thread_new("writer", run_writer, lane);
+    return lane;
+}
+
+static void close_lane(gpointer context)
+{
+    Lane *lane = context;
+
+    g_async_queue_push(lane->full, &lane->quit);
+    g_thread_join(lane->thread);
+    g_async_queue_unref(lane->free);
+    g_async_queue_unref(lane->full);
+    g_async_queue_unref(lane->done);
+    for (int i = 0; i < BLOCKS; i++)
+        g_free(lane->blocks[i].bytes);
+    hb_piece_digest_clear(&lane->sum);
+    g_clear_error(&lane->error);
+    g_free(lane->key);
+    g_free(lane);
+}
+
+static void begin_piece(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Lane *lane = context;
+
+    (void)first;
+    lane->set = set;
+    lane->bytes = 0;
+    hb_piece_digest_clear(&lane->sum);
+    g_clear_error(&lane->error);
+    g_atomic_int_set(&lane->failed, FALSE);
+    g_free(lane->key);
+    lane->key = g_strdup_printf("%s piece %d", set->identity, g_atomic_int_add(&lane->carry->pieces, 1) + 1);
+}
+
+static void send_block(Lane *lane)
+{
+    if (lane->filling != NULL)
+        g_async_queue_push(lane->full, g_steal_pointer(&lane->filling));
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Lane *lane = context;
+
+    (void)error;
+    hb_piece_digest_add(&lane->sum, row, length);
+    lane->bytes += length;
+    while (length > 0 && !g_atomic_int_get(&lane->failed)) {
+        gsize part;
+        if (lane->filling == NULL) {
+            lane->filling = g_async_queue_pop(lane->free);
+            lane->filling->length = 0;
+        }
+        part = MIN(length, BLOCK_SIZE - lane->filling->length);
+        memcpy(lane->filling->bytes + lane->filling->length, row, part);
+        lane->filling->length += part;
+        row += part;
+        length -= part;
+        if (lane->filling->length == BLOCK_SIZE)
+            send_block(lane);
+    }
+    return TRUE;
+}
+
+static void count_piece(Lane *lane)
+{
+    HbCarry *carry = lane->carry;
+    HbStoredRows *rows = g_hash_table_lookup(carry->by_set, lane->set);
+
+    g_mutex_lock(&carry->lock);
+    hb_digest_add(&rows->digest, &lane->sum.digest);
+    rows->bytes += lane->bytes;
+    g_mutex_unlock(&carry->lock);
+}
+
+/* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
+static gboolean judge_piece(Lane *lane, GError **error)
+{
+    if (lane->error == NULL) {
+        count_piece(lane);
+        return TRUE;
+    }
+    if (hb_stop_is_set(options_of(lane)->stop))
+        return hb_stop_set_error(error);
+    if (hb_error_is(lane->error, HB_ERROR_LOST) || hb_error_is(lane->error, HB_ERROR_CONNECT)) {
+        g_propagate_prefixed_error(error, g_error_copy(lane->error), "on the target: ");
+        return FALSE;
+    }
+    hb_restore_fail_rows(lane->carry->restore, lane->set, lane->error);
+    return TRUE;
+}
+
+static gboolean end_piece(gpointer context, gboolean good, GError **error)
+{
+    Lane *lane = context;
+
+    send_block(lane);
+    g_async_queue_push(lane->full, good ? &lane->end : &lane->broken);
+    g_async_queue_pop(lane->done);
+    return !good || judge_piece(lane, error);
+}
+
+/* ---- The whole ---- */
+
+HbCarry *hb_carry_new(HbSource *source)
+{
+    HbCarry *carry = g_new0(HbCarry, 1);
+
+    carry->source = source;
+    carry->by_set = g_hash_table_new(NULL, NULL);
+    g_mutex_init(&carry->lock);
+    return carry;
+}
+
+void hb_carry_free(HbCarry *carry)
+{
+    if (carry == NULL)
+        return;
+    g_hash_table_unref(carry->by_set);
+    g_mutex_clear(&carry->lock);
+    g_free(carry);
+}
+
+static gboolean load(gpointer data, HbRestore *restore, GError **error)
+{
+    HbCarry *carry = data;
+    HbSource *source = carry->source;
+    const HbSourceOptions *options = source->options;
+    const GPtrArray *sets = hb_catalog_get_row_sets(source->manifest->catalog);
+    const HbRowConsumer consumer = {open_lane, close_lane, begin_piece, take_row, end_piece, carry};
+    const HbReading reading = {.engine = options->engine,
+                               .address = &options->from,
+                               .snapshot = &source->snapshot,
+                               .sets = sets,
+                               .sessions = source->readers,
+                               .jobs = source->readers->len,
+                               .stop = options->stop,
+                               .observers = options->observers,
+                               .phase = "carrying rows",
+                               .consumer = &consumer};
+
+    carry->restore = restore;
+    for (guint i = 0; i < sets->len; i++)
+        g_hash_table_insert(carry->by_set, sets->pdata[i], hb_manifest_add_rows(source->manifest, sets->pdata[i]));
+    if (sets->len > 0 && !hb_reading_run(&reading, error))
+        return FALSE;
+    return hb_source_end(source, error);
+}
+
+HbRowSupply hb_carry_get_supply(HbCarry *carry)
+{
+    return (HbRowSupply){.load = load, .data = carry};
+}
