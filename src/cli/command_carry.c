@@ -49,9 +49,10 @@ const HbCommand hb_command_carry = {
     .name = "carry",
     .summary = "from server to server, with nothing on disk",
     .arguments = "FROM TO",
-    .description = "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
-                   "reading to writing sessions. It looks ahead like preflight and stops at blockers. What fails is\n"
-                   "reported as by restore; but a carry that breaks off must be begun again, into a new database.",
+    .description =
+        "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
+        "reading to writing sessions. It looks ahead like preflight and stops at blockers. What fails is\n"
+        "reported as by restore; but a carry that breaks off must be begun again, into a new database.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_CARRY,

@@ -2,11 +2,14 @@
 /*
  * dump FROM DUMP - write a database into a folder.
  */
+#include "cli/terminal.h"
 #include "cli/whole.h"
 #include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/dump.h"
+
+#include <string.h>
 
 static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
 {
@@ -21,7 +24,10 @@ static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
 
 static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path, double seconds)
 {
-    if (cli->options.json) {
+    if (strcmp(path, "-") == 0) {
+        g_autofree char *plain = hb_page_dump(manifest, "standard output", seconds, hb_voice_has_color(cli->voice));
+        hb_voice_show(cli->voice, plain);
+    } else if (cli->options.json) {
         warn_of_omissions(cli, manifest);
         hb_cli_print(cli, hb_json_dump(manifest, path, seconds));
     } else if (!cli->options.quiet) {
@@ -39,7 +45,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     HbDumpOptions options = {.source = hb_cli_make_source(cli),
                              .path = arguments[1],
                              .level = cli->options.compression,
-                             .chunk_bytes = HB_DUMP_CHUNK_BYTES_DEFAULT};
+                             .chunk_bytes = hb_folder_is_stream(arguments[1]) ? HB_DUMP_CHUNK_BYTES_STREAM
+                                                                              : HB_DUMP_CHUNK_BYTES_DEFAULT};
     gint64 start = g_get_monotonic_time();
     g_autoptr(HbManifest) manifest = NULL;
 
@@ -51,6 +58,15 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                              error))
         return HB_STATUS_USAGE;
     database = options.source.engine->get_database(arguments[0]);
+    if (strcmp(arguments[1], "-") == 0 && hb_terminal_is_output()) {
+        hb_error_set(error, HB_ERROR_USAGE, "send it through a pipe, or into a file", "standard output is a terminal");
+        return HB_STATUS_USAGE;
+    }
+    if (database == NULL && hb_folder_is_stream(arguments[1])) {
+        hb_error_set(error, HB_ERROR_USAGE, "name a folder, or one database",
+                     "a whole server is dumped into a folder, not into a single file");
+        return HB_STATUS_USAGE;
+    }
     if (database == NULL)
         return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);
@@ -63,10 +79,12 @@ const HbCommand hb_command_dump = {
     .name = "dump",
     .summary = "write a database into a dump",
     .arguments = "FROM DUMP",
-    .description = "Writes schema, data, users and settings of the database FROM into the folder DUMP: one moment in\n"
-                   "time, read by several sessions, without keeping readers or writers waiting. The folder gets its\n"
-                   "name when the dump is whole; an interrupted dump leaves nothing. A FROM that names no database is\n"
-                   "the whole server: all its databases, users and tablespaces, in one dump.",
+    .description =
+        "Writes schema, data, users and settings of the database FROM into the folder DUMP: one moment in\n"
+        "time, read by several sessions, without keeping readers or writers waiting. The folder gets its\n"
+        "name when the dump is whole; an interrupted dump leaves nothing. A DUMP that ends in .tar is a single\n"
+        "file, and - is standard output, to be piped into `hornbeam restore -`. A FROM that names no database is\n"
+        "the whole server: all its databases, users and tablespaces, in one dump.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_DUMP,

@@ -5,7 +5,10 @@
 #include "cli/restoring.h"
 #include "cli/whole.h"
 #include "core/error.h"
-#include "work/restore.h"
+#include "work/inflow.h"
+
+#include <string.h>
+#include <unistd.h>
 
 static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
 {
@@ -20,6 +23,28 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
     return HB_STATUS_USAGE;
 }
 
+/* A dump that comes through standard input */
+static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, GError **error)
+{
+    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, error);
+    HbInflow *inflow;
+    HbRowSupply supply;
+    HbRestore *restore;
+    HbStatus status;
+
+    if (stream == NULL)
+        return HB_STATUS_DUMP;
+    options->manifest = hb_stream_get_manifest(stream);
+    inflow = hb_inflow_new(stream, options);
+    supply = hb_inflow_get_supply(inflow);
+    options->supply = &supply;
+    restore = hb_restore_open(options, error);
+    status = hb_cli_run_restore(cli, restore, NULL, error);
+    hb_restore_free(restore);
+    hb_inflow_free(inflow);
+    return status;
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = hb_cli_make_restore(cli);
@@ -29,6 +54,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 
     if (!hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
         return HB_STATUS_USAGE;
+    if (strcmp(arguments[0], "-") == 0)
+        return restore_stream(cli, &options, error);
     dump = hb_reader_open(arguments[0], error);
     if (dump == NULL)
         return HB_STATUS_DUMP;

@@ -4,7 +4,7 @@
 #include "core/error.h"
 
 #include <errno.h>
-#include <fcntl.h>
+#include <string.h>
 #include <unistd.h>
 #include <zstd.h>
 
@@ -108,7 +108,10 @@ gboolean hb_packer_close(HbPacker *packer, guint64 *stored, GError **error)
 /* ---- Reading ---- */
 
 struct HbUnpacker {
-    int fd;
+    int fd;        /* -1: in memory */
+    GBytes *bytes; /* NULL: in a file */
+    guint64 at;    /* of what is read next */
+    guint64 left;  /* bytes to read */
     char *name;
     ZSTD_DCtx *decompressor; /* NULL for a plain file */
     char *raw;
@@ -120,21 +123,12 @@ struct HbUnpacker {
     gboolean frame_ended; /* nothing is missing if the file ends here */
 };
 
-HbUnpacker *hb_unpacker_open(const char *path, const char *name, GError **error)
+static HbUnpacker *new_unpacker(const char *name, guint64 bytes)
 {
-    int fd = open(path, O_RDONLY | O_CLOEXEC);
-    HbUnpacker *unpacker;
+    HbUnpacker *unpacker = g_new0(HbUnpacker, 1);
 
-    if (fd < 0) {
-        if (errno == ENOENT)
-            hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
-                         "%s: the file is missing from the dump", name);
-        else
-            hb_file_error(error, "opening", name);
-        return NULL;
-    }
-    unpacker = g_new0(HbUnpacker, 1);
-    unpacker->fd = fd;
+    unpacker->fd = -1;
+    unpacker->left = bytes;
     unpacker->name = g_strdup(name);
     unpacker->raw = g_malloc(ZSTD_DStreamInSize());
     if (!g_str_has_suffix(name, ".zst"))
@@ -145,11 +139,30 @@ HbUnpacker *hb_unpacker_open(const char *path, const char *name, GError **error)
     return unpacker;
 }
 
+HbUnpacker *hb_unpacker_open(int fd, guint64 offset, guint64 bytes, const char *name)
+{
+    HbUnpacker *unpacker = new_unpacker(name, bytes);
+
+    unpacker->fd = fd;
+    unpacker->at = offset;
+    return unpacker;
+}
+
+HbUnpacker *hb_unpacker_open_bytes(GBytes *bytes, const char *name)
+{
+    HbUnpacker *unpacker = new_unpacker(name, g_bytes_get_size(bytes));
+
+    unpacker->bytes = g_bytes_ref(bytes);
+    return unpacker;
+}
+
 void hb_unpacker_close(HbUnpacker *unpacker)
 {
     if (unpacker == NULL)
         return;
-    close(unpacker->fd);
+    if (unpacker->fd >= 0)
+        close(unpacker->fd);
+    g_clear_pointer(&unpacker->bytes, g_bytes_unref);
     ZSTD_freeDCtx(unpacker->decompressor);
     g_free(unpacker->raw);
     g_free(unpacker->text);
@@ -159,13 +172,20 @@ void hb_unpacker_close(HbUnpacker *unpacker)
 
 static gboolean fill(HbUnpacker *unpacker, GError **error)
 {
-    ssize_t count;
+    gsize wanted = MIN(ZSTD_DStreamInSize(), unpacker->left);
+    ssize_t count = (ssize_t)wanted;
 
-    do
-        count = read(unpacker->fd, unpacker->raw, ZSTD_DStreamInSize());
-    while (count < 0 && errno == EINTR);
-    if (count < 0)
-        return hb_file_error(error, "reading", unpacker->name);
+    if (unpacker->bytes != NULL) {
+        memcpy(unpacker->raw, (const char *)g_bytes_get_data(unpacker->bytes, NULL) + unpacker->at, wanted);
+    } else {
+        do
+            count = pread(unpacker->fd, unpacker->raw, wanted, (off_t)unpacker->at);
+        while (count < 0 && errno == EINTR);
+        if (count < 0)
+            return hb_file_error(error, "reading", unpacker->name);
+    }
+    unpacker->at += (guint64)count;
+    unpacker->left -= (guint64)count;
     unpacker->in = (ZSTD_inBuffer){unpacker->raw, (size_t)count, 0};
     unpacker->at_end = count == 0;
     return TRUE;

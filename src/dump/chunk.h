@@ -37,8 +37,9 @@ gboolean hb_packer_close(HbPacker *packer, guint64 *stored, GError **error);
 
 typedef struct HbUnpacker HbUnpacker;
 
-/* HB_ERROR_FILE if the file cannot be opened */
-HbUnpacker *hb_unpacker_open(const char *path, const char *name, GError **error);
+/* A part of an open file, which is closed with the unpacker; or bytes in memory, of which it keeps a reference */
+HbUnpacker *hb_unpacker_open(int fd, guint64 offset, guint64 bytes, const char *name);
+HbUnpacker *hb_unpacker_open_bytes(GBytes *bytes, const char *name);
 void hb_unpacker_close(HbUnpacker *unpacker); /* accepts NULL */
 
 /* The next bytes of text, borrowed until the next call; length 0 at the end. HB_ERROR_DAMAGED */

@@ -11,7 +11,8 @@
 #define READ_BLOCK (1024 * 1024)
 
 struct HbFile {
-    int fd;
+    int fd;             /* -1: in memory */
+    GByteArray *memory; /* NULL: not in memory */
     char *path;
     char *name;
     guint64 bytes;
@@ -86,12 +87,37 @@ HbFile *hb_file_create(const char *path, const char *name, GError **error)
     return file;
 }
 
+HbFile *hb_file_create_in_memory(const char *name)
+{
+    HbFile *file = g_new0(HbFile, 1);
+
+    file->fd = -1;
+    file->memory = g_byte_array_new();
+    file->name = g_strdup(name);
+    file->digest = new_digest();
+    return file;
+}
+
+const char *hb_file_get_name(const HbFile *file)
+{
+    return file->name;
+}
+
+const GByteArray *hb_file_get_bytes(const HbFile *file)
+{
+    return file->memory;
+}
+
 gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error)
 {
     const char *at = bytes;
 
     g_assert(EVP_DigestUpdate(file->digest, bytes, length) == 1);
     file->bytes += length;
+    if (file->memory != NULL) {
+        g_byte_array_append(file->memory, bytes, (guint)length);
+        return TRUE;
+    }
     while (length > 0) {
         ssize_t written = write(file->fd, at, length);
         if (written < 0 && errno == EINTR)
@@ -107,6 +133,8 @@ gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **e
 static void file_free(HbFile *file)
 {
     EVP_MD_CTX_free(file->digest);
+    if (file->memory != NULL)
+        g_byte_array_unref(file->memory);
     g_free(file->path);
     g_free(file->name);
     g_free(file);
@@ -119,7 +147,7 @@ HbFileSum *hb_file_close(HbFile *file, GError **error)
     sum->name = g_strdup(file->name);
     sum->bytes = file->bytes;
     finish_digest(file->digest, sum->sum);
-    if (close(file->fd) != 0) {
+    if (file->fd >= 0 && close(file->fd) != 0) {
         hb_file_error(error, "closing", file->name);
         g_clear_pointer(&sum, hb_file_sum_free);
     }
@@ -131,45 +159,43 @@ void hb_file_discard(HbFile *file)
 {
     if (file == NULL)
         return;
-    close(file->fd);
-    unlink(file->path);
+    if (file->fd >= 0) {
+        close(file->fd);
+        unlink(file->path);
+    }
     file_free(file);
 }
 
-static gboolean sum_descriptor(int fd, HbFileSum *sum, HbFileProgress progress, gpointer data, GError **error)
+static gboolean sum_part(int fd, guint64 offset, guint64 bytes, HbFileSum *sum, HbFileProgress progress, gpointer data,
+                         GError **error)
 {
     g_autofree char *block = g_malloc(READ_BLOCK);
     EVP_MD_CTX *digest = new_digest();
-    ssize_t count;
+    ssize_t count = 1;
+    gboolean go_on = TRUE;
 
-    while ((count = read(fd, block, READ_BLOCK)) > 0 || (count < 0 && errno == EINTR)) {
-        if (count < 0)
-            continue;
-        g_assert(EVP_DigestUpdate(digest, block, (size_t)count) == 1);
-        sum->bytes += (guint64)count;
-        if (progress != NULL && !progress(data, (guint64)count)) {
-            EVP_MD_CTX_free(digest);
-            return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+    while (go_on && sum->bytes < bytes && count > 0) {
+        count = pread(fd, block, MIN(READ_BLOCK, bytes - sum->bytes), (off_t)(offset + sum->bytes));
+        if (count < 0 && errno == EINTR) {
+            count = 1;
+        } else if (count > 0) {
+            g_assert(EVP_DigestUpdate(digest, block, (size_t)count) == 1);
+            sum->bytes += (guint64)count;
+            go_on = progress == NULL || progress(data, (guint64)count);
         }
     }
-    if (count == 0)
-        finish_digest(digest, sum->sum);
+    finish_digest(digest, sum->sum);
     EVP_MD_CTX_free(digest);
-    return count == 0 || hb_file_error(error, "reading", sum->name);
+    if (!go_on)
+        return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
+    return count >= 0 || hb_file_error(error, "reading", sum->name);
 }
 
-HbFileSum *hb_file_sum(const char *path, const char *name, HbFileProgress progress, gpointer data, GError **error)
+HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, HbFileProgress progress, gpointer data,
+                       GError **error)
 {
     g_autoptr(HbFileSum) sum = g_new0(HbFileSum, 1);
-    int fd = open(path, O_RDONLY | O_CLOEXEC);
-    gboolean ok;
 
     sum->name = g_strdup(name);
-    if (fd < 0) {
-        hb_file_error(error, "opening", name);
-        return NULL;
-    }
-    ok = sum_descriptor(fd, sum, progress, data, error);
-    close(fd);
-    return ok ? g_steal_pointer(&sum) : NULL;
+    return sum_part(fd, offset, bytes, sum, progress, data, error) ? g_steal_pointer(&sum) : NULL;
 }

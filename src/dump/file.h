@@ -23,15 +23,22 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbFileSum, hb_file_sum_free)
 
 /* path: where it really is; name: within the dump. It must not exist yet. HB_ERROR_FILE */
 HbFile *hb_file_create(const char *path, const char *name, GError **error);
+HbFile *hb_file_create_in_memory(const char *name);
 gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error);
+
+const char *hb_file_get_name(const HbFile *file);
+
+/* What was written to a file in memory; borrowed, NULL of any other */
+const GByteArray *hb_file_get_bytes(const HbFile *file);
 
 /* Both free the file. close() hands out its sum; the bytes are not yet safe on disk */
 HbFileSum *hb_file_close(HbFile *file, GError **error);
 void hb_file_discard(HbFile *file); /* accepts NULL; removes what was written */
 
-/* The sum of a file that is there. progress (may be NULL) is told the bytes of each block */
+/* The sum of a part of a file that is there. progress (may be NULL) is told the bytes of each block */
 typedef gboolean (*HbFileProgress)(gpointer data, guint64 bytes);
-HbFileSum *hb_file_sum(const char *path, const char *name, HbFileProgress progress, gpointer data, GError **error);
+HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, HbFileProgress progress, gpointer data,
+                       GError **error);
 
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);

@@ -3,6 +3,7 @@
 #include "dump/folder.h"
 
 #include "core/error.h"
+#include "dump/tar.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -14,11 +15,12 @@
 /* Beyond so many files it is cheaper to sync the whole file system than each of them */
 #define SYNC_EACH_LIMIT  500
 #define SYNC_EARLY_BYTES (1024 * 1024)
-#define SUMS_BYTES_LIMIT (256 * 1024 * 1024)
 
 struct HbFolder {
+    HbTarWriter *tar;    /* NULL: a folder */
+    int fd;              /* of the tar */
     char *path;          /* the final one */
-    char *temporary;     /* where it is now */
+    char *temporary;     /* where it is now; NULL: standard output */
     GThreadPool *syncer; /* takes names of large files while others are still written */
     GMutex lock;         /* guards the rest */
     GHashTable *sums;    /* name to HbFileSum *, owned */
@@ -61,6 +63,10 @@ static void wait_for_syncer(HbFolder *folder)
 
 static void folder_free(HbFolder *folder)
 {
+    hb_tar_writer_free(folder->tar);
+    if (folder->fd >= 0 && folder->temporary != NULL)
+        close(folder->fd);
+    wait_for_syncer(folder);
     g_free(folder->path);
     g_free(folder->temporary);
     g_hash_table_unref(folder->sums);
@@ -75,8 +81,37 @@ static GHashTable *new_sums(void)
     return g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)hb_file_sum_free);
 }
 
+gboolean hb_folder_is_stream(const char *path)
+{
+    return strcmp(path, "-") == 0 || g_str_has_suffix(path, ".tar");
+}
+
+static HbFolder *new_folder(void)
+{
+    HbFolder *folder = g_new0(HbFolder, 1);
+
+    folder->fd = -1;
+    folder->sums = new_sums();
+    folder->synced = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_mutex_init(&folder->lock);
+    return folder;
+}
+
+static HbFolder *create_stream(void)
+{
+    HbFolder *folder = new_folder();
+
+    folder->path = g_strdup("-");
+    folder->fd = STDOUT_FILENO;
+    folder->tar = hb_tar_writer_new(folder->fd);
+    return folder;
+}
+
 HbFolder *hb_folder_create(const char *path, GError **error)
 {
+    if (strcmp(path, "-") == 0)
+        return create_stream();
+
     g_autofree char *clean = g_canonicalize_filename(path, NULL);
     g_autofree char *parent = g_path_get_dirname(clean);
     g_autofree char *base = g_path_get_basename(clean);
@@ -88,22 +123,27 @@ HbFolder *hb_folder_create(const char *path, GError **error)
                      "%s exists already; a dump never overwrites anything", path);
         return NULL;
     }
-    if (g_mkdtemp_full(temporary, 0700) == NULL) {
-        hb_file_error(error, "creating a folder in", parent);
+    folder = new_folder();
+    folder->path = g_steal_pointer(&clean);
+    if (hb_folder_is_stream(path) ? (folder->fd = g_mkstemp_full(temporary, O_RDWR | O_CLOEXEC, 0600)) < 0
+                                  : g_mkdtemp_full(temporary, 0700) == NULL) {
+        hb_file_error(error, "creating the dump in", parent);
+        folder_free(folder);
         return NULL;
     }
-    folder = g_new0(HbFolder, 1);
-    folder->path = g_steal_pointer(&clean);
     folder->temporary = g_steal_pointer(&temporary);
-    folder->sums = new_sums();
-    folder->synced = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    folder->syncer = g_thread_pool_new(sync_early, folder, 1, FALSE, NULL);
-    g_mutex_init(&folder->lock);
+    if (folder->fd >= 0)
+        folder->tar = hb_tar_writer_new(folder->fd);
+    else
+        folder->syncer = g_thread_pool_new(sync_early, folder, 1, FALSE, NULL);
     return folder;
 }
 
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error)
 {
+    if (folder->tar != NULL)
+        return hb_file_create_in_memory(name);
+
     g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
     g_autofree char *parent = g_path_get_dirname(path);
 
@@ -126,30 +166,49 @@ char *hb_folder_locate(const HbFolder *folder, const char *name)
     return g_build_filename(folder->temporary, name, NULL);
 }
 
+static gboolean put_into_tar(HbFolder *folder, HbFile *file, GError **error)
+{
+    const GByteArray *bytes = hb_file_get_bytes(file);
+
+    if (hb_tar_writer_add(folder->tar, hb_file_get_name(file), bytes->data, bytes->len, error))
+        return TRUE;
+    hb_file_discard(file);
+    return FALSE;
+}
+
 gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GError **error)
 {
-    HbFileSum *sum = hb_file_close(file, error);
+    HbFileSum *sum;
 
+    if (folder->tar != NULL && !put_into_tar(folder, file, error))
+        return FALSE;
+    sum = hb_file_close(file, error);
     if (sum == NULL)
         return FALSE;
     if (bytes != NULL)
         *bytes = sum->bytes;
     g_mutex_lock(&folder->lock);
-    g_hash_table_insert(folder->sums, sum->name, sum);
+    g_hash_table_replace(folder->sums, sum->name, sum); /* a stream has some names twice */
     g_mutex_unlock(&folder->lock);
-    if (sum->bytes >= SYNC_EARLY_BYTES)
+    if (sum->bytes >= SYNC_EARLY_BYTES && folder->syncer != NULL)
         g_thread_pool_push(folder->syncer, g_strdup(sum->name), NULL);
     return TRUE;
 }
 
 void hb_folder_remove_file(HbFolder *folder, const char *name)
 {
-    g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+    gboolean was_there;
 
-    unlink(path);
     g_mutex_lock(&folder->lock);
-    g_hash_table_remove(folder->sums, name);
+    was_there = g_hash_table_remove(folder->sums, name);
+    if (folder->tar != NULL && was_there && folder->error == NULL)
+        hb_error_set(&folder->error, HB_ERROR_LOST, "dump again; into a folder, such a piece is read anew",
+                     "%s was sent already when the connection to the source broke", name);
     g_mutex_unlock(&folder->lock);
+    if (folder->tar == NULL) {
+        g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+        unlink(path);
+    }
 }
 
 gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *bytes, gsize length, GError **error)
@@ -167,16 +226,25 @@ gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *by
 
 /* ---- Committing ---- */
 
-static gboolean write_sums(HbFolder *folder, GError **error)
+char *hb_folder_make_sums(HbFolder *folder)
 {
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(folder->sums), (GCompareFunc)strcmp);
-    g_autoptr(GString) text = g_string_new(NULL);
+    GString *text = g_string_new(NULL);
 
     for (GList *at = names; at != NULL; at = at->next) {
         const HbFileSum *sum = g_hash_table_lookup(folder->sums, at->data);
         g_string_append_printf(text, "%s  %s\n", sum->sum, sum->name);
     }
-    return hb_folder_write_file(folder, HB_SUMS_FILE, text->str, text->len, error);
+    return g_string_free(text, FALSE);
+}
+
+static gboolean write_sums(HbFolder *folder, GError **error)
+{
+    g_autofree char *text = NULL;
+
+    g_hash_table_remove(folder->sums, HB_SUMS_FILE); /* an early one, of a stream */
+    text = hb_folder_make_sums(folder);
+    return hb_folder_write_file(folder, HB_SUMS_FILE, text, strlen(text), error);
 }
 
 /* The folder that a file stands in, once for each */
@@ -242,9 +310,27 @@ static gboolean take_name(HbFolder *folder, GError **error)
     return sync_path(parent, parent, O_RDONLY | O_DIRECTORY, error);
 }
 
+static gboolean finish_tar(HbFolder *folder, GError **error)
+{
+    if (folder->error != NULL) {
+        g_propagate_error(error, g_steal_pointer(&folder->error));
+        return FALSE;
+    }
+    if (!hb_tar_writer_close(folder->tar, error))
+        return FALSE;
+    return folder->temporary == NULL || fsync(folder->fd) == 0 || hb_file_error(error, "syncing", folder->path);
+}
+
+static gboolean finish(HbFolder *folder, GError **error)
+{
+    if (!write_sums(folder, error) || !(folder->tar != NULL ? finish_tar(folder, error) : sync_all(folder, error)))
+        return FALSE;
+    return folder->temporary == NULL || take_name(folder, error);
+}
+
 gboolean hb_folder_commit(HbFolder *folder, GError **error)
 {
-    if (write_sums(folder, error) && sync_all(folder, error) && take_name(folder, error)) {
+    if (finish(folder, error)) {
         folder_free(folder);
         return TRUE;
     }
@@ -266,7 +352,8 @@ void hb_folder_discard(HbFolder *folder)
     if (folder == NULL)
         return;
     wait_for_syncer(folder);
-    nftw(folder->temporary, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+    if (folder->temporary != NULL)
+        nftw(folder->temporary, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
     folder_free(folder);
 }
 
@@ -304,19 +391,11 @@ static gboolean read_sum_line(const char *line, GHashTable *sums, GError **error
     return TRUE;
 }
 
-GHashTable *hb_folder_read_sums(const char *path, GError **error)
+GHashTable *hb_folder_read_sums(const char *text, GError **error)
 {
-    g_autofree char *file = g_build_filename(path, HB_SUMS_FILE, NULL);
-    g_autofree char *text = NULL;
     g_autoptr(GHashTable) sums = new_sums();
-    GStatBuf info;
-
-    if (g_stat(file, &info) != 0 || info.st_size > SUMS_BYTES_LIMIT || !g_file_get_contents(file, &text, NULL, NULL)) {
-        hb_error_set(error, HB_ERROR_DAMAGED, "only a folder that `hornbeam dump` finished is a dump",
-                     "%s: there is no readable " HB_SUMS_FILE, path);
-        return NULL;
-    }
     g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+
     for (char **line = lines; *line != NULL; line++) {
         if (**line != '\0' && !read_sum_line(*line, sums, error))
             return NULL;

@@ -5,15 +5,22 @@
  *     create ---> .NAME.unfinished-XXXXXX/ ---commit: sync, rename---> NAME/
  *                          \------discard: removed
  *
+ * A path that ends in ".tar" is a single file with the same members, and "-" is standard output: files are then held in
+ * memory until they are closed, written one after the other, and cannot be removed any more.
+ *
  * The folder is 0700, its files 0600. create_file() and note() may be called from several threads.
  */
 #pragma once
 
 #include "dump/file.h"
 
-#define HB_SUMS_FILE "SHA256SUMS"
+#define HB_SUMS_FILE        "SHA256SUMS"
+#define HB_SUMS_BYTES_LIMIT ((guint64)256 * 1024 * 1024)
 
 typedef struct HbFolder HbFolder;
+
+/* Is the path that of a tar, or of standard output? */
+gboolean hb_folder_is_stream(const char *path);
 
 /* HB_ERROR_FILE if path is taken, or its parent cannot be written */
 HbFolder *hb_folder_create(const char *path, GError **error);
@@ -24,7 +31,7 @@ HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error
 /* Closes the file and keeps its sum for SHA256SUMS. *bytes (may be NULL): its size */
 gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GError **error);
 
-/* Removes a file that was closed before */
+/* Removes a file that was closed before. From a stream nothing can be removed: commit() then fails */
 void hb_folder_remove_file(HbFolder *folder, const char *name);
 
 /* Writes a whole small file at once */
@@ -38,8 +45,11 @@ char *hb_folder_locate(const HbFolder *folder, const char *name);
 gboolean hb_folder_commit(HbFolder *folder, GError **error);
 void hb_folder_discard(HbFolder *folder); /* accepts NULL */
 
+/* The text of SHA256SUMS, as far as files are closed: for a stream, whose reader needs them early */
+char *hb_folder_make_sums(HbFolder *folder);
+
 /* Reading SHA256SUMS: HbFileSum * by name; NULL with HB_ERROR_DAMAGED. The caller's */
-GHashTable *hb_folder_read_sums(const char *path, GError **error);
+GHashTable *hb_folder_read_sums(const char *text, GError **error);
 
 /* All files below path, as names within it, sorted; HB_ERROR_FILE. The caller's */
 GPtrArray *hb_folder_list(const char *path, GError **error);

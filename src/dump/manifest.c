@@ -10,6 +10,7 @@ static void stored_rows_free(gpointer data)
     HbStoredRows *rows = data;
 
     g_ptr_array_unref(rows->chunks);
+    g_free(rows->folder);
     g_free(rows);
 }
 
@@ -245,6 +246,10 @@ static json_t *write_rows(const HbStoredRows *rows)
     json_object_set_new(json, "digest", write_digest(&rows->digest));
     json_object_set_new(json, "bytes", number(rows->bytes));
     json_object_set_new(json, "chunks", chunks);
+    if (rows->folder != NULL) {
+        json_object_set_new(json, "folder", text_or_null(rows->folder));
+        json_object_set_new(json, "estimate", number(rows->set->bytes));
+    }
     return json;
 }
 
@@ -359,6 +364,8 @@ char *hb_manifest_write(const HbManifest *manifest)
     char *made, *text;
 
     json_object_set_new(root, "source", write_source(manifest));
+    if (manifest->rows_follow)
+        json_object_set_new(root, "rows_follow", json_true());
     if (manifest->choice != NULL)
         json_object_set_new(root, "chosen", write_choice(manifest->choice));
     write_lists(manifest, root);

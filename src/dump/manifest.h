@@ -28,6 +28,7 @@ typedef struct {
     HbDigest digest;     /* of all its rows, count included */
     guint64 bytes;       /* of text */
     GPtrArray *chunks;   /* HbChunk *, in reading order */
+    char *folder;        /* below rows/, in which its chunks lie; NULL: not known */
 } HbStoredRows;
 
 /* A database's own dump inside that of a whole server */
@@ -52,12 +53,13 @@ typedef struct {
     char *snapshot_time;
     char *snapshot_position; /* may be NULL */
     guint parts;
-    HbChoice *choice;   /* what was taken and skipped; NULL: everything was taken */
-    HbCatalog *catalog; /* arranged */
-    GArray *segments;   /* HbSegment, by place in the catalog */
-    GPtrArray *rows;    /* HbStoredRows *, one for each row set of the catalog, same index */
-    GPtrArray *survey;  /* HbSheet * */
-    GPtrArray *members; /* HbMember *; NULL: this is the dump of one database */
+    gboolean rows_follow; /* this one begins a stream: another follows the rows */
+    HbChoice *choice;     /* what was taken and skipped; NULL: everything was taken */
+    HbCatalog *catalog;   /* arranged */
+    GArray *segments;     /* HbSegment, by place in the catalog */
+    GPtrArray *rows;      /* HbStoredRows *, one for each row set of the catalog, same index */
+    GPtrArray *survey;    /* HbSheet * */
+    GPtrArray *members;   /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;
 
 HbManifest *hb_manifest_new(void);

@@ -272,9 +272,11 @@ static gboolean read_rows(HbManifest *manifest, const Place *place, const json_t
     rows = hb_manifest_add_rows(manifest, set);
     if (!get_texts(place, json, "columns", set->columns) || !read_coding(place, json, set) ||
         !get_digest(place, json, &rows->digest) || !get_number(place, json, "bytes", BYTES_LIMIT, &rows->bytes) ||
-        !read_chunks(place, json, rows))
+        !get_optional_text(place, json, "folder", &rows->folder) || !read_chunks(place, json, rows))
         return FALSE;
     set->bytes = rows->bytes;
+    if (rows->chunks->len == 0 && !get_optional_number(place, json, "estimate", BYTES_LIMIT, &set->bytes))
+        return FALSE;
     return TRUE;
 }
 
@@ -394,6 +396,7 @@ static gboolean read_head(HbManifest *manifest, const json_t *root, GError **err
         return FALSE;
     if (!hb_parts_read(parts, &manifest->parts, NULL))
         return wrong(&place, "parts", "names something that is no part");
+    manifest->rows_follow = json_is_true(json_object_get(root, "rows_follow"));
     return read_source(manifest, &place, json_object_get(root, "source"));
 }
 

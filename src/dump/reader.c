@@ -3,7 +3,6 @@
 
 #include "core/error.h"
 
-#include <glib/gstdio.h>
 #include <string.h>
 
 /* A manifest or SQL file beyond this is not ours, or not for memory */
@@ -11,6 +10,7 @@
 
 struct HbReader {
     char *path;
+    HbStore *store;
     GHashTable *sums; /* name to HbFileSum * */
     HbManifest *manifest;
 };
@@ -21,19 +21,12 @@ static const char damaged_hint[] = "copy the dump again from where it is whole, 
 static gboolean read_checked(const HbReader *reader, const char *name, char **text, gsize *length, GError **error)
 {
     const HbFileSum *wanted = g_hash_table_lookup(reader->sums, name);
-    g_autofree char *path = g_build_filename(reader->path, name, NULL);
     g_autofree char *sum = NULL;
-    g_autoptr(GError) cause = NULL;
-    GStatBuf info;
 
     if (wanted == NULL)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, name);
-    if (g_stat(path, &info) == 0 && (guint64)info.st_size > TEXT_FILE_LIMIT)
-        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: too large to be a dump's", name);
-    if (!g_file_get_contents(path, text, length, &cause))
-        return hb_error_set(error,
-                            g_error_matches(cause, G_FILE_ERROR, G_FILE_ERROR_NOENT) ? HB_ERROR_DAMAGED : HB_ERROR_FILE,
-                            damaged_hint, "%s: %s", name, cause->message);
+    if (!hb_store_read(reader->store, name, TEXT_FILE_LIMIT, text, length, error))
+        return FALSE;
     sum = g_compute_checksum_for_data(G_CHECKSUM_SHA256, (const guchar *)*text, *length);
     if (strcmp(sum, wanted->sum) != 0)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
@@ -56,38 +49,43 @@ static gboolean read_definition(HbObject *object, const HbSegment *segment, cons
     return object->definition != NULL && (segment->owner_bytes == 0 || object->owner_sql != NULL);
 }
 
+gboolean hb_reader_read_definitions(const HbManifest *manifest, HbStage stage, const char *text, gsize length,
+                                    GError **error)
+{
+    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
+        HbObject *object = hb_catalog_get(manifest->catalog, i);
+        if (object->stage == stage &&
+            !read_definition(object, &g_array_index(manifest->segments, HbSegment, i), text, length))
+            return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
+                                "%s: the manifest places its definition outside of %s.sql", object->identity,
+                                hb_stage_get_name(stage));
+    }
+    return TRUE;
+}
+
 static gboolean read_stage(HbReader *reader, HbStage stage, GError **error)
 {
     g_autofree char *file = g_strdup_printf("%s.sql", hb_stage_get_name(stage));
     g_autofree char *text = NULL;
     gsize length;
 
-    if (!read_checked(reader, file, &text, &length, error))
-        return FALSE;
-    for (guint i = 0; i < hb_catalog_count(reader->manifest->catalog); i++) {
-        HbObject *object = hb_catalog_get(reader->manifest->catalog, i);
-        if (object->stage == stage &&
-            !read_definition(object, &g_array_index(reader->manifest->segments, HbSegment, i), text, length))
-            return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
-                                "%s: the manifest places its definition outside of %s", object->identity, file);
-    }
-    return TRUE;
+    return read_checked(reader, file, &text, &length, error) &&
+           hb_reader_read_definitions(reader->manifest, stage, text, length, error);
 }
 
 static gboolean check_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
 {
-    g_autofree char *path = g_build_filename(reader->path, chunk->file, NULL);
-    GStatBuf info;
+    guint64 bytes;
 
     if (!g_hash_table_contains(reader->sums, chunk->file))
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, chunk->file);
-    if (g_stat(path, &info) != 0)
+    if (!hb_store_find_size(reader->store, chunk->file, &bytes))
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: the file is missing from the dump",
                             chunk->file);
-    if ((guint64)info.st_size != chunk->stored)
+    if (bytes != chunk->stored)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
-                            "%s: the file has %" G_GINT64_FORMAT " bytes, but was written with %" G_GUINT64_FORMAT,
-                            chunk->file, (gint64)info.st_size, chunk->stored);
+                            "%s: the file has %" G_GUINT64_FORMAT " bytes, but was written with %" G_GUINT64_FORMAT,
+                            chunk->file, bytes, chunk->stored);
     return TRUE;
 }
 
@@ -103,17 +101,30 @@ static gboolean check_chunks(const HbReader *reader, GError **error)
     return TRUE;
 }
 
+static gboolean read_sums(HbReader *reader, GError **error)
+{
+    g_autofree char *text = NULL;
+    gsize length;
+
+    if (!hb_store_read(reader->store, HB_SUMS_FILE, HB_SUMS_BYTES_LIMIT, &text, &length, NULL))
+        return hb_error_set(error, HB_ERROR_DAMAGED, "only what `hornbeam dump` finished is a dump",
+                            "there is no readable " HB_SUMS_FILE);
+    reader->sums = hb_folder_read_sums(text, error);
+    return reader->sums != NULL;
+}
+
 static gboolean read_all(HbReader *reader, GError **error)
 {
     g_autofree char *text = NULL;
     gsize length;
 
-    reader->sums = hb_folder_read_sums(reader->path, error);
-    if (reader->sums == NULL || !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
+    if (!read_sums(reader, error) || !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
         return FALSE;
     reader->manifest = hb_manifest_read(text, length, error);
     if (reader->manifest == NULL)
         return FALSE;
+    if (reader->manifest->rows_follow)
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "the dump broke off before its rows were complete");
     for (int stage = 0; stage < HB_STAGE_COUNT; stage++) {
         if (stage != HB_STAGE_ROWS && !read_stage(reader, (HbStage)stage, error))
             return FALSE;
@@ -121,32 +132,16 @@ static gboolean read_all(HbReader *reader, GError **error)
     return check_chunks(reader, error);
 }
 
-static gboolean check_folder(const char *path, GError **error)
-{
-    g_autoptr(GError) cause = NULL;
-    GDir *folder;
-
-    if (!g_file_test(path, G_FILE_TEST_EXISTS))
-        return hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "%s: there is no such dump", path);
-    if (!g_file_test(path, G_FILE_TEST_IS_DIR))
-        return hb_error_set(error, HB_ERROR_DAMAGED, "name the folder that `hornbeam dump` wrote", "%s is not a folder",
-                            path);
-    folder = g_dir_open(path, 0, &cause);
-    if (folder == NULL)
-        return hb_error_set(error, HB_ERROR_FILE, "have its rights changed, or become a user who may read it", "%s",
-                            cause->message);
-    g_dir_close(folder);
-    return TRUE;
-}
-
 HbReader *hb_reader_open(const char *path, GError **error)
 {
+    HbStore *store = hb_store_open(path, error);
     HbReader *reader;
 
-    if (!check_folder(path, error))
+    if (store == NULL)
         return NULL;
     reader = g_new0(HbReader, 1);
     reader->path = g_strdup(path);
+    reader->store = store;
     if (!read_all(reader, error)) {
         g_prefix_error(error, "%s: ", path);
         hb_reader_close(reader);
@@ -160,6 +155,7 @@ void hb_reader_close(HbReader *reader)
     if (reader == NULL)
         return;
     g_free(reader->path);
+    hb_store_close(reader->store);
     g_clear_pointer(&reader->sums, g_hash_table_unref);
     hb_manifest_free(reader->manifest);
     g_free(reader);
@@ -177,9 +173,15 @@ const char *hb_reader_get_path(const HbReader *reader)
 
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
 {
-    g_autofree char *path = g_build_filename(reader->path, chunk->file, NULL);
+    guint64 offset, bytes;
+    int fd = hb_store_open_file(reader->store, chunk->file, &offset, &bytes, error);
 
-    return hb_unpacker_open(path, chunk->file, error);
+    return fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+}
+
+const HbStore *hb_reader_get_store(const HbReader *reader)
+{
+    return reader->store;
 }
 
 GHashTable *hb_reader_get_sums(const HbReader *reader)

@@ -8,6 +8,7 @@
 #pragma once
 
 #include "dump/manifest.h"
+#include "dump/store.h"
 
 typedef struct HbReader HbReader;
 
@@ -21,6 +22,12 @@ const char *hb_reader_get_path(const HbReader *reader);
 
 /* Opens a chunk's rows */
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error);
+
+const HbStore *hb_reader_get_store(const HbReader *reader);
+
+/* Gives the objects of a stage their definitions out of the text of its file. HB_ERROR_DAMAGED */
+gboolean hb_reader_read_definitions(const HbManifest *manifest, HbStage stage, const char *text, gsize length,
+                                    GError **error);
 
 /* The sums that SHA256SUMS gives: HbFileSum * by name; borrowed */
 GHashTable *hb_reader_get_sums(const HbReader *reader);

@@ -10,6 +10,7 @@ struct HbWriter {
     HbManifest *manifest; /* borrowed */
     char *preamble;
     HbFolder *folder;
+    gboolean is_stream;
     GMutex lock;         /* guards the two tables */
     GHashTable *folders; /* HbRowSet * to its folder's name */
     GHashTable *taken;   /* folder names in use */
@@ -90,6 +91,7 @@ HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *pre
     writer->manifest = manifest;
     writer->preamble = g_strdup(preamble);
     writer->folder = folder;
+    writer->is_stream = hb_folder_is_stream(path);
     writer->folders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
     writer->taken = g_hash_table_new(g_str_hash, g_str_equal);
     writer->numbers = g_hash_table_new(NULL, NULL);
@@ -225,9 +227,38 @@ static gboolean write_manifest(HbWriter *writer, GError **error)
     return hb_folder_write_file(writer->folder, HB_MANIFEST_FILE, text, strlen(text), error);
 }
 
+/* Chunks say by their folder which rows they hold */
+static void name_folders(HbWriter *writer)
+{
+    for (guint i = 0; i < writer->manifest->rows->len; i++) {
+        HbStoredRows *rows = writer->manifest->rows->pdata[i];
+        rows->folder = g_strdup(find_folder(writer, rows->set));
+    }
+}
+
+static gboolean write_early_sums(HbWriter *writer, GError **error)
+{
+    g_autofree char *text = hb_folder_make_sums(writer->folder);
+
+    return hb_folder_write_file(writer->folder, HB_SUMS_FILE, text, strlen(text), error);
+}
+
+gboolean hb_writer_begin_rows(HbWriter *writer, GError **error)
+{
+    gboolean ok;
+
+    if (!writer->is_stream)
+        return TRUE;
+    name_folders(writer);
+    writer->manifest->rows_follow = TRUE;
+    ok = write_stages(writer, error) && write_manifest(writer, error) && write_early_sums(writer, error);
+    writer->manifest->rows_follow = FALSE;
+    return ok;
+}
+
 gboolean hb_writer_finish(HbWriter *writer, GError **error)
 {
-    gboolean ok = write_stages(writer, error) && write_manifest(writer, error);
+    gboolean ok = (writer->is_stream || write_stages(writer, error)) && write_manifest(writer, error);
 
     if (ok)
         ok = hb_folder_commit(writer->folder, error);

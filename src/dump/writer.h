@@ -14,6 +14,12 @@ typedef struct HbWriter HbWriter;
 /* preamble: the engine's SQL that stands at the top of each SQL file. Borrows the manifest */
 HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error);
 
+/*
+ * Before any chunk: of a stream, definitions and an early manifest go first, so that its reader can begin. The row sets
+ * of the manifest must be there
+ */
+gboolean hb_writer_begin_rows(HbWriter *writer, GError **error);
+
 /* A packer for one thread, freed by the caller. level: see HB_COMPRESSION_NONE */
 HbPacker *hb_writer_new_packer(HbWriter *writer, int level);
 

@@ -8,15 +8,16 @@
 #define BLOCKS     4
 #define BLOCK_SIZE ((gsize)1024 * 1024)
 
-/* Openings of a target session that broke, for one piece */
-#define ATTEMPTS 4
+/* Waits before a session of the target that broke is opened again; their sum is the patience */
+static const guint waits_ms[] = {0, 200, 500, 1000, 2000, 4000, 8000};
 
 struct HbCarry {
     HbSource *source;
     HbRestore *restore;
     gint pieces;        /* atomic: numbers keys */
-    GMutex lock;        /* guards the digests */
+    GMutex lock;        /* guards what follows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
+    GHashTable *done;   /* keys of pieces that the target has to HbRowSet * */
 };
 
 typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_QUIT } BlockType;
@@ -103,11 +104,14 @@ static gboolean open_target(Lane *lane, GError **error)
 {
     const HbSourceOptions *options = options_of(lane);
 
-    if (lane->session != NULL)
-        return TRUE;
-    lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
-    if (lane->session != NULL)
-        hb_stop_add(options->stop, options->engine, lane->session);
+    for (gsize i = 0; lane->session == NULL && i < G_N_ELEMENTS(waits_ms); i++) {
+        gboolean is_last = i + 1 == G_N_ELEMENTS(waits_ms);
+        if (!hb_stop_sleep(options->stop, waits_ms[i]))
+            return hb_stop_set_error(error);
+        lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), is_last ? error : NULL);
+        if (lane->session != NULL)
+            hb_stop_add(options->stop, options->engine, lane->session);
+    }
     return lane->session != NULL;
 }
 
@@ -119,7 +123,19 @@ static void close_target(Lane *lane)
     lane->session = NULL;
 }
 
-/* A piece: its first block has come. An answer that got lost may be a piece that was committed: the key tells later */
+/* After a lost connection: a piece may have been committed although the answer did not come */
+static gboolean is_there_after_all(Lane *lane)
+{
+    g_autoptr(GHashTable) journal = NULL;
+
+    close_target(lane);
+    if (!open_target(lane, NULL))
+        return FALSE;
+    journal = options_of(lane)->engine->read_journal(lane->session, NULL);
+    return journal != NULL && g_hash_table_contains(journal, lane->key);
+}
+
+/* A piece: its first block has come */
 static void write_piece(Lane *lane, Block *first)
 {
     Giving giving = {.lane = lane, .last = first->type};
@@ -131,8 +147,8 @@ static void write_piece(Lane *lane, Block *first)
     if (lane->error != NULL)
         g_atomic_int_set(&lane->failed, TRUE);
     drain(&giving);
-    if (hb_error_is(lane->error, HB_ERROR_LOST))
-        close_target(lane);
+    if (hb_error_is(lane->error, HB_ERROR_LOST) && is_there_after_all(lane))
+        g_clear_error(&lane->error);
 }
 
 static gpointer run_writer(gpointer data)
@@ -239,6 +255,8 @@ static void count_piece(Lane *lane)
     g_mutex_lock(&carry->lock);
     hb_digest_add(&rows->digest, &lane->sum.digest);
     rows->bytes += lane->bytes;
+    if (lane->bytes > 0)
+        g_hash_table_insert(carry->done, g_strdup(lane->key), (gpointer)lane->set);
     g_mutex_unlock(&carry->lock);
 }
 
@@ -277,6 +295,7 @@ HbCarry *hb_carry_new(HbSource *source)
 
     carry->source = source;
     carry->by_set = g_hash_table_new(NULL, NULL);
+    carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     g_mutex_init(&carry->lock);
     return carry;
 }
@@ -286,8 +305,27 @@ void hb_carry_free(HbCarry *carry)
     if (carry == NULL)
         return;
     g_hash_table_unref(carry->by_set);
+    g_hash_table_unref(carry->done);
     g_mutex_clear(&carry->lock);
     g_free(carry);
+}
+
+/* A server that crashed may have lost commits that it had confirmed, as none of them waited for the disk */
+static gboolean check_done(HbCarry *carry, GError **error)
+{
+    g_autoptr(GError) lost = NULL;
+    GHashTableIter iter;
+    gpointer key, set;
+
+    if (!hb_restore_read_journal(carry->restore, error))
+        return FALSE;
+    hb_error_set(&lost, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
+    g_hash_table_iter_init(&iter, carry->done);
+    while (g_hash_table_iter_next(&iter, &key, &set)) {
+        if (!hb_restore_is_noted(carry->restore, key))
+            hb_restore_fail_rows(carry->restore, set, lost);
+    }
+    return TRUE;
 }
 
 static gboolean load(gpointer data, HbRestore *restore, GError **error)
@@ -313,7 +351,7 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
         g_hash_table_insert(carry->by_set, sets->pdata[i], hb_manifest_add_rows(source->manifest, sets->pdata[i]));
     if (sets->len > 0 && !hb_reading_run(&reading, error))
         return FALSE;
-    return hb_source_end(source, error);
+    return check_done(carry, error) && hb_source_end(source, error);
 }
 
 HbRowSupply hb_carry_get_supply(HbCarry *carry)

@@ -141,7 +141,8 @@ static gboolean make(Making *making, GError **error)
     if (making->writer == NULL || !hb_source_read(making->source, error))
         return FALSE;
     add_row_sets(making);
-    if (!read_rows(making, error) || !hb_source_end(making->source, error))
+    if (!hb_writer_begin_rows(making->writer, error) || !read_rows(making, error) ||
+        !hb_source_end(making->source, error))
         return FALSE;
     if (hb_stop_is_set(options->source.stop))
         return hb_stop_set_error(error);

@@ -12,6 +12,7 @@
 #include "work/source.h"
 
 #define HB_DUMP_CHUNK_BYTES_DEFAULT ((gsize)16 * 1024 * 1024)
+#define HB_DUMP_CHUNK_BYTES_STREAM  ((gsize)4 * 1024 * 1024) /* they are held in memory until they are whole */
 
 typedef struct {
     HbSourceOptions source;

@@ -512,7 +512,7 @@ static void count_steps(const HbRestore *restore, HbRestoreResult *result)
             continue;
         }
         result->done++;
-        if (step->type == HB_STEP_TYPE_CHUNK && step->chunk != NULL) {
+        if (step->type == HB_STEP_TYPE_CHUNK && restore->options.supply == NULL) {
             result->rows += step->chunk->digest.rows;
             result->bytes += step->chunk->bytes;
         }

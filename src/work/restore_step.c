@@ -6,8 +6,12 @@
 
 #include <string.h>
 
+/* Rows of a supply are in the target already; a server that crashed may have lost what it said it had */
 static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
+    if (restore->options.dump == NULL)
+        return hb_error_set(error, HB_ERROR_STATEMENT, "send the dump again, into a new database",
+                            "its rows came, and are not there any more");
     return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
 }
 

@@ -56,7 +56,6 @@ static gboolean tell_read(gpointer data, guint64 bytes)
 static gboolean check_sum(Checker *checker, const char *name)
 {
     const HbFileSum *wanted = g_hash_table_lookup(hb_reader_get_sums(checker->dump), name);
-    g_autofree char *path = g_build_filename(hb_reader_get_path(checker->dump), name, NULL);
     g_autoptr(GError) cause = NULL;
     g_autoptr(HbFileSum) sum = NULL;
 
@@ -64,7 +63,7 @@ static gboolean check_sum(Checker *checker, const char *name)
         add_flaw(checker, name, "the file is not part of the dump: " HB_SUMS_FILE " does not list it");
         return FALSE;
     }
-    sum = hb_file_sum(path, name, tell_read, checker, &cause);
+    sum = hb_store_sum(hb_reader_get_store(checker->dump), name, tell_read, checker, &cause);
     if (sum == NULL && !hb_stop_is_set(checker->stop))
         add_flaw(checker, name, cause->message);
     else if (sum != NULL && strcmp(sum->sum, wanted->sum) != 0)
@@ -203,7 +202,7 @@ gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObser
     g_autoptr(GPtrArray) names = NULL;
 
     check->flaws = g_ptr_array_new_with_free_func(flaw_free);
-    names = hb_folder_list(hb_reader_get_path(dump), error);
+    names = hb_store_list(hb_reader_get_store(dump), error);
     if (names == NULL)
         return FALSE;
     if (hb_reader_get_manifest(dump)->members != NULL)

@@ -3,6 +3,7 @@
 #include "support/check.h"
 
 #include "dump/manifest.h"
+#include "dump/store.h"
 
 #include <glib/gstdio.h>
 #include <string.h>
@@ -152,8 +153,10 @@ static char *pack(HbFolder *folder, const char *name, const char *text, int leve
 
 static gboolean unpack(const char *folder, const char *name, guint64 *bytes, GError **error)
 {
-    g_autofree char *path = g_build_filename(folder, name, NULL);
-    HbUnpacker *unpacker = hb_unpacker_open(path, name, error);
+    HbStore *store = hb_store_open(folder, NULL);
+    guint64 offset, size;
+    int fd = hb_store_open_file(store, name, &offset, &size, error);
+    HbUnpacker *unpacker = fd >= 0 ? hb_unpacker_open(fd, offset, size, name) : NULL;
     const char *text;
     gsize length = 1;
     gboolean ok = unpacker != NULL;
@@ -164,6 +167,7 @@ static gboolean unpack(const char *folder, const char *name, guint64 *bytes, GEr
         *bytes += ok ? length : 0;
     }
     hb_unpacker_close(unpacker);
+    hb_store_close(store);
     return ok;
 }
 

@@ -1,0 +1,220 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "dump/store.h"
+
+#include "core/error.h"
+#include "dump/folder.h"
+#include "dump/tar.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <string.h>
+#include <unistd.h>
+
+struct HbStore {
+    char *path;
+    GHashTable *members; /* char * to HbTarMember *; NULL: a folder */
+};
+
+static const char damaged_hint[] = "copy the dump again from where it is whole, or take a new one";
+
+/* ---- A tar's members ---- */
+
+static void member_free(gpointer data)
+{
+    hb_tar_member_clear(data);
+    g_free(data);
+}
+
+static gboolean index_members(HbStore *store, HbTarReader *tar, GError **error)
+{
+    HbTarMember member = {0};
+
+    for (;;) {
+        if (!hb_tar_reader_next(tar, &member, error))
+            return FALSE;
+        if (member.name == NULL)
+            return TRUE;
+        g_hash_table_replace(store->members, g_strdup(member.name), g_memdup2(&member, sizeof member));
+        member = (HbTarMember){0};
+    }
+}
+
+static gboolean open_tar(HbStore *store, GError **error)
+{
+    int fd = open(store->path, O_RDONLY | O_CLOEXEC);
+    HbTarReader *tar;
+    gboolean ok;
+
+    if (fd < 0)
+        return hb_file_error(error, "opening", store->path);
+    store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
+    tar = hb_tar_reader_new(fd, error);
+    ok = tar != NULL && index_members(store, tar, error);
+    hb_tar_reader_free(tar);
+    close(fd);
+    if (!ok)
+        g_prefix_error(error, "%s is not a folder, and no whole tar: ", store->path);
+    return ok;
+}
+
+/* ---- Life ---- */
+
+static gboolean check_folder(const char *path, GError **error)
+{
+    g_autoptr(GError) cause = NULL;
+    GDir *folder = g_dir_open(path, 0, &cause);
+
+    if (folder == NULL)
+        return hb_error_set(error, HB_ERROR_FILE, "have its rights changed, or become a user who may read it", "%s",
+                            cause->message);
+    g_dir_close(folder);
+    return TRUE;
+}
+
+HbStore *hb_store_open(const char *path, GError **error)
+{
+    HbStore *store;
+
+    if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
+        hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "%s: there is no such dump", path);
+        return NULL;
+    }
+    store = g_new0(HbStore, 1);
+    store->path = g_strdup(path);
+    if (g_file_test(path, G_FILE_TEST_IS_DIR) ? check_folder(path, error) : open_tar(store, error))
+        return store;
+    hb_store_close(store);
+    return NULL;
+}
+
+void hb_store_close(HbStore *store)
+{
+    if (store == NULL)
+        return;
+    g_free(store->path);
+    g_clear_pointer(&store->members, g_hash_table_unref);
+    g_free(store);
+}
+
+gboolean hb_store_is_folder(const HbStore *store)
+{
+    return store->members == NULL;
+}
+
+/* ---- Reading ---- */
+
+static int compare_names(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(const char *const *)one, *(const char *const *)other);
+}
+
+GPtrArray *hb_store_list(const HbStore *store, GError **error)
+{
+    GPtrArray *names;
+    GHashTableIter iter;
+    gpointer name;
+
+    if (store->members == NULL)
+        return hb_folder_list(store->path, error);
+    names = g_ptr_array_new_with_free_func(g_free);
+    g_hash_table_iter_init(&iter, store->members);
+    while (g_hash_table_iter_next(&iter, &name, NULL))
+        g_ptr_array_add(names, g_strdup(name));
+    g_ptr_array_sort(names, compare_names);
+    return names;
+}
+
+static gboolean missing(const char *name, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
+                        "%s: the file is missing from the dump", name);
+}
+
+gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *bytes)
+{
+    g_autofree char *path = NULL;
+    const HbTarMember *member;
+    GStatBuf info;
+
+    if (store->members != NULL) {
+        member = g_hash_table_lookup(store->members, name);
+        *bytes = member != NULL ? member->bytes : 0;
+        return member != NULL;
+    }
+    path = g_build_filename(store->path, name, NULL);
+    if (g_stat(path, &info) != 0)
+        return FALSE;
+    *bytes = (guint64)info.st_size;
+    return TRUE;
+}
+
+int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, guint64 *bytes, GError **error)
+{
+    const HbTarMember *member = store->members != NULL ? g_hash_table_lookup(store->members, name) : NULL;
+    g_autofree char *path = store->members != NULL ? g_strdup(store->path) : g_build_filename(store->path, name, NULL);
+    int fd = store->members != NULL && member == NULL ? -1 : open(path, O_RDONLY | O_CLOEXEC);
+
+    *offset = member != NULL ? member->offset : 0;
+    if (fd >= 0 && hb_store_find_size(store, name, bytes))
+        return fd;
+    if (fd >= 0)
+        close(fd);
+    if (errno == ENOENT || (store->members != NULL && member == NULL))
+        missing(name, error);
+    else
+        hb_file_error(error, "opening", name);
+    return -1;
+}
+
+static gboolean read_exactly(int fd, guint64 offset, char *bytes, gsize length, const char *name, GError **error)
+{
+    for (gsize at = 0; at < length;) {
+        ssize_t count = pread(fd, bytes + at, length - at, (off_t)(offset + at));
+        if (count < 0 && errno == EINTR)
+            continue;
+        if (count < 0)
+            return hb_file_error(error, "reading", name);
+        if (count == 0)
+            return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: it ends too early", name);
+        at += (gsize)count;
+    }
+    return TRUE;
+}
+
+gboolean hb_store_read(const HbStore *store, const char *name, guint64 limit, char **bytes, gsize *length,
+                       GError **error)
+{
+    guint64 offset, size;
+    int fd = hb_store_open_file(store, name, &offset, &size, error);
+    g_autofree char *text = NULL;
+    gboolean ok;
+
+    if (fd < 0)
+        return FALSE;
+    if (size > limit) {
+        close(fd);
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: too large to be a dump's", name);
+    }
+    text = g_malloc(size + 1);
+    text[size] = '\0';
+    ok = read_exactly(fd, offset, text, size, name, error);
+    close(fd);
+    if (ok)
+        *bytes = g_steal_pointer(&text);
+    *length = size;
+    return ok;
+}
+
+HbFileSum *hb_store_sum(const HbStore *store, const char *name, HbFileProgress progress, gpointer data, GError **error)
+{
+    guint64 offset, bytes;
+    int fd = hb_store_open_file(store, name, &offset, &bytes, error);
+    HbFileSum *sum;
+
+    if (fd < 0)
+        return NULL;
+    sum = hb_file_sum(fd, offset, bytes, name, progress, data, error);
+    close(fd);
+    return sum;
+}

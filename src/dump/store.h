@@ -1,0 +1,33 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * store - the files of a dump that is there, wherever they lie: in a folder, or as members of a tar.
+ *
+ * After opening, any number of threads may read.
+ */
+#pragma once
+
+#include "dump/file.h"
+
+typedef struct HbStore HbStore;
+
+/* Folder or tar; HB_ERROR_FILE if it is not there or cannot be read, HB_ERROR_DAMAGED if it is neither */
+HbStore *hb_store_open(const char *path, GError **error);
+void hb_store_close(HbStore *store); /* accepts NULL */
+
+gboolean hb_store_is_folder(const HbStore *store);
+
+/* All names, sorted: char *; the caller's */
+GPtrArray *hb_store_list(const HbStore *store, GError **error);
+
+/* FALSE if there is no such file */
+gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *bytes);
+
+/* The whole file, ended by a zero byte; HB_ERROR_DAMAGED if it is missing or larger than limit */
+gboolean hb_store_read(const HbStore *store, const char *name, guint64 limit, char **bytes, gsize *length,
+                       GError **error);
+
+/* A file as a descriptor, to be closed by the caller, and the part of it that is meant; -1 on error */
+int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, guint64 *bytes, GError **error);
+
+/* The sum of a file; see hb_file_sum() */
+HbFileSum *hb_store_sum(const HbStore *store, const char *name, HbFileProgress progress, gpointer data, GError **error);

@@ -1,0 +1,249 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "dump/stream.h"
+
+#include "core/error.h"
+#include "dump/folder.h"
+#include "dump/reader.h"
+#include "dump/tar.h"
+
+#include <string.h>
+
+/* What no honest stream exceeds: a chunk ends with the row that fills it, and a row may have many large values */
+#define TEXT_BYTES_LIMIT  ((guint64)2 * 1024 * 1024 * 1024 - 1)
+#define CHUNK_BYTES_LIMIT ((guint64)8 * 1024 * 1024 * 1024)
+
+struct HbStream {
+    HbTarReader *tar;
+    GHashTable *seen;  /* name to its sum (text): of all members that came, the last of each name */
+    GHashTable *texts; /* name to GBytes *: of the members that are no chunks */
+    GHashTable *rows;  /* folder below rows/ to HbStoredRows * of the early manifest */
+    HbManifest *early;
+    HbManifest *last;
+};
+
+static const char hint[] = "send it again; what was restored is not complete, and must not be used";
+
+static gboolean damaged(GError **error, const char *name, const char *how)
+{
+    return hb_error_set(error, HB_ERROR_DAMAGED, hint, "the stream is damaged: %s %s", name, how);
+}
+
+/* ---- Members ---- */
+
+static gboolean is_chunk(const char *name)
+{
+    return g_str_has_prefix(name, "rows/");
+}
+
+/* The next member, summed; NULL with member->name NULL at the end */
+static GBytes *read_member(HbStream *stream, HbTarMember *member, GError **error)
+{
+    GBytes *bytes;
+
+    if (!hb_tar_reader_next(stream->tar, member, error) || member->name == NULL)
+        return NULL;
+    bytes =
+        hb_tar_reader_read(stream->tar, member, is_chunk(member->name) ? CHUNK_BYTES_LIMIT : TEXT_BYTES_LIMIT, error);
+    if (bytes == NULL)
+        return NULL;
+    g_hash_table_replace(stream->seen, g_strdup(member->name), g_compute_checksum_for_bytes(G_CHECKSUM_SHA256, bytes));
+    if (!is_chunk(member->name))
+        g_hash_table_replace(stream->texts, g_strdup(member->name), g_bytes_ref(bytes));
+    return bytes;
+}
+
+static gboolean broke_off(GError **error)
+{
+    return hb_error_set(error, HB_ERROR_DAMAGED, hint, "the stream broke off: its end never came");
+}
+
+/* Everything up to the next SHA256SUMS, which must be there */
+static gboolean read_until_sums(HbStream *stream, GError **error)
+{
+    HbTarMember member = {0};
+    gboolean done = FALSE;
+
+    while (!done) {
+        g_autoptr(GError) cause = NULL;
+        GBytes *bytes = read_member(stream, &member, &cause);
+        if (bytes == NULL) {
+            hb_tar_member_clear(&member);
+            if (cause == NULL)
+                return broke_off(error);
+            g_propagate_error(error, g_steal_pointer(&cause));
+            return FALSE;
+        }
+        g_bytes_unref(bytes);
+        done = strcmp(member.name, HB_SUMS_FILE) == 0;
+        if (is_chunk(member.name)) {
+            hb_tar_member_clear(&member);
+            return damaged(error, "the order of its members", "is not that of a dump");
+        }
+    }
+    hb_tar_member_clear(&member);
+    return TRUE;
+}
+
+static const char *get_text(const HbStream *stream, const char *name, gsize *length)
+{
+    GBytes *bytes = g_hash_table_lookup(stream->texts, name);
+
+    return bytes != NULL ? g_bytes_get_data(bytes, length) : NULL;
+}
+
+/* Whatever the sums list must have come, as it was written */
+static gboolean check_sums(const HbStream *stream, GError **error)
+{
+    gsize length;
+    const char *text = get_text(stream, HB_SUMS_FILE, &length);
+    g_autoptr(GHashTable) sums = hb_folder_read_sums(text, error);
+    GHashTableIter iter;
+    gpointer name, sum;
+
+    if (sums == NULL)
+        return FALSE;
+    g_hash_table_iter_init(&iter, sums);
+    while (g_hash_table_iter_next(&iter, &name, &sum)) {
+        const char *seen = g_hash_table_lookup(stream->seen, name);
+        if (seen == NULL || strcmp(seen, ((const HbFileSum *)sum)->sum) != 0)
+            return damaged(error, name, seen == NULL ? "did not come" : "is not what was written (its sum differs)");
+    }
+    return TRUE;
+}
+
+static HbManifest *read_manifest(const HbStream *stream, GError **error)
+{
+    gsize length;
+    const char *text = get_text(stream, HB_MANIFEST_FILE, &length);
+
+    if (text == NULL) {
+        damaged(error, HB_MANIFEST_FILE, "did not come");
+        return NULL;
+    }
+    return check_sums(stream, error) ? hb_manifest_read(text, length, error) : NULL;
+}
+
+/* ---- The beginning ---- */
+
+static gboolean read_definitions(HbStream *stream, GError **error)
+{
+    for (int stage = 0; stage < HB_STAGE_COUNT; stage++) {
+        g_autofree char *file = g_strdup_printf("%s.sql", hb_stage_get_name((HbStage)stage));
+        gsize length;
+        const char *text = get_text(stream, file, &length);
+        if (stage == HB_STAGE_ROWS)
+            continue;
+        if (text == NULL)
+            return damaged(error, file, "did not come");
+        if (!hb_reader_read_definitions(stream->early, (HbStage)stage, text, length, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static void index_folders(HbStream *stream)
+{
+    for (guint i = 0; i < stream->early->rows->len; i++) {
+        HbStoredRows *rows = stream->early->rows->pdata[i];
+        if (rows->folder != NULL)
+            g_hash_table_insert(stream->rows, rows->folder, rows);
+    }
+}
+
+static gboolean begin(HbStream *stream, GError **error)
+{
+    if (!read_until_sums(stream, error) || (stream->early = read_manifest(stream, error)) == NULL)
+        return FALSE;
+    if (!stream->early->rows_follow)
+        return damaged(error, HB_MANIFEST_FILE, "is not that of a stream");
+    if (!read_definitions(stream, error))
+        return FALSE;
+    index_folders(stream);
+    return TRUE;
+}
+
+HbStream *hb_stream_open(int fd, GError **error)
+{
+    HbStream *stream = g_new0(HbStream, 1);
+
+    stream->seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    stream->texts = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, (GDestroyNotify)g_bytes_unref);
+    stream->rows = g_hash_table_new(g_str_hash, g_str_equal);
+    stream->tar = hb_tar_reader_new(fd, error);
+    if (stream->tar == NULL || !begin(stream, error)) {
+        g_prefix_error(error, "standard input: ");
+        g_clear_pointer(&stream, hb_stream_close);
+    }
+    return stream;
+}
+
+void hb_stream_close(HbStream *stream)
+{
+    if (stream == NULL)
+        return;
+    hb_tar_reader_free(stream->tar);
+    g_hash_table_unref(stream->seen);
+    g_hash_table_unref(stream->texts);
+    g_hash_table_unref(stream->rows);
+    hb_manifest_free(stream->early);
+    hb_manifest_free(stream->last);
+    g_free(stream);
+}
+
+const HbManifest *hb_stream_get_manifest(const HbStream *stream)
+{
+    return stream->early;
+}
+
+/* ---- Rows, and the end ---- */
+
+void hb_stream_chunk_clear(HbStreamChunk *chunk)
+{
+    g_free(chunk->file);
+    g_clear_pointer(&chunk->bytes, g_bytes_unref);
+    *chunk = (HbStreamChunk){0};
+}
+
+/* "rows/garden.plot/0001.tsv.zst" */
+static const HbStoredRows *find_rows(const HbStream *stream, const char *file)
+{
+    g_auto(GStrv) words = g_strsplit(file, "/", -1);
+
+    return g_strv_length(words) == 3 ? g_hash_table_lookup(stream->rows, words[1]) : NULL;
+}
+
+static gboolean finish(HbStream *stream, GError **error)
+{
+    if (!read_until_sums(stream, error) || (stream->last = read_manifest(stream, error)) == NULL)
+        return FALSE;
+    return (!stream->last->rows_follow && strcmp(stream->last->id, stream->early->id) == 0) ||
+           damaged(error, HB_MANIFEST_FILE, "is not that of this dump");
+}
+
+gboolean hb_stream_next(HbStream *stream, HbStreamChunk *chunk, GError **error)
+{
+    HbTarMember member = {0};
+    g_autoptr(GError) cause = NULL;
+
+    hb_stream_chunk_clear(chunk);
+    chunk->bytes = read_member(stream, &member, &cause);
+    if (chunk->bytes == NULL && cause == NULL)
+        return broke_off(error);
+    if (chunk->bytes == NULL) {
+        hb_tar_member_clear(&member);
+        g_propagate_error(error, g_steal_pointer(&cause));
+        return FALSE;
+    }
+    chunk->file = g_steal_pointer(&member.name);
+    if (!is_chunk(chunk->file)) {
+        hb_stream_chunk_clear(chunk); /* the manifest, by its order */
+        return finish(stream, error);
+    }
+    chunk->rows = find_rows(stream, chunk->file);
+    return chunk->rows != NULL || damaged(error, chunk->file, "belongs to no table of the dump");
+}
+
+const HbManifest *hb_stream_get_last_manifest(const HbStream *stream)
+{
+    return stream->last;
+}
