@@ -95,6 +95,8 @@ bare_dump() { rm -rf "$work/bare.out"; mkdir "$work/bare.out"; "bare_read_$engin
 our_dump() { rm -rf "$work/ours"; "$hornbeam" dump -q --jobs "$jobs" "$from" "$work/ours"; }
 our_restore() { "$hornbeam" restore -q --no-analyze --jobs "$jobs" "$work/packed" "$(server_uri new ours)"; }
 bare_read() { "bare_read_$engine" new whole; }
+our_carry() { "$hornbeam" carry -q --no-analyze --skip user:* --jobs "$jobs" "$from" "$(server_uri new ours)"; }
+bare_source() { "bare_read_$engine" old fennick_vale; }
 our_verify() { "$hornbeam" verify -q --jobs "$jobs" "$work/packed" "$(server_uri new whole)"; }
 
 compare() { # compare NAME BARE OURS [PREPARE]
@@ -111,11 +113,30 @@ compare() { # compare NAME BARE OURS [PREPARE]
     b=$(median <"$work/bare.times"); o=$(median <"$work/our.times")
     printf '%-8s bare %6.2f s   hornbeam %6.2f s   ratio %s\n' "$1" "$b" "$o" "$(echo "scale=2; $o / $b" | bc)"
 }
+# Against the slower of reading and loading, which a carry does at the same time
+compare_carry() {
+    local i r l o
+    : >"$work/read.times"; : >"$work/bare.times"; : >"$work/our.times"
+    for i in $(seq "$runs"); do
+        "settle_$engine"
+        seconds bare_source >>"$work/read.times"
+        "fresh_$engine" bare structure
+        "settle_$engine"
+        seconds "bare_load_$engine" >>"$work/bare.times"
+        "fresh_$engine" ours
+        "settle_$engine"
+        seconds our_carry >>"$work/our.times"
+    done
+    r=$(median <"$work/read.times"); l=$(median <"$work/bare.times"); o=$(median <"$work/our.times")
+    printf 'carry    read %6.2f s   load %6.2f s   hornbeam %6.2f s   ratio to the slower %s, to both %s\n' "$r" "$l" "$o" \
+        "$(echo "scale=2; if ($r > $l) $o / $r else $o / $l" | bc)" "$(echo "scale=2; $o / ($r + $l)" | bc)"
+}
 peak() { /usr/bin/time -f '%M' "$@" 2>&1 >/dev/null | tail -n 1; }
 
 echo "$engine, scale $scale, $runs runs, $jobs sessions; rows as text: $(du -sm "$work/plain" | cut -f1) MB"
 compare dump bare_dump our_dump
 compare restore "bare_load_$engine" our_restore fresh
+compare_carry
 "$hornbeam" restore -q --jobs "$jobs" "$work/packed" "$(server_uri new whole)" >/dev/null
 compare verify bare_read our_verify
 if [ -x /usr/bin/time ]; then
