@@ -19,11 +19,13 @@ typedef struct {
     char *table;        /* as the engine quotes it: "garden.plot" */
     GPtrArray *columns; /* char *: as the engine quotes them, in the order of reading; none: the table has no columns */
     GString *coding; /* a letter for each column: t as text, x as hexadecimal digits of its bytes; empty: all as text */
-    GPtrArray *read_as; /* char *: expressions that read the columns; NULL: the column itself. Empty: all so */
-    guint64 bytes;      /* estimate of the text */
-    guint64 extent;     /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
-    char *split_by;     /* the column that the unit counts; NULL: the engine needs none */
-    char *condition;    /* SQL that chooses among the rows; NULL: all of them */
+    GPtrArray *read_as;  /* char *: expressions that read the columns; NULL: the column itself. Empty: all so */
+    guint64 bytes;       /* estimate of the text */
+    guint64 extent;      /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
+    char *split_by;      /* the column that the unit counts; NULL: the engine needs none */
+    gboolean has_binary; /* its values have a form of the engine's own that servers of one major version share */
+    gboolean binary;     /* rows are to be read and written in that form: one a piece, without line ends */
+    char *condition;     /* SQL that chooses among the rows; NULL: all of them */
 } HbRowSet;
 
 /* What stands in the source but cannot be carried, and why */

@@ -67,7 +67,8 @@ typedef struct {
 
 GArray *hb_ranges_new(void); /* of HbRange; owns their texts */
 
-/* Takes one row, its line end included, or a piece of one: only the last ends with a line end. FALSE ends the reading
+/* Takes one row, its line end included (a row in binary form has none, and comes at once), or a piece of one: only the
+ * last ends with a line end. FALSE ends the reading
  */
 typedef gboolean (*HbRowSink)(gpointer data, const char *piece, gsize length, GError **error);
 
@@ -88,6 +89,7 @@ void hb_databases_add(GArray *databases, const char *name, guint64 bytes);
 
 typedef struct {
     guint64 analyze_from_rows;  /* smaller tables need no refreshing of the planner's figures */
+    guint binary_within;        /* versions that are equal when divided by this share a binary form; 0: there is none */
     gboolean cross_references;  /* what is in one database may need what is in another */
     gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
 } HbEngineTraits;

@@ -149,13 +149,14 @@ static void a_carry_goes_on_when_the_target_comes_back(void **state)
 {
     (void)state;
     run_expect(
-        run_shell("from=$(server_uri old fennick_vale) to=$(server_uri new back);"
-                  " $HORNBEAM carry \"$from\" \"$to\" --jobs 2 & carry=$!;"
-                  " for i in $(seq 200); do [ \"$(psql -qXAtc 'SELECT count(*) > 3 FROM hornbeam_journal.step WHERE key LIKE"
-                  " $$rows%$$' \"$to\" 2>/dev/null)\" = t ] && break; sleep 0.01; done; stop_server new immediate; sleep 0.3;"
-                  " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l $SERVERS/new/data/server.log -w start"
-                  " >/dev/null; wait $carry; carried=$?; $HORNBEAM verify \"$from\" \"$to\" --skip user:*; verified=$?;"
-                  " [ $carried$verified = 00 ] || [ $carried = 4 ]"),
+        run_shell(
+            "from=$(server_uri old fennick_vale) to=$(server_uri new back);"
+            " $HORNBEAM carry \"$from\" \"$to\" --jobs 2 & carry=$!;"
+            " for i in $(seq 200); do [ \"$(psql -qXAtc 'SELECT count(*) > 3 FROM hornbeam_journal.step WHERE key LIKE"
+            " $$rows%$$' \"$to\" 2>/dev/null)\" = t ] && break; sleep 0.01; done; stop_server new immediate; sleep 0.3;"
+            " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l $SERVERS/new/data/server.log -w start"
+            " >/dev/null; wait $carry; carried=$?; $HORNBEAM verify \"$from\" \"$to\" --skip user:*; verified=$?;"
+            " [ $carried$verified = 00 ] || [ $carried = 4 ]"),
         0, NULL, NULL);
 }
 

@@ -40,6 +40,7 @@ static gboolean read_rows(HbGather *gather, GError **error)
         set->bytes = g_ascii_strtoull(hb_pg_get(result, row, "cost"), NULL, 10);
         set->extent = g_ascii_strtoull(extent, NULL, 10);
         set->condition = g_strdup(hb_pg_get(result, row, "condition"));
+        set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
         read_columns(set, hb_pg_get(result, row, "columns"));
     }
     return result != NULL;

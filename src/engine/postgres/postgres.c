@@ -25,7 +25,7 @@ const HbEngine hb_postgres_engine = {
                .get_table = hb_pg_script_table,
                .begin_rows = hb_pg_begin_script_rows,
                .end_rows = hb_pg_end_script_rows},
-    .traits = {.analyze_from_rows = 1},
+    .traits = {.analyze_from_rows = 1, .binary_within = 10000},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"
                 "SET check_function_bodies = off;\n"

@@ -49,6 +49,11 @@ static char *column_list(const HbRowSet *set)
     return set->columns->len > 0 ? g_strdup_printf(" (%s)", columns) : g_strdup("");
 }
 
+static const char *form_of(const HbRowSet *set)
+{
+    return set->binary ? " (FORMAT binary)" : "";
+}
+
 static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
 {
     g_autofree char *columns = join_columns(set);
@@ -60,11 +65,11 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     if (set->condition != NULL)
         return g_strdup_printf("COPY (SELECT %s FROM ONLY %s %s) TO STDOUT", columns, set->table, set->condition);
     if (range->first == 0 && range->end == G_MAXUINT64)
-        return g_strdup_printf("COPY %s%s TO STDOUT", set->table, list);
+        return g_strdup_printf("COPY %s%s TO STDOUT%s", set->table, list, form_of(set));
     upper = range->end == G_MAXUINT64 ? g_strdup("")
                                       : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
-    return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT",
-                           columns, set->table, range->first, upper);
+    return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT%s",
+                           columns, set->table, range->first, upper, form_of(set));
 }
 
 /* After the last row, or to be rid of rows that nobody wants any more */
@@ -89,13 +94,42 @@ static gboolean finish(HbSession *session, guint64 *taken, GError **error)
     return ok;
 }
 
-static gboolean pass_rows(HbSession *session, HbRowSink sink, gpointer data, GError **error)
+#define BINARY_BEGINS "PGCOPY\n\377\r\n"
+#define BINARY_HEADER 19
+#define BINARY_END    "\377\377"
+
+/*
+ * In binary form the header usually comes with the first row, and the end as a message of its own. The header is passed
+ * on with a row, the end not at all: so each piece is one row, and there is no piece without rows
+ */
+static gboolean pass_message(GString *header, const char *message, gsize length, HbRowSink sink, gpointer data,
+                             GError **error)
 {
+    gboolean begins = length >= BINARY_HEADER && memcmp(message, BINARY_BEGINS, sizeof BINARY_BEGINS - 1) == 0;
+
+    if (length == 2 && memcmp(message, BINARY_END, 2) == 0)
+        return TRUE;
+    if (begins && length <= BINARY_HEADER + 2) {
+        g_string_append_len(header, message, BINARY_HEADER);
+        return TRUE;
+    }
+    if (header->len == 0)
+        return sink(data, message, length, error);
+    g_string_append_len(header, message, (gssize)length);
+    gboolean taken = sink(data, header->str, header->len, error);
+    g_string_truncate(header, 0);
+    return taken;
+}
+
+static gboolean pass_rows(HbSession *session, gboolean binary, HbRowSink sink, gpointer data, GError **error)
+{
+    g_autoptr(GString) header = g_string_new(NULL);
     char *row;
     int length;
 
     while ((length = PQgetCopyData(session->conn, &row, 0)) > 0) {
-        gboolean taken = sink(data, row, (gsize)length, error);
+        gboolean taken = binary ? pass_message(header, row, (gsize)length, sink, data, error)
+                                : sink(data, row, (gsize)length, error);
         PQfreemem(row);
         if (!taken) {
             hb_pg_interrupt(session);
@@ -123,21 +157,90 @@ gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
 
     if (PQresultStatus(result) != PGRES_COPY_OUT)
         return hb_pg_set_error(session, result, error);
-    return pass_rows(session, sink, data, error);
+    return pass_rows(session, set->binary, sink, data, error);
 }
 
 /* ---- Writing ---- */
 
-static guint64 count_lines(const char *bytes, gsize length)
-{
-    guint64 lines = 0;
+/*
+ * Counts the rows of a stream, whose blocks may end anywhere. As text, a row is a line; in binary form
+ *
+ *     header: 11 bytes, flags (4), length of more header (4) | row: fields (2), each: length (4, -1: NULL), bytes | -1
+ * (2)
+ */
+typedef struct {
+    gboolean binary;
+    guint64 rows;
+    guint64 skip; /* bytes of no interest */
+    guint needed; /* bytes of the number that is being read */
+    guint have;   /* of these */
+    gint32 number;
+    gint fields; /* left in the row; -1: the number is a count of fields; -2: the header's length */
+} RowsSent;
 
-    for (const char *end = bytes + length; (bytes = memchr(bytes, '\n', (gsize)(end - bytes))) != NULL; bytes++)
-        lines++;
-    return lines;
+#define HEADER_BYTES 15
+
+static void rows_sent_init(RowsSent *sent, gboolean binary)
+{
+    *sent = (RowsSent){.binary = binary, .skip = HEADER_BYTES, .needed = 4, .fields = -2};
 }
 
-static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, guint64 *sent, GError **error)
+static void begin_row(RowsSent *sent)
+{
+    sent->fields = -1;
+    sent->needed = 2;
+}
+
+static void take_number(RowsSent *sent)
+{
+    gint32 number = sent->needed == 2 ? (gint16)sent->number : sent->number;
+
+    sent->number = 0;
+    sent->have = 0;
+    if (sent->fields == -2) {
+        sent->skip = (guint32)number;
+        begin_row(sent);
+        return;
+    }
+    if (sent->fields == -1) {
+        sent->rows += number >= 0;
+        sent->fields = number;
+        sent->needed = 4;
+    } else {
+        sent->skip = number > 0 ? (guint32)number : 0;
+        sent->fields--;
+    }
+    if (sent->fields <= 0)
+        begin_row(sent);
+}
+
+static void count_binary(RowsSent *sent, const char *bytes, gsize length)
+{
+    while (length > 0) {
+        gsize part = MIN(sent->skip, length);
+        sent->skip -= part;
+        bytes += part;
+        length -= part;
+        if (length == 0)
+            return;
+        sent->number = (gint32)((guint32)sent->number << 8 | (guint8)*bytes++);
+        length--;
+        if (++sent->have == sent->needed)
+            take_number(sent);
+    }
+}
+
+static void count_rows(RowsSent *sent, const char *bytes, gsize length)
+{
+    if (sent->binary) {
+        count_binary(sent, bytes, length);
+        return;
+    }
+    for (const char *end = bytes + length; (bytes = memchr(bytes, '\n', (gsize)(end - bytes))) != NULL; bytes++)
+        sent->rows++;
+}
+
+static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, RowsSent *sent, GError **error)
 {
     const char *bytes;
     gsize length;
@@ -147,7 +250,7 @@ static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data,
             return FALSE;
         if (length == 0)
             return TRUE;
-        *sent += count_lines(bytes, length);
+        count_rows(sent, bytes, length);
         if (PQputCopyData(session->conn, bytes, (int)length) != 1)
             return hb_pg_set_error(session, NULL, error);
     }
@@ -190,11 +293,12 @@ static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GE
 gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error)
 {
-    guint64 sent = 0, taken = 0;
+    RowsSent sent;
+    guint64 taken = 0;
     g_autofree char *list = column_list(set);
     g_autofree char *sql = hb_pg_is_large_objects(set)
                                ? g_strdup(hb_pg_begin_large_objects_sql)
-                               : g_strdup_printf("BEGIN; COPY %s%s FROM STDIN", set->table, list);
+                               : g_strdup_printf("BEGIN; COPY %s%s FROM STDIN%s", set->table, list, form_of(set));
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
     if (PQresultStatus(result) != PGRES_COPY_IN) {
@@ -202,11 +306,12 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }
+    rows_sent_init(&sent, set->binary);
     if (!send_rows(session, source, data, &sent, error))
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!finish(session, &taken, error) || !check_taken(set, taken, sent, error) ||
+    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) ||
         !commit_with_key(session, set, key, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;

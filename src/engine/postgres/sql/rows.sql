@@ -11,6 +11,15 @@ SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
        (SELECT string_agg(octet_length(quote_ident(a.attname)) || ':' || quote_ident(a.attname), '' ORDER BY a.attnum)
         FROM pg_attribute a
         WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = '') AS columns,
+       -- Types that the server brings have the same numbers everywhere; names of objects are sent as numbers that have not
+       NOT EXISTS (SELECT FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid
+                   LEFT JOIN pg_type b ON b.oid = t.typbasetype AND t.typtype = 'd'
+                   WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+                     AND NOT (t.typtype = 'e'
+                              OR (coalesce(b.oid, t.oid) < 10000 AND coalesce(b.typtype, t.typtype) IN ('b', 'r', 'm')
+                                  AND coalesce(b.typname, t.typname) !~ '^_?reg'
+                                  AND coalesce(b.typsend, t.typsend) <> 0 AND coalesce(b.typreceive, t.typreceive) <> 0)))
+       AND x.oid IS NULL AS has_binary,
        x.condition
 FROM pg_class c
 LEFT JOIN (
