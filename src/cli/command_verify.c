@@ -61,11 +61,13 @@ static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **err
 }
 
 /* Like restore: without a database in the URI, the one that has the source's name */
-static void default_database(HbAddress *address, const HbEngine *engine, const char *name, char **kept)
+static void default_database(HbVerifyOptions *options, const char *name, char **kept)
 {
-    *kept = engine->get_database(address->uri);
+    HbAddress *address = &options->to.address;
+
+    *kept = options->to.engine->get_database(address->uri);
     if (*kept == NULL)
-        address->database = name;
+        address->database = hb_adapt_database(&options->wishes, name);
 }
 
 static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const char *path, GError **error)
@@ -79,7 +81,7 @@ static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const 
     options->parts &= hb_reader_get_manifest(dump)->parts;
     if (hb_reader_get_manifest(dump)->members != NULL)
         return hb_cli_verify_whole(cli, options, error);
-    default_database(&options->to.address, options->to.engine, hb_reader_get_manifest(dump)->database, &named);
+    default_database(options, hb_reader_get_manifest(dump)->database, &named);
     return compare(cli, options, error);
 }
 
@@ -97,7 +99,7 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
     database = options->from.engine->get_database(uri);
     if (database == NULL)
         return hb_cli_verify_whole(cli, options, error);
-    default_database(&options->to.address, options->to.engine, database, &named);
+    default_database(options, database, &named);
     return compare(cli, options, error);
 }
 

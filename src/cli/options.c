@@ -58,7 +58,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
           HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
-    LIST("rename", rename, "storage:OLD=NEW", "tables of one storage engine get another (may be given several times)",
+    LIST("rename", rename, "KIND:OLD=NEW", "another name on the way: database, schema, owner, tablespace, storage (repeatable)",
          HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
           HB_FOR_SQL | HB_FOR_DUMP),

@@ -191,7 +191,7 @@ static gboolean verify_database(Telling *telling, const HbVerifyOptions *whole, 
 
     options.from.dump = dump;
     options.from.address.database = name;
-    options.to.address.database = name;
+    options.to.address.database = hb_adapt_database(&options.wishes, name);
     options.parts &= ~(guint)HB_PART_USERS;
     ok = ok && hb_verify_run(&options, &verification, error);
     if (ok)

@@ -285,6 +285,42 @@ void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product)
         hb_catalog_remove(catalog, gone);
 }
 
+static void rename_text(char **text, HbRenameIdentity rename, gpointer data)
+{
+    char *renamed = *text != NULL ? rename(data, *text) : NULL;
+
+    if (renamed == NULL)
+        return;
+    g_free(*text);
+    *text = renamed;
+}
+
+static void rename_row_set(HbRowSet *set, HbRenameIdentity rename, gpointer data)
+{
+    rename_text(&set->identity, rename, data);
+    g_free(set->table);
+    set->table = g_strdup(strchr(set->identity, ' ') + 1);
+}
+
+gboolean hb_catalog_rename(HbCatalog *catalog, HbRenameIdentity rename, gpointer data, GError **error)
+{
+    g_hash_table_remove_all(catalog->places);
+    for (guint i = 0; i < catalog->objects->len; i++) {
+        HbObject *object = catalog->objects->pdata[i];
+        rename_text(&object->identity, rename, data);
+        rename_text(&object->on, rename, data);
+        for (guint n = 0; n < object->needs->len; n++)
+            rename_text((char **)&object->needs->pdata[n], rename, data);
+        if (g_hash_table_contains(catalog->places, object->identity))
+            return hb_error_set(error, HB_ERROR_DUPLICATE, "choose another new name",
+                                "%s: two objects would have this name", object->identity);
+        g_hash_table_insert(catalog->places, object->identity, GUINT_TO_POINTER(i));
+    }
+    for (guint i = 0; i < catalog->row_sets->len; i++)
+        rename_row_set(catalog->row_sets->pdata[i], rename, data);
+    return TRUE;
+}
+
 static gint compare_row_sets(gconstpointer one, gconstpointer other)
 {
     return strcmp((*(HbRowSet *const *)one)->identity, (*(HbRowSet *const *)other)->identity);

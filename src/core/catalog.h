@@ -58,6 +58,13 @@ void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product);
 /* Takes out the objects with these identities, and their row sets. The catalog must be arranged */
 void hb_catalog_remove(HbCatalog *catalog, GHashTable *identities);
 
+/*
+ * Gives all identities other names: rename() hands out the new one (the caller's), or NULL if it stays. Those of row
+ * sets and their tables follow. The catalog must be arranged. HB_ERROR_DUPLICATE, and then it is of no use any more
+ */
+typedef char *(*HbRenameIdentity)(gpointer data, const char *identity);
+gboolean hb_catalog_rename(HbCatalog *catalog, HbRenameIdentity rename, gpointer data, GError **error);
+
 /* Reading */
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */
 guint hb_catalog_count(const HbCatalog *catalog);

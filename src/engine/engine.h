@@ -204,7 +204,8 @@ struct HbEngine {
     char *(*join_definitions)(const char *one, const char *other);
 
     /* The object's SQL with another name in it; NULL: it does not say the old one. The caller's */
-    char *(*rename)(const HbObject *object, const char *sql, const HbRename *rename);
+    char *(*rename)(const HbObject *object, const char *sql, HbRename *rename);
+    char *(*rename_identity)(const char *identity, const HbRename *rename); /* likewise */
 
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };

@@ -15,19 +15,104 @@ static void forget_owner(HbObject *object)
     g_clear_pointer(&object->owner_sql, g_free);
 }
 
-void hb_adapt_names(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+static void rename_text(const HbEngine *engine, const HbObject *object, char **sql, HbRename *rename)
 {
+    char *renamed = *sql != NULL ? engine->rename(object, *sql, rename) : NULL;
+
+    if (renamed == NULL)
+        return;
+    g_free(*sql);
+    *sql = renamed;
+}
+
+void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename, gboolean tell)
+{
+    HbRename own = *rename;
+
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        char *renamed = object->definition != NULL ? engine->rename(object, object->definition, rename) : NULL;
-        if (renamed == NULL)
-            continue;
-        g_free(object->definition);
-        object->definition = renamed;
+        own.left = FALSE;
+        rename_text(engine, object, &object->definition, &own);
+        rename_text(engine, object, &object->owner_sql, &own);
+        for (guint v = 0; object->variants != NULL && v < object->variants->len; v++)
+            rename_text(engine, object, &((HbVariant *)object->variants->pdata[v])->definition, &own);
+        if (own.left && tell) {
+            g_autofree char *why = g_strdup_printf(
+                "“%s” stands inside a string in it, which is left as it is: see whether it should follow",
+                rename->old_name);
+            g_autofree char *renamed = engine->rename_identity(object->identity, rename);
+            hb_catalog_add_omission(catalog, renamed != NULL ? renamed : object->identity, why);
+        }
     }
 }
 
-void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes)
+typedef struct {
+    const HbEngine *engine;
+    const HbRename *rename;
+} Identities;
+
+static char *rename_identity(gpointer data, const char *identity)
+{
+    const Identities *identities = data;
+
+    return identities->engine->rename_identity(identity, identities->rename);
+}
+
+static void rename_owners(HbCatalog *catalog, const HbRename *rename)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if (g_strcmp0(object->owner, rename->old_name) != 0)
+            continue;
+        g_free(object->owner);
+        object->owner = g_strdup(rename->new_name);
+    }
+}
+
+static void rename_property(HbCatalog *catalog, const char *name, const HbRename *rename)
+{
+    if (g_strcmp0(g_hash_table_lookup(hb_catalog_get_properties(catalog), name), rename->old_name) == 0)
+        hb_catalog_set_property(catalog, name, rename->new_name);
+}
+
+gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *rename, GError **error)
+{
+    Identities identities = {engine, rename};
+
+    g_clear_pointer(&rename->inside, g_hash_table_unref);
+    if (rename->kind == HB_RENAME_SCHEMA)
+        rename->inside = hb_rename_list_inside(catalog, rename->old_name);
+    hb_adapt_definitions(catalog, engine, rename, TRUE);
+    if (rename->kind == HB_RENAME_OWNER)
+        rename_owners(catalog, rename);
+    if (rename->kind == HB_RENAME_TABLESPACE)
+        rename_property(catalog, "tablespace", rename);
+    if (rename->kind == HB_RENAME_DATABASE)
+        rename_property(catalog, "name", rename);
+    return hb_catalog_rename(catalog, rename_identity, &identities, error);
+}
+
+gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error)
+{
+    hb_adapt_rights(catalog, wishes);
+    for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++) {
+        if (!hb_adapt_name(catalog, engine, wishes->renames->pdata[i], error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+const char *hb_adapt_database(const HbWishes *wishes, const char *name)
+{
+    for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++) {
+        const HbRename *rename = wishes->renames->pdata[i];
+        if (rename->kind == HB_RENAME_DATABASE && g_strcmp0(rename->old_name, name) == 0)
+            return rename->new_name;
+    }
+    return name;
+}
+
+void hb_adapt_rights(HbCatalog *catalog, const HbWishes *wishes)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
 
@@ -41,8 +126,6 @@ void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes 
     }
     if (g_hash_table_size(gone) > 0)
         hb_catalog_remove(catalog, gone);
-    for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++)
-        hb_adapt_names(catalog, engine, wishes->renames->pdata[i]);
 }
 
 #define NAMED_EACH 20

@@ -15,14 +15,21 @@ typedef struct {
     GPtrArray *renames; /* HbRename *; NULL: none */
 } HbWishes;
 
-/* Fulfils them in an arranged catalog */
-void hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes);
+/* Fulfils them in an arranged catalog; what is left inside strings becomes an omission. HB_ERROR_DUPLICATE */
+gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error);
+
+/* The parts of it: ownership and grants; one name, in identities and in definitions */
+void hb_adapt_rights(HbCatalog *catalog, const HbWishes *wishes);
+gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *rename, GError **error);
+
+/* One name in definitions only; tell: what is left inside strings becomes an omission */
+void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename, gboolean tell);
+
+/* What a database of this name is to be called; borrowed */
+const char *hb_adapt_database(const HbWishes *wishes, const char *name);
 
 /* Names what hb_choice_apply() found to come along, or to be needed and left out */
 void hb_adapt_tell_along(HbObservers *observers, const HbChoice *choice, const GPtrArray *along);
-
-/* The definitions of all objects with another name in them */
-void hb_adapt_names(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename);
 
 /*
  * Rewrites a dump's arranged catalog, written for servers of version `written_for`, for this target. What is changed or

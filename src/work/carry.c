@@ -16,7 +16,8 @@ struct HbCarry {
     HbRestore *restore;
     gint pieces;        /* atomic: numbers keys */
     GMutex lock;        /* guards what follows */
-    GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
+    GPtrArray *sets;    /* HbRowSet *, of its own: as they are called in the source */
+    GHashTable *by_set; /* these to HbStoredRows *, whose sets are those of the target */
     GHashTable *done;   /* keys of pieces that the target has to HbRowSet * */
 };
 
@@ -54,6 +55,12 @@ typedef struct {
 static const HbSourceOptions *options_of(const Lane *lane)
 {
     return lane->carry->source->options;
+}
+
+/* The row set on the target, where it may have another name */
+static const HbRowSet *target_of(const Lane *lane)
+{
+    return ((const HbStoredRows *)g_hash_table_lookup(lane->carry->by_set, lane->set))->set;
 }
 
 /* ---- The writer ---- */
@@ -143,7 +150,8 @@ static void write_piece(Lane *lane, Block *first)
     g_async_queue_push_front(lane->full, first);
     giving.last = BLOCK_ROWS;
     if (open_target(lane, &lane->error))
-        options_of(lane)->engine->write_rows(lane->session, lane->set, give_rows, &giving, lane->key, &lane->error);
+        options_of(lane)->engine->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
+                                             &lane->error);
     if (lane->error != NULL)
         g_atomic_int_set(&lane->failed, TRUE);
     drain(&giving);
@@ -214,7 +222,8 @@ static void begin_piece(gpointer context, const HbRowSet *set, guint64 first)
     g_clear_error(&lane->error);
     g_atomic_int_set(&lane->failed, FALSE);
     g_free(lane->key);
-    lane->key = g_strdup_printf("%s piece %d", set->identity, g_atomic_int_add(&lane->carry->pieces, 1) + 1);
+    lane->key =
+        g_strdup_printf("%s piece %d", target_of(lane)->identity, g_atomic_int_add(&lane->carry->pieces, 1) + 1);
 }
 
 static void send_block(Lane *lane)
@@ -259,7 +268,7 @@ static void count_piece(Lane *lane)
     hb_digest_add(&rows->digest, &lane->sum.digest);
     rows->bytes += lane->bytes;
     if (lane->bytes > 0)
-        g_hash_table_insert(carry->done, g_strdup(lane->key), (gpointer)lane->set);
+        g_hash_table_insert(carry->done, g_strdup(lane->key), (gpointer)rows->set);
     g_mutex_unlock(&carry->lock);
 }
 
@@ -276,7 +285,7 @@ static gboolean judge_piece(Lane *lane, GError **error)
         g_propagate_prefixed_error(error, g_error_copy(lane->error), "on the target: ");
         return FALSE;
     }
-    hb_restore_fail_rows(lane->carry->restore, lane->set, lane->error);
+    hb_restore_fail_rows(lane->carry->restore, target_of(lane), lane->error);
     return TRUE;
 }
 
@@ -292,14 +301,39 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 
 /* ---- The whole ---- */
 
+static void copy_free(gpointer data)
+{
+    HbRowSet *set = data;
+
+    g_free(set->identity);
+    g_free(set->table);
+    g_free(set);
+}
+
+/* Names may change on the way, but rows are read under the old ones. What else a row set says is shared */
+static void copy_sets(HbCarry *carry)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
+
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSet *copy = g_memdup2(sets->pdata[i], sizeof(HbRowSet));
+        copy->identity = g_strdup(copy->identity);
+        copy->table = g_strdup(copy->table);
+        g_ptr_array_add(carry->sets, copy);
+        g_hash_table_insert(carry->by_set, copy, hb_manifest_add_rows(carry->source->manifest, sets->pdata[i]));
+    }
+}
+
 HbCarry *hb_carry_new(HbSource *source)
 {
     HbCarry *carry = g_new0(HbCarry, 1);
 
     carry->source = source;
+    carry->sets = g_ptr_array_new_with_free_func(copy_free);
     carry->by_set = g_hash_table_new(NULL, NULL);
     carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     g_mutex_init(&carry->lock);
+    copy_sets(carry);
     return carry;
 }
 
@@ -307,23 +341,45 @@ void hb_carry_free(HbCarry *carry)
 {
     if (carry == NULL)
         return;
+    g_ptr_array_unref(carry->sets);
     g_hash_table_unref(carry->by_set);
     g_hash_table_unref(carry->done);
     g_mutex_clear(&carry->lock);
     g_free(carry);
 }
 
-/* Servers of one major version spare each other the writing and reading of text, which is most of the work */
-static void choose_forms(HbCarry *carry)
+/* Dropped rows are gone, and must not be looked at: they are known by address */
+static GHashTable *list_kept(const HbManifest *manifest)
 {
-    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
+    GHashTable *kept = g_hash_table_new(NULL, NULL);
+
+    for (guint i = 0; i < manifest->rows->len; i++)
+        g_hash_table_add(kept, manifest->rows->pdata[i]);
+    return kept;
+}
+
+/*
+ * Servers of one major version spare each other the writing and reading of text, which is most of the work. Row sets
+ * that the target does not get are not read
+ */
+static GPtrArray *choose_sets(HbCarry *carry)
+{
+    GPtrArray *chosen = g_ptr_array_new();
     guint within = carry->source->options->engine->traits.binary_within;
     guint from = carry->source->manifest->version_number, to = hb_restore_get_target(carry->restore)->version_number;
+    g_autoptr(GHashTable) kept = list_kept(carry->source->manifest);
 
-    for (guint i = 0; i < sets->len; i++) {
-        HbRowSet *set = sets->pdata[i];
-        set->binary = set->has_binary && set->columns->len > 0 && within != 0 && from / within == to / within;
+    for (guint i = 0; i < carry->sets->len; i++) {
+        HbRowSet *set = carry->sets->pdata[i];
+        HbStoredRows *rows = g_hash_table_lookup(carry->by_set, set);
+        gboolean binary = set->has_binary && set->columns->len > 0 && within != 0 && from / within == to / within;
+        if (!g_hash_table_contains(kept, rows))
+            continue;
+        set->binary = binary;
+        ((HbRowSet *)rows->set)->binary = binary;
+        g_ptr_array_add(chosen, set);
     }
+    return chosen;
 }
 
 /* A server that crashed may have lost commits that it had confirmed, as none of them waited for the disk */
@@ -349,23 +405,21 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
     HbCarry *carry = data;
     HbSource *source = carry->source;
     const HbSourceOptions *options = source->options;
-    const GPtrArray *sets = hb_catalog_get_row_sets(source->manifest->catalog);
+    g_autoptr(GPtrArray) sets = NULL;
     const HbRowConsumer consumer = {open_lane, close_lane, begin_piece, take_row, end_piece, carry};
-    const HbReading reading = {.engine = options->engine,
-                               .address = &options->from,
-                               .snapshot = &source->snapshot,
-                               .sets = sets,
-                               .sessions = source->readers,
-                               .jobs = source->readers->len,
-                               .stop = options->stop,
-                               .observers = options->observers,
-                               .phase = "carrying rows",
-                               .consumer = &consumer};
+    HbReading reading = {.engine = options->engine,
+                         .address = &options->from,
+                         .snapshot = &source->snapshot,
+                         .sessions = source->readers,
+                         .jobs = source->readers->len,
+                         .stop = options->stop,
+                         .observers = options->observers,
+                         .phase = "carrying rows",
+                         .consumer = &consumer};
 
     carry->restore = restore;
-    choose_forms(carry);
-    for (guint i = 0; i < sets->len; i++)
-        g_hash_table_insert(carry->by_set, sets->pdata[i], hb_manifest_add_rows(source->manifest, sets->pdata[i]));
+    sets = choose_sets(carry);
+    reading.sets = sets;
     if (sets->len > 0 && !hb_reading_run(&reading, error))
         return FALSE;
     return check_done(carry, error) && hb_source_end(source, error);

@@ -209,14 +209,27 @@ static gboolean take_chunks(HbInflow *inflow, HbStoredRows *rows, const HbStored
     return TRUE;
 }
 
+/* Names may have changed on the way; folders have not */
+static GHashTable *index_folders(const HbManifest *manifest)
+{
+    GHashTable *folders = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        if (rows->folder != NULL)
+            g_hash_table_insert(folders, rows->folder, rows);
+    }
+    return folders;
+}
+
 static gboolean take_last_manifest(HbInflow *inflow, GError **error)
 {
-    g_autoptr(GHashTable) last = hb_manifest_index_rows(hb_stream_get_last_manifest(inflow->stream));
     const HbManifest *early = hb_stream_get_manifest(inflow->stream);
+    g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(inflow->stream));
 
     for (guint i = 0; i < early->rows->len; i++) {
         HbStoredRows *rows = early->rows->pdata[i];
-        const HbStoredRows *whole = g_hash_table_lookup(last, rows->set->identity);
+        const HbStoredRows *whole = rows->folder != NULL ? g_hash_table_lookup(last, rows->folder) : NULL;
         if (whole == NULL)
             return hb_error_set(error, HB_ERROR_DAMAGED, NULL, "%s: the end of the stream does not know it",
                                 rows->set->identity);

@@ -160,7 +160,7 @@ static void pick_database(HbRestore *restore)
     }
     restore->database = restore->options.engine->get_database(restore->options.to.uri);
     if (restore->database == NULL)
-        restore->database = g_strdup(restore->manifest->database);
+        restore->database = g_strdup(hb_adapt_database(&restore->options.wishes, restore->manifest->database));
     restore->target.database = restore->database;
 }
 
@@ -200,6 +200,18 @@ static gboolean look_ahead(HbRestore *restore, GError **error)
     return options->engine->look_ahead(&restore->target, &ahead, restore->findings, error);
 }
 
+/* Statements about the database name it; the target's name may be another */
+static gboolean adapt_database(HbRestore *restore, GError **error)
+{
+    HbRename rename = {.kind = HB_RENAME_DATABASE,
+                       .old_name = (char *)hb_adapt_database(&restore->options.wishes, restore->manifest->database),
+                       .new_name = restore->database};
+
+    if (restore->options.whole_server || strcmp(rename.old_name, rename.new_name) == 0)
+        return TRUE;
+    return hb_adapt_name(restore->manifest->catalog, restore->options.engine, &rename, error);
+}
+
 /* Everything that will not arrive as it was is known before anything is written */
 static gboolean adapt(HbRestore *restore, GError **error)
 {
@@ -214,7 +226,9 @@ static gboolean adapt(HbRestore *restore, GError **error)
     if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, along, error))
         return FALSE;
     hb_adapt_tell_along(restore->options.observers, restore->options.choice, along);
-    hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes);
+    if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
+        !adapt_database(restore, error))
+        return FALSE;
     hb_manifest_drop_rows(restore->manifest);
     if (!look_ahead(restore, error))
         return FALSE;

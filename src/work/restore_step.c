@@ -26,18 +26,12 @@ char *hb_restore_hint_statement(const char *sql)
     return g_strdup_printf("a role with the rights can run: %s", hidden);
 }
 
-/* Statements about the database name it; the target's name may be another */
-static char *fit_definition(const HbRestore *restore, const HbStep *step)
+static char *join_definition(const HbStep *step)
 {
     const HbObject *object = step->object;
-    g_autofree char *sql = g_strconcat(step->sql != NULL ? step->sql : object->definition,
-                                       object->owner_sql != NULL ? "\n" : NULL, object->owner_sql, NULL);
 
-    if (strcmp(restore->database, restore->manifest->database) == 0)
-        return g_steal_pointer(&sql);
-    const HbRename rename = {HB_RENAME_DATABASE, restore->manifest->database, restore->database};
-    char *renamed = restore->options.engine->rename(object, sql, &rename);
-    return renamed != NULL ? renamed : g_steal_pointer(&sql);
+    return g_strconcat(step->sql != NULL ? step->sql : object->definition, object->owner_sql != NULL ? "\n" : NULL,
+                       object->owner_sql, NULL);
 }
 
 /* Who may not give an object away keeps it, so that what hangs on it can come */
@@ -61,7 +55,7 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
 {
     g_autoptr(GError) refusal = NULL;
     g_autofree char *password_sql = hb_roles_renew_password(restore, worker->session, step->object, &refusal);
-    g_autofree char *definition = fit_definition(restore, step);
+    g_autofree char *definition = join_definition(step);
     g_autofree char *sql = g_strconcat(definition, password_sql != NULL ? "\n" : NULL, password_sql, NULL);
     GError *cause = NULL;
 

@@ -153,22 +153,6 @@ static void write_head(Script *script)
     g_string_append_printf(script->text, "%s\n", options->engine->preamble);
 }
 
-static char *fit_object(const Script *script, const HbObject *object)
-{
-    const HbScriptOptions *options = script->options;
-    char *sql = options->engine->script.write_object(script->manifest->catalog, object);
-    const HbRename rename = {HB_RENAME_DATABASE, script->manifest->database, (char *)options->database};
-    char *renamed;
-
-    if (options->database == NULL || strcmp(options->database, script->manifest->database) == 0)
-        return sql;
-    renamed = options->engine->rename(object, sql, &rename);
-    if (renamed == NULL)
-        return sql;
-    g_free(sql);
-    return renamed;
-}
-
 static gboolean write_object(Script *script, const HbObject *object, GError **error)
 {
     if (object->kind == HB_KIND_ROWS)
@@ -176,7 +160,7 @@ static gboolean write_object(Script *script, const HbObject *object, GError **er
     if (object->definition == NULL)
         return TRUE;
     append_comment(script->text, "%s", object->identity);
-    append_all(script->text, fit_object(script, object));
+    append_all(script->text, script->options->engine->script.write_object(script->manifest->catalog, object));
     g_string_append(script->text, "\n");
     /* Large objects are made by one step and filled by another, whose rows hang on it */
     if (g_hash_table_contains(script->stored, object->identity) && !write_rows(script, object, error))
@@ -206,7 +190,14 @@ static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest
     if (!hb_choice_apply(options->choice, manifest->catalog, TRUE, along, error))
         return FALSE;
     hb_adapt_tell_along(options->observers, options->choice, along);
-    hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes);
+    if (!hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes, error))
+        return FALSE;
+    if (options->database != NULL && strcmp(options->database, manifest->database) != 0) {
+        HbRename rename = {
+            .kind = HB_RENAME_DATABASE, .old_name = manifest->database, .new_name = (char *)options->database};
+        if (!hb_adapt_name(manifest->catalog, options->engine, &rename, error))
+            return FALSE;
+    }
     if (options->for_version != 0)
         hb_catalog_fit(manifest->catalog, options->for_version, product);
     hb_manifest_drop_rows(manifest);

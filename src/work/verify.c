@@ -221,13 +221,13 @@ static gpointer find_on_server(gpointer data)
  */
 static void fit_names(Finding *from, Finding *to)
 {
-    const HbRename there = {HB_RENAME_DATABASE, to->database, from->database};
-    const HbRename here = {HB_RENAME_DATABASE, from->database, from->database};
+    const HbRename there = {.kind = HB_RENAME_DATABASE, .old_name = to->database, .new_name = from->database};
+    const HbRename here = {.kind = HB_RENAME_DATABASE, .old_name = from->database, .new_name = from->database};
 
     if (strcmp(from->database, to->database) == 0)
         return;
-    hb_adapt_names(to->own_catalog, to->side->engine, &there);
-    hb_adapt_names(from->catalog, to->side->engine, &here);
+    hb_adapt_definitions(to->own_catalog, to->side->engine, &there, FALSE);
+    hb_adapt_definitions(from->catalog, to->side->engine, &here, FALSE);
 }
 
 static char *key_of(const HbDifference *difference)
@@ -303,13 +303,47 @@ static void drop_seeming(const Finding *from, const Finding *to, GPtrArray *diff
     engine->close(session);
 }
 
-static void compare(Finding *from, Finding *to, HbVerification *result)
+/* The digests are known by identities, which are other ones now */
+static GHashTable *follow_names(Finding *finding, const GPtrArray *digests)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(finding->catalog);
+    GHashTable *renamed = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+
+    for (guint i = 0; i < sets->len; i++) {
+        if (digests->pdata[i] != NULL)
+            g_hash_table_insert(renamed, ((HbRowSet *)sets->pdata[i])->identity, digests->pdata[i]);
+    }
+    return renamed;
+}
+
+/* The names that things were given on the way are those of TO */
+static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(from->catalog);
+    g_autoptr(GPtrArray) digests = g_ptr_array_new();
+
+    for (guint i = 0; i < sets->len; i++) {
+        const HbDigest *digest = g_hash_table_lookup(from->digests, ((HbRowSet *)sets->pdata[i])->identity);
+        g_ptr_array_add(digests, digest != NULL ? g_memdup2(digest, sizeof *digest) : NULL);
+    }
+    g_hash_table_remove_all(from->digests);
+    hb_adapt_rights(to->catalog, &to->options->wishes);
+    if (!hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes, error)) {
+        g_ptr_array_set_free_func(digests, g_free);
+        return FALSE;
+    }
+    g_hash_table_unref(from->digests);
+    from->digests = follow_names(from, digests);
+    return TRUE;
+}
+
+static gboolean compare(Finding *from, Finding *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
     gpointer digest;
 
-    hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes);
-    hb_adapt_wishes(to->catalog, to->side->engine, &to->options->wishes);
+    if (!fulfil_wishes(from, to, error))
+        return FALSE;
     fit_names(from, to);
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
@@ -321,6 +355,7 @@ static void compare(Finding *from, Finding *to, HbVerification *result)
     g_hash_table_iter_init(&iter, from->digests);
     while (g_hash_table_iter_next(&iter, NULL, &digest))
         result->rows += ((HbDigest *)digest)->rows;
+    return TRUE;
 }
 
 /* The cause rather than its echo on the other side */
@@ -368,7 +403,7 @@ gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, G
     find_both(&from, &to);
     ok = from.error == NULL && to.error == NULL;
     if (ok)
-        compare(&from, &to, result);
+        ok = compare(&from, &to, result, error);
     else
         pass_error(&from, &to, options->stop, error);
     finding_clear(&from);

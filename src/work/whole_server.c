@@ -210,7 +210,7 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
     options.manifest = hb_reader_get_manifest(*dump);
     options.part_of_server = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
-    options.to.database = member->name;
+    options.to.database = hb_adapt_database(&options.wishes, member->name);
     options.jobs = lane->jobs;
     options.observers = lane->observers;
     options.tentative = restoring->tentative;
@@ -264,7 +264,9 @@ static gboolean restore_member(Restoring *restoring, const HbMember *member, con
 
 static gboolean holds_journal(const Restoring *restoring, const HbMember *member)
 {
-    return strcmp(member->name, hb_restore_get_database(restoring->server)) == 0;
+    const char *name = hb_adapt_database(&restoring->options->wishes, member->name);
+
+    return strcmp(name, hb_restore_get_database(restoring->server)) == 0;
 }
 
 /* Those that are taken and not finished: HbMember *, the caller's. The one that holds the journal only if asked for */

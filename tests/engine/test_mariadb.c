@@ -348,26 +348,29 @@ static void names_are_changed_where_they_are_meant(void **state)
         const char *in, *out; /* NULL: nothing to rename */
     } cases[] = {
         {HB_KIND_TRIGGER,
-         {HB_RENAME_DATABASE, (char *)"vale", (char *)"a`b"},
+         {.kind = HB_RENAME_DATABASE, .old_name = (char *)"vale", .new_name = (char *)"a`b"},
          "CREATE TRIGGER vale.t BEFORE INSERT ON `vale`.loan FOR EACH ROW SET NEW.vale = 'vale.x'",
          "CREATE TRIGGER `a``b`.t BEFORE INSERT ON `a``b`.loan FOR EACH ROW SET NEW.vale = 'vale.x'"},
         {HB_KIND_VIEW,
-         {HB_RENAME_DATABASE, (char *)"vale", (char *)"x"},
+         {.kind = HB_RENAME_DATABASE, .old_name = (char *)"vale", .new_name = (char *)"x"},
          "select loan.vale.x, 'vale.loan' from loan",
          NULL},
         {HB_KIND_GRANT,
-         {HB_RENAME_DATABASE, (char *)"va_le", (char *)"x"},
+         {.kind = HB_RENAME_DATABASE, .old_name = (char *)"va_le", .new_name = (char *)"x"},
          "GRANT SELECT ON `va\\_le`.* TO 'vale'@'%'",
          "GRANT SELECT ON `x`.* TO 'vale'@'%'"},
-        {HB_KIND_GRANT, {HB_RENAME_DATABASE, (char *)"vale", (char *)"x"}, "GRANT SELECT ON `va%`.* TO x", NULL},
+        {HB_KIND_GRANT,
+         {.kind = HB_RENAME_DATABASE, .old_name = (char *)"vale", .new_name = (char *)"x"},
+         "GRANT SELECT ON `va%`.* TO x",
+         NULL},
         {HB_KIND_TABLE,
-         {HB_RENAME_STORAGE, (char *)"myisam", (char *)"InnoDB"},
+         {.kind = HB_RENAME_STORAGE, .old_name = (char *)"myisam", .new_name = (char *)"InnoDB"},
          "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=MyISAM PARTITION BY HASH (a) (PARTITION p "
          "ENGINE = MyISAM);",
          "CREATE TABLE t (`MyISAM` int COMMENT 'ENGINE=MyISAM') ENGINE=InnoDB PARTITION BY HASH (a) (PARTITION p "
          "ENGINE = InnoDB);"},
         {HB_KIND_TABLE,
-         {HB_RENAME_STORAGE, (char *)"Aria", (char *)"InnoDB"},
+         {.kind = HB_RENAME_STORAGE, .old_name = (char *)"Aria", .new_name = (char *)"InnoDB"},
          "CREATE TABLE t (Aria int) ENGINE=InnoDB",
          NULL},
     };
@@ -375,7 +378,8 @@ static void names_are_changed_where_they_are_meant(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         HbObject *object = hb_object_new(cases[i].kind, "x");
-        g_autofree char *out = hb_mariadb_engine.rename(object, cases[i].in, &cases[i].rename);
+        HbRename rename = cases[i].rename;
+        g_autofree char *out = hb_mariadb_engine.rename(object, cases[i].in, &rename);
         if (g_strcmp0(out, cases[i].out) != 0)
             fail_msg("%s: %s", cases[i].in, out);
         hb_object_free(object);

@@ -505,11 +505,17 @@ static char *join_definitions(const char *one, const char *other)
     return NULL;
 }
 
-static char *rename_nothing(const HbObject *object, const char *sql, const HbRename *rename)
+static char *rename_nothing(const HbObject *object, const char *sql, HbRename *rename)
 {
     (void)object;
     (void)sql;
     (void)rename;
+    return NULL;
+}
+
+static char *rename_identity(const char *identity, const HbRename *rename)
+{
+    (void)identity, (void)rename;
     return NULL;
 }
 
@@ -559,5 +565,6 @@ const HbEngine scripted_engine = {
     .write_rows = write_rows,
     .join_definitions = join_definitions,
     .rename = rename_nothing,
+    .rename_identity = rename_identity,
     .get_analyze_sql = get_analyze_sql,
 };

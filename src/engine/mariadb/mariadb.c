@@ -8,6 +8,7 @@
 #include "engine/mariadb/fitting.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/loading.h"
+#include "engine/mariadb/renaming.h"
 #include "engine/mariadb/rows.h"
 #include "engine/mariadb/script.h"
 #include "engine/mariadb/session.h"
@@ -66,5 +67,6 @@ const HbEngine hb_mariadb_engine = {
     .write_rows = hb_my_write_rows,
     .join_definitions = hb_my_join_definitions,
     .rename = hb_my_rename,
+    .rename_identity = hb_my_rename_identity,
     .get_analyze_sql = hb_my_get_analyze_sql,
 };

@@ -3,7 +3,6 @@
 
 #include "core/sqltext.h"
 #include "engine/mariadb/gather.h"
-#include "engine/mariadb/grants.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/names.h"
 
@@ -153,73 +152,6 @@ char *hb_my_join_definitions(const char *one, const char *other)
         strncmp(one, other, (gsize)(action - one)) != 0 || one[length - 1] != ';')
         return NULL;
     return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
-}
-
-static gboolean is_own(const HbToken *token, const char *name)
-{
-    g_autofree char *own =
-        token->type == HB_TOKEN_NAME || token->type == HB_TOKEN_WORD ? hb_token_unquote(token) : NULL;
-
-    return g_strcmp0(own, name) == 0;
-}
-
-/* In grants an underscore of a name is often escaped, because it would stand for any letter */
-static gboolean is_own_pattern(const HbToken *token, const char *name)
-{
-    g_autofree char *own = token->type == HB_TOKEN_NAME ? hb_token_unquote(token) : NULL;
-
-    return own != NULL && hb_grant_names(own, name);
-}
-
-/*
- * The name stands before a dot, unless that is preceded by another one (then it is a table's or a column's). Literals
- * are left alone, so what builds SQL from them is not renamed.
- */
-static char *rename_database(const HbObject *object, const char *sql, const char *old_name, const char *new_name)
-{
-    gboolean is_grant = object->kind == HB_KIND_GRANT, after_dot = FALSE, renamed = FALSE;
-    g_autofree char *quoted = hb_my_quote_any_name(new_name);
-    g_autoptr(GString) result = g_string_new(NULL);
-    HbToken token;
-
-    while ((token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
-        gboolean is_database =
-            *sql == '.' && !after_dot && (is_grant ? is_own_pattern(&token, old_name) : is_own(&token, old_name));
-        if (is_database)
-            g_string_append(result, quoted);
-        else
-            g_string_append_len(result, token.start, (gssize)token.length);
-        renamed = renamed || is_database;
-        after_dot = hb_my_token_is_sign(&token, '.');
-    }
-    return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
-}
-
-/* After ENGINE and an equals sign: of the table, and of each partition */
-static char *rename_storage(const char *sql, const char *old_name, const char *new_name)
-{
-    g_autoptr(GString) result = g_string_new(NULL);
-    gboolean after_word = FALSE, renamed = FALSE;
-    HbToken token;
-
-    while ((token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
-        gboolean is_storage = after_word && hb_token_is_word(&token, old_name);
-        if (is_storage)
-            g_string_append(result, new_name);
-        else
-            g_string_append_len(result, token.start, (gssize)token.length);
-        renamed = renamed || is_storage;
-        if (token.type != HB_TOKEN_SPACE && !hb_my_token_is_sign(&token, '='))
-            after_word = hb_token_is_word(&token, "ENGINE");
-    }
-    return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
-}
-
-char *hb_my_rename(const HbObject *object, const char *sql, const HbRename *rename)
-{
-    if (rename->kind == HB_RENAME_DATABASE)
-        return rename_database(object, sql, rename->old_name, rename->new_name);
-    return object->kind == HB_KIND_TABLE ? rename_storage(sql, rename->old_name, rename->new_name) : NULL;
 }
 
 char *hb_my_get_analyze_sql(const char *table)

@@ -4,6 +4,7 @@
 #include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
 #include "engine/postgres/fitting.h"
+#include "engine/postgres/renaming.h"
 #include "engine/postgres/rows.h"
 #include "engine/postgres/script.h"
 #include "engine/postgres/session.h"
@@ -67,5 +68,6 @@ const HbEngine hb_postgres_engine = {
     .write_rows = hb_pg_write_rows,
     .join_definitions = hb_pg_join_definitions,
     .rename = hb_pg_rename,
+    .rename_identity = hb_pg_rename_identity,
     .get_analyze_sql = hb_pg_get_analyze_sql,
 };

@@ -261,17 +261,6 @@ char *hb_pg_join_definitions(const char *one, const char *other)
     return NULL;
 }
 
-/* Only statements about the database itself say its name */
-char *hb_pg_rename(const HbObject *object, const char *sql, const HbRename *rename)
-{
-    g_autofree char *quoted = NULL;
-
-    if (rename->kind != HB_RENAME_DATABASE || object->stage != HB_STAGE_SETTINGS)
-        return NULL;
-    quoted = hb_pg_quote_any_name(rename->new_name);
-    return hb_sqltext_rename_database(sql, rename->old_name, quoted);
-}
-
 char *hb_pg_get_analyze_sql(const char *table)
 {
     if (strcmp(table, HB_PG_LARGE_OBJECTS) == 0)
