@@ -221,8 +221,9 @@ static gpointer find_on_server(gpointer data)
  */
 static void fit_names(Finding *from, Finding *to)
 {
-    const HbRename there = {.kind = HB_RENAME_DATABASE, .old_name = to->database, .new_name = from->database};
-    const HbRename here = {.kind = HB_RENAME_DATABASE, .old_name = from->database, .new_name = from->database};
+    char *name = (char *)hb_adapt_database(&to->options->wishes, from->database);
+    const HbRename there = {.kind = HB_RENAME_DATABASE, .old_name = to->database, .new_name = name};
+    const HbRename here = {.kind = HB_RENAME_DATABASE, .old_name = name, .new_name = name};
 
     if (strcmp(from->database, to->database) == 0)
         return;

@@ -63,7 +63,7 @@ static const Case cases[] = {
      "park_ownertrue"},
     {"old", "new", NULL, "--skip user:* --rename database:fennick_vale=vale_of_rename", NULL, "SELECT current_database()",
      "vale_of_rename"},
-    {"mold", "mnew", NULL, "--skip user:* --rename database:fennick_vale=vale_of_rename",
+    {"mold", "mnew", NULL, "--rename database:fennick_vale=vale_of_rename",
      "procedure built: “fennick_vale” stands inside a string", "SELECT COUNT(*) > 0 FROM standing_tree", "1"},
     {"mold", "mother", "by_owner", "--rename owner:vale_owner@localhost=park_owner@% --rename owner:vale_readers=guests",
      NULL,

@@ -117,6 +117,11 @@ static void append_account(GString *result, const HbToken *like, const char *use
 {
     char quote = like->type == HB_TOKEN_WORD ? '`' : *like->start;
 
+    if (like->type == HB_TOKEN_WORD && host == NULL) {
+        g_autofree char *name = hb_my_quote_name(user);
+        g_string_append(result, name);
+        return;
+    }
     g_string_append_printf(result, "%c%s%c", quote, user, quote);
     if (host != NULL)
         g_string_append_printf(result, "@%c%s%c", quote, host, quote);
