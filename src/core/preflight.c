@@ -18,13 +18,13 @@ const char *const hb_finding_names[] = {
     "connections", "room", "duration",
     /* What it lacks */
     "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
-    "history-refused", "name-case", "name-too-long", "database-missing", "not-as-source", "left-out-of-dump",
+    "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
     /* Users and rights */
     "role-missing", "role-differs", "right-missing", "refused", "ownership",
     /* What means something else there, or leads elsewhere */
-    "setting-differs", "foreign-host", "other-database", "text-kept",
+    "setting-differs", "foreign-host", "other-database",
     /* What should be known of the source */
-    "no-key", "no-transactions", "needed-missing", NULL};
+    "no-key", "no-transactions", NULL};
 
 static const struct {
     const char *name, *plural;
