@@ -3,8 +3,10 @@
  * show DUMP - what is in a dump.
  */
 #include "cli/cli.h"
+#include "core/error.h"
 #include "core/needs.h"
 #include "dump/reader.h"
+#include "report/graph.h"
 #include "report/json.h"
 #include "report/pages.h"
 
@@ -18,10 +20,20 @@ static gboolean refuse_many(const GPtrArray *meant, const char *text, GError **e
     return hb_error_set(error, HB_ERROR_USAGE, hint, "several objects have the name “%s”", text);
 }
 
+/* Of a table and its rows, which have one name, the table is meant */
+static void drop_rows(GPtrArray *meant)
+{
+    for (guint i = meant->len; meant->len > 1 && i-- > 0;) {
+        if (((const HbObject *)meant->pdata[i])->kind == HB_KIND_ROWS)
+            g_ptr_array_remove_index(meant, i);
+    }
+}
+
 static const HbObject *find_object(const HbCatalog *catalog, const char *text, GError **error)
 {
     g_autoptr(GPtrArray) meant = hb_needs_find_meant(catalog, text);
 
+    drop_rows(meant);
     if (meant->len == 1)
         return meant->pdata[0];
     if (meant->len == 0)
@@ -42,6 +54,18 @@ static HbStatus show_needs(HbCli *cli, const HbCatalog *catalog, GError **error)
     return HB_STATUS_DONE;
 }
 
+static HbStatus draw(HbCli *cli, const HbCatalog *catalog, GError **error)
+{
+    const char *name = cli->options.around;
+    const HbObject *around = name != NULL ? find_object(catalog, name, error) : NULL;
+    g_autofree char *dot = NULL;
+
+    if (name != NULL && around == NULL)
+        return HB_STATUS_USAGE;
+    dot = hb_graph_write_dot(catalog, around);
+    return hb_graph_write_file(dot, cli->options.graph, error) ? HB_STATUS_DONE : HB_STATUS_FILE;
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     g_autoptr(HbReader) dump = hb_reader_open(arguments[0], error);
@@ -50,6 +74,12 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (dump == NULL)
         return HB_STATUS_DUMP;
     manifest = hb_reader_get_manifest(dump);
+    if (cli->options.around != NULL && cli->options.graph == NULL) {
+        hb_error_set(error, HB_ERROR_USAGE, "name it with --graph FILE.svg", "--around chooses what --graph draws");
+        return HB_STATUS_USAGE;
+    }
+    if (cli->options.graph != NULL)
+        return draw(cli, manifest->catalog, error);
     if (cli->options.needs != NULL)
         return show_needs(cli, manifest->catalog, error);
     hb_cli_print(cli, cli->options.json ? hb_json_show(manifest, arguments[0])

@@ -63,6 +63,8 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
           HB_FOR_SQL | HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),
+    VALUE("graph", graph, "FILE", "draw what needs what, as FILE.svg, FILE.png or FILE.dot", HB_FOR_SHOW),
+    VALUE("around", around, "OBJECT", "draw only what OBJECT needs, and what needs it", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
     VALUE("route", route, "FILE", "take what is not given here from a file; see hornbeam(1)", HB_FOR_ALL),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),

@@ -45,6 +45,8 @@ typedef struct {
     char *needs;
     char *company;
     char *report;
+    char *graph;
+    char *around;
     char *rows;
     char *database;
     char **accept;

@@ -1,0 +1,20 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * graph - the needs of a dump's objects as a picture: tables and views with arrows to what they need. Parts are folded
+ * into their object, so a foreign key is an arrow from table to table.
+ *
+ * Up to so many relations all of them are drawn; of more, the schemas with the arrows between them. Around one object,
+ * what it needs and what needs it is drawn, whatever its kind.
+ */
+#pragma once
+
+#include "core/catalog.h"
+
+#define HB_GRAPH_RELATIONS_MAX 120
+
+/* DOT, the language of Graphviz; around: NULL for all. The caller's */
+char *hb_graph_write_dot(const HbCatalog *catalog, const HbObject *around);
+
+/* Lays the DOT text out and writes it in the form that the path's ending names: .svg, .png or .dot. HB_ERROR_FILE,
+ * HB_ERROR_USAGE */
+gboolean hb_graph_write_file(const char *dot, const char *path, GError **error);
