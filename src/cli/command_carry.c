@@ -9,13 +9,12 @@
 static HbStatus carry_source(HbCli *cli, HbSource *source, HbRestoreOptions *options, GError **error)
 {
     HbCarry *carry = hb_carry_new(source);
-    const HbRowSupply supply = hb_carry_get_supply(carry);
     HbRestore *restore;
     HbStatus status;
 
     options->manifest = source->manifest;
     options->source = source->identity;
-    options->supply = &supply;
+    options->supply = hb_carry_get_supply(carry);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
     hb_restore_free(restore);

@@ -28,7 +28,6 @@ static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, GError **e
 {
     g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, error);
     HbInflow *inflow;
-    HbRowSupply supply;
     HbRestore *restore;
     HbStatus status;
 
@@ -36,8 +35,7 @@ static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, GError **e
         return HB_STATUS_DUMP;
     options->manifest = hb_stream_get_manifest(stream);
     inflow = hb_inflow_new(stream, options);
-    supply = hb_inflow_get_supply(inflow);
-    options->supply = &supply;
+    options->supply = hb_inflow_get_supply(inflow);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
     hb_restore_free(restore);

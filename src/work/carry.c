@@ -12,6 +12,7 @@
 static const guint waits_ms[] = {0, 200, 500, 1000, 2000, 4000, 8000};
 
 struct HbCarry {
+    HbRowSupply supply;
     HbSource *source;
     HbRestore *restore;
     gint pieces;        /* atomic: numbers keys */
@@ -301,53 +302,6 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 
 /* ---- The whole ---- */
 
-static void copy_free(gpointer data)
-{
-    HbRowSet *set = data;
-
-    g_free(set->identity);
-    g_free(set->table);
-    g_free(set);
-}
-
-/* Names may change on the way, but rows are read under the old ones. What else a row set says is shared */
-static void copy_sets(HbCarry *carry)
-{
-    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
-
-    for (guint i = 0; i < sets->len; i++) {
-        HbRowSet *copy = g_memdup2(sets->pdata[i], sizeof(HbRowSet));
-        copy->identity = g_strdup(copy->identity);
-        copy->table = g_strdup(copy->table);
-        g_ptr_array_add(carry->sets, copy);
-        g_hash_table_insert(carry->by_set, copy, hb_manifest_add_rows(carry->source->manifest, sets->pdata[i]));
-    }
-}
-
-HbCarry *hb_carry_new(HbSource *source)
-{
-    HbCarry *carry = g_new0(HbCarry, 1);
-
-    carry->source = source;
-    carry->sets = g_ptr_array_new_with_free_func(copy_free);
-    carry->by_set = g_hash_table_new(NULL, NULL);
-    carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    g_mutex_init(&carry->lock);
-    copy_sets(carry);
-    return carry;
-}
-
-void hb_carry_free(HbCarry *carry)
-{
-    if (carry == NULL)
-        return;
-    g_ptr_array_unref(carry->sets);
-    g_hash_table_unref(carry->by_set);
-    g_hash_table_unref(carry->done);
-    g_mutex_clear(&carry->lock);
-    g_free(carry);
-}
-
 /* Dropped rows are gone, and must not be looked at: they are known by address */
 static GHashTable *list_kept(const HbManifest *manifest)
 {
@@ -425,7 +379,57 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
     return check_done(carry, error) && hb_source_end(source, error);
 }
 
-HbRowSupply hb_carry_get_supply(HbCarry *carry)
+/* ---- Life ---- */
+
+static void copy_free(gpointer data)
 {
-    return (HbRowSupply){.load = load, .data = carry};
+    HbRowSet *set = data;
+
+    g_free(set->identity);
+    g_free(set->table);
+    g_free(set);
+}
+
+/* Names may change on the way, but rows are read under the old ones. What else a row set says is shared */
+static void copy_sets(HbCarry *carry)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
+
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSet *copy = g_memdup2(sets->pdata[i], sizeof(HbRowSet));
+        copy->identity = g_strdup(copy->identity);
+        copy->table = g_strdup(copy->table);
+        g_ptr_array_add(carry->sets, copy);
+        g_hash_table_insert(carry->by_set, copy, hb_manifest_add_rows(carry->source->manifest, sets->pdata[i]));
+    }
+}
+
+HbCarry *hb_carry_new(HbSource *source)
+{
+    HbCarry *carry = g_new0(HbCarry, 1);
+
+    carry->supply = (HbRowSupply){.load = load, .data = carry};
+    carry->source = source;
+    carry->sets = g_ptr_array_new_with_free_func(copy_free);
+    carry->by_set = g_hash_table_new(NULL, NULL);
+    carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_mutex_init(&carry->lock);
+    copy_sets(carry);
+    return carry;
+}
+
+void hb_carry_free(HbCarry *carry)
+{
+    if (carry == NULL)
+        return;
+    g_ptr_array_unref(carry->sets);
+    g_hash_table_unref(carry->by_set);
+    g_hash_table_unref(carry->done);
+    g_mutex_clear(&carry->lock);
+    g_free(carry);
+}
+
+const HbRowSupply *hb_carry_get_supply(const HbCarry *carry)
+{
+    return &carry->supply;
 }

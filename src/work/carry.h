@@ -22,4 +22,4 @@ typedef struct HbCarry HbCarry;
 
 HbCarry *hb_carry_new(HbSource *source);
 void hb_carry_free(HbCarry *carry); /* accepts NULL */
-HbRowSupply hb_carry_get_supply(HbCarry *carry);
+const HbRowSupply *hb_carry_get_supply(const HbCarry *carry);

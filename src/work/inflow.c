@@ -11,6 +11,7 @@
 #define WAIT_US          (200 * 1000)
 
 struct HbInflow {
+    HbRowSupply supply;
     HbStream *stream;
     HbRestoreOptions options; /* as far as it needs them */
     HbRestore *restore;
@@ -172,6 +173,7 @@ static gboolean read_stream(HbInflow *inflow, GError **error)
 
 typedef struct {
     HbInflow *inflow;
+    GThread *thread;
     GError *error;
     gboolean ok;
 } Reading;
@@ -251,10 +253,11 @@ static gboolean run_both(HbInflow *inflow, GError **error)
                          .data = inflow};
     Reading reading = {.inflow = inflow};
     g_autoptr(GError) cause = NULL;
-    GThread *thread = g_thread_new("stream", run_reading, &reading);
-    gboolean ok = hb_crew_run(&crew, &cause);
+    gboolean ok;
 
-    g_thread_join(thread);
+    reading.thread = g_thread_new("stream", run_reading, &reading);
+    ok = hb_crew_run(&crew, &cause);
+    g_thread_join(reading.thread);
     ok = ok && reading.ok;
     if (reading.error != NULL && (cause == NULL || hb_error_is(cause, HB_ERROR_CANCELLED))) {
         g_clear_error(&cause);
@@ -286,6 +289,7 @@ HbInflow *hb_inflow_new(HbStream *stream, const HbRestoreOptions *options)
 {
     HbInflow *inflow = g_new0(HbInflow, 1);
 
+    inflow->supply = (HbRowSupply){.load = load, .data = inflow};
     inflow->stream = stream;
     inflow->options = *options;
     inflow->chunks = g_async_queue_new();
@@ -312,7 +316,7 @@ void hb_inflow_free(HbInflow *inflow)
     g_free(inflow);
 }
 
-HbRowSupply hb_inflow_get_supply(HbInflow *inflow)
+const HbRowSupply *hb_inflow_get_supply(const HbInflow *inflow)
 {
-    return (HbRowSupply){.load = load, .data = inflow};
+    return &inflow->supply;
 }

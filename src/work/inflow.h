@@ -17,4 +17,4 @@ typedef struct HbInflow HbInflow;
 /* The stream must outlive it; engine, jobs, stop and observers are those of the restore */
 HbInflow *hb_inflow_new(HbStream *stream, const HbRestoreOptions *options);
 void hb_inflow_free(HbInflow *inflow); /* accepts NULL */
-HbRowSupply hb_inflow_get_supply(HbInflow *inflow);
+const HbRowSupply *hb_inflow_get_supply(const HbInflow *inflow);
