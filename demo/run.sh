@@ -50,6 +50,8 @@ move() { # move ENGINE
 
     say "What is on the old host?"
     play hornbeam survey "$old"
+    say "Can the new host take it?"
+    play hornbeam preflight "$old" "$new"
     say "Write it down: schema, data, users and settings at one moment"
     play hornbeam dump "$old" "$dump"
     say "What is in the dump, and does every byte of it still stand?"
@@ -66,6 +68,10 @@ move() { # move ENGINE
     change
     play hornbeam verify "$dump" "$new" || status=$?
     [ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
+    say "A second copy beside it, straight from server to server, and the dump as a script"
+    play hornbeam carry "$old" "$(server_uri new vale_copy)" --skip 'user:*' --quiet
+    play hornbeam verify "$old" "$(server_uri new vale_copy)" --skip 'user:*'
+    play hornbeam sql "$dump" --take "$view" --needs no --parts schema
     servers_end
     say "The move is whole. Both servers are stopped and removed."
 }

@@ -263,7 +263,7 @@ static void tell_missing(const HbObject *object, const char *name, GPtrArray *fi
     hb_finding_advise(hb_findings_add(findings, HB_FINDING_BLOCKER, "role-missing", role,
                                       "is not on the target and does not come along: %s would fail, for example",
                                       object->identity),
-                      "let it come along (--parts users), create it there, or use --ownership mine --grants drop", sql);
+                      "let it come along, create it there, or use --ownership mine --grants drop", sql);
 }
 
 static void look_for_missing(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)

@@ -242,7 +242,7 @@ void hb_preflight_begin_html(GString *out)
         ".blocker { color: var(--blocker); } .warning { color: var(--warning); } .note { color: var(--note); }\n"
         "ul { list-style: none; margin: 0; padding: 0; } li { border-top: 1px solid var(--line); padding: .7rem 0; }\n"
         "li p { margin: .15rem 0; overflow-wrap: anywhere; } .name { color: var(--soft); font-size: .85rem; float: "
-        "right; }\n"
+        "right; margin-left: 1rem; }\n"
         ".todo { color: var(--soft); }\n"
         "pre { background: var(--code); padding: .5rem .8rem; margin: .4rem 0 0; white-space: pre-wrap; overflow-wrap: "
         "anywhere;\n"
