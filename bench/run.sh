@@ -19,8 +19,7 @@ begin_postgresql() {
     cc -O2 -o "$work/bare" bench/bare.c $(pkg-config --cflags --libs libpq jansson libzstd libxxhash) -lpthread
     start_postgres old
     start_postgres new
-    psql -qX "$(server_uri old postgres)" -f demo/arboretum/postgres.sql
-    psql -qX "$(server_uri old fennick_vale)" -v scale="$scale" -f demo/arboretum/postgres-rows.sql
+    plant old "$scale"
 }
 settle_postgresql() {
     local name
@@ -44,8 +43,7 @@ begin_mariadb() {
     cc -O2 -o "$work/bare" bench/bare_mariadb.c $(pkg-config --cflags --libs libmariadb jansson libzstd libxxhash) -lpthread
     start_mariadb old
     start_mariadb new
-    mariadb_shell old <demo/arboretum/mariadb.sql
-    { echo "SET @scale = $scale;"; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell old fennick_vale
+    plant old "$scale"
     queries >"$work/queries"
 }
 settle_mariadb() { sync; sleep 2; }

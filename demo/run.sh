@@ -23,8 +23,7 @@ play() { # play COMMAND...: shows it as one would type it, runs it
 begin_postgresql() {
     start_postgres old
     start_postgres new
-    psql -qX "$(server_uri old postgres)" -f demo/arboretum/postgres.sql
-    psql -qX "$(server_uri old fennick_vale)" -v scale="$scale" -f demo/arboretum/postgres-rows.sql
+    plant old "$scale"
     view="view garden.worry_list"
     change() { psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"; }
 }
@@ -32,8 +31,7 @@ begin_postgresql() {
 begin_mariadb() {
     start_mariadb old
     start_mariadb new
-    mariadb_shell old <demo/arboretum/mariadb.sql
-    { echo "SET @scale = $scale;"; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell old fennick_vale
+    plant old "$scale"
     view="view a_worry_list"
     change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
 }

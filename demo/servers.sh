@@ -9,6 +9,7 @@
 #   stop_server NAME [MODE]  stops it: fast (the default) or immediate, as if it had crashed
 #   server_uri NAME [DB]     prints its URI
 #   mariadb_shell NAME ...   runs the plain shell on a MariaDB server
+#   plant NAME [SCALE]       puts the arboretum's database, fennick_vale, on a server
 #   servers_end              stops all of them and removes the folder
 
 POSTGRES_BIN=${POSTGRES_BIN:-$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -n 1)}
@@ -104,6 +105,18 @@ server_uri() {
         echo "mariadb://root@localhost/${2:-}?socket=$SERVERS/$1/socket"
     else
         echo "postgresql://postgres@/${2:-}?host=$SERVERS/$1/socket"
+    fi
+}
+
+plant() {
+    local name=$1 scale=${2:-1} data
+    data=$(dirname "${BASH_SOURCE[0]}")/arboretum
+    if is_mariadb "$name"; then
+        mariadb_shell "$name" <"$data/mariadb.sql"
+        { echo "SET @scale = $scale;"; cat "$data/mariadb-rows.sql"; } | mariadb_shell "$name" fennick_vale
+    else
+        psql -qX "$(server_uri "$name" postgres)" -f "$data/postgres.sql"
+        psql -qX "$(server_uri "$name" fennick_vale)" -v scale="$scale" -f "$data/postgres-rows.sql"
     fi
 }
 

@@ -104,6 +104,12 @@ const HbKindTraits *hb_kind_get_traits(HbKind kind)
     return &kinds[kind];
 }
 
+gboolean hb_kind_is_relation(HbKind kind)
+{
+    return kind == HB_KIND_TABLE || kind == HB_KIND_VIEW || kind == HB_KIND_MATERIALIZED_VIEW ||
+           kind == HB_KIND_SEQUENCE || kind == HB_KIND_FOREIGN_TABLE;
+}
+
 gboolean hb_kind_find(const char *name, HbKind *kind)
 {
     for (int k = 0; k < HB_KIND_COUNT; k++) {

@@ -131,6 +131,7 @@ typedef struct {
 } HbObject;
 
 const HbKindTraits *hb_kind_get_traits(HbKind kind);
+gboolean hb_kind_is_relation(HbKind kind);             /* tables, views, sequences: names of one sort */
 gboolean hb_kind_find(const char *name, HbKind *kind); /* FALSE if no kind has this name */
 
 const char *hb_stage_get_name(HbStage stage); /* "users", "structure", ... */

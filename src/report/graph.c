@@ -33,8 +33,7 @@ static const struct {
 
 static gboolean is_relation(const HbObject *object)
 {
-    return object->kind == HB_KIND_TABLE || object->kind == HB_KIND_VIEW || object->kind == HB_KIND_MATERIALIZED_VIEW ||
-           object->kind == HB_KIND_FOREIGN_TABLE;
+    return hb_kind_is_relation(object->kind) && object->kind != HB_KIND_SEQUENCE;
 }
 
 /* A part stands in the picture as what it is a part of */

@@ -12,25 +12,19 @@ static int begin(void **state)
     (void)state;
     folder = servers_begin_with_folder("old new other mold:mariadb mnew:mariadb mother:mariadb");
     servers_run_shell(
-        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
-        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=1 -f demo/arboretum/postgres-rows.sql -c \"SET "
-        "search_path = ''\""
-        /* An alias, a column and a variable that are called like the schema; SQL that is put together; a search_path */
+        "cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" -c \"SET search_path = ''\""
         " -c 'CREATE VIEW garden.alias AS SELECT garden.plot_id, garden.label FROM garden.plot garden'"
         " -c 'CREATE FUNCTION garden.count_plots(garden int) RETURNS bigint LANGUAGE plpgsql SET search_path = garden, "
-        "public"
-        "  AS $f$ DECLARE n bigint; BEGIN SELECT count(*) INTO n FROM garden.plot; RETURN n + garden; END $f$'"
+        "public  AS $f$ DECLARE n bigint;"
+        " BEGIN SELECT count(*) INTO n FROM garden.plot; RETURN n + garden; END $f$'"
         " -c \"CREATE FUNCTION garden.dynamic() RETURNS void LANGUAGE plpgsql AS \\$f\\$ BEGIN EXECUTE 'TABLE "
-        "garden.plot'; END \\$f\\$\""
+        "garden.plot';"
+        " END \\$f\\$\""
         " -c \"CREATE TABLE garden.bed (garden garden.condition, n int DEFAULT nextval('garden.label_number'))\""
-        " -c 'ALTER FUNCTION garden.dynamic() OWNER TO vale_owner';"
-        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
-        " { echo 'SET @scale = 1;'; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell mold fennick_vale;"
-        " printf 'DELIMITER //\\nCREATE PROCEDURE built() BEGIN EXECUTE IMMEDIATE \"SELECT 1 FROM fennick_vale.plot\"; "
-        "END//\\n' |"
-        "  mariadb_shell mold fennick_vale;"
-        " cd $FOLDER; for s in old mold; do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\" $s.dump || [ $? = 1 ]; "
-        "done");
+        " -c 'ALTER FUNCTION garden.dynamic() OWNER TO vale_owner'; plant mold 1;"
+        " printf 'DELIMITER //\\nCREATE PROCEDURE built() BEGIN EXECUTE IMMEDIATE \"SELECT 1 FROM fennick_vale.plot\";"
+        " END//\\n' |  mariadb_shell mold fennick_vale; cd $FOLDER; for s in old mold;"
+        " do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\" $s.dump || [ $? = 1 ]; done");
     return 0;
 }
 

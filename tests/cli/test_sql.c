@@ -11,18 +11,14 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell(
-        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;"
-        " psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
-        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=1 -f demo/arboretum/postgres-rows.sql;"
-        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
-        " { echo 'SET @scale = 1;'; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell mold fennick_vale;"
-        " mariadb_shell mold -e 'CREATE DATABASE odd'; mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-        " mariadb_shell mnew -e 'CREATE DATABASE beside; CREATE TABLE beside.station (id int PRIMARY KEY, name "
-        "varchar(40))';"
-        " cd $FOLDER; for s in old mold; do for d in odd fennick_vale; do"
-        "  $HORNBEAM dump -q \"$(server_uri $s $d)\" $s.$d || [ $? = 1 ]; done; done");
+    servers_run_shell("cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+                      " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 1;"
+                      " plant mold 1; mariadb_shell mold -e 'CREATE DATABASE odd';"
+                      " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+                      " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+                      " CREATE TABLE beside.station (id int PRIMARY KEY, name varchar(40))'; cd $FOLDER;"
+                      " for s in old mold; do for d in odd fennick_vale;"
+                      " do  $HORNBEAM dump -q \"$(server_uri $s $d)\" $s.$d || [ $? = 1 ]; done; done");
     return 0;
 }
 

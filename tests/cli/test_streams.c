@@ -12,16 +12,13 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell(
-        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;"
-        " psql -qX \"$(server_uri old postgres)\" -f demo/arboretum/postgres.sql;"
-        " psql -qX \"$(server_uri old fennick_vale)\" -v scale=12 -f demo/arboretum/postgres-rows.sql;"
-        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
-        " { echo 'SET @scale = 5;'; cat demo/arboretum/mariadb-rows.sql; } | mariadb_shell mold fennick_vale;"
-        " mariadb_shell mold -e 'CREATE DATABASE odd'; mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-        " mariadb_shell mnew -e 'CREATE DATABASE beside; CREATE TABLE beside.station"
-        "  (id INT PRIMARY KEY, name VARCHAR(40)); INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
+    servers_run_shell("cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+                      " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 12;"
+                      " plant mold 5; mariadb_shell mold -e 'CREATE DATABASE odd';"
+                      " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+                      " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+                      " CREATE TABLE beside.station  (id INT PRIMARY KEY, name VARCHAR(40));"
+                      " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
     return 0;
 }
 

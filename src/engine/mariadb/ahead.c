@@ -233,7 +233,7 @@ static void look_for_case(Look *look)
 
     for (guint i = 0; !is_on(look, "@@lower_case_table_names = 0") && i < hb_catalog_count(look->ahead->catalog); i++) {
         const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
-        if (object->kind != HB_KIND_TABLE && object->kind != HB_KIND_VIEW && object->kind != HB_KIND_SEQUENCE)
+        if (!hb_kind_is_relation(object->kind))
             continue;
         char *folded = g_utf8_strdown(hb_object_get_name(object), -1);
         const HbObject *other = g_hash_table_lookup(names, folded);

@@ -23,11 +23,6 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
     g_string_append_printf(sql, ";\nUSE %s;\n", quoted);
 }
 
-static gboolean is_relation(const HbObject *object)
-{
-    return object->kind == HB_KIND_TABLE || object->kind == HB_KIND_VIEW || object->kind == HB_KIND_SEQUENCE;
-}
-
 static char *plain_name(const HbObject *object)
 {
     const char *at = hb_object_get_name(object);
@@ -43,7 +38,7 @@ static void append_guard(GString *sql, const HbCatalog *catalog)
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
-        if (!is_relation(object))
+        if (!hb_kind_is_relation(object->kind))
             continue;
         g_autofree char *name = plain_name(object);
         g_autofree char *literal = hb_my_quote_literal(name);

@@ -47,19 +47,13 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
     g_string_append_printf(sql, ") \\gexec\n\\connect %s\n", quoted);
 }
 
-static gboolean is_relation(const HbObject *object)
-{
-    return object->kind == HB_KIND_TABLE || object->kind == HB_KIND_VIEW || object->kind == HB_KIND_MATERIALIZED_VIEW ||
-           object->kind == HB_KIND_SEQUENCE || object->kind == HB_KIND_FOREIGN_TABLE;
-}
-
 static void append_guard(GString *sql, const HbCatalog *catalog)
 {
     guint count = 0;
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
-        if (!is_relation(object))
+        if (!hb_kind_is_relation(object->kind))
             continue;
         g_string_append(sql, count++ == 0
                                  ? "DO $guard$ DECLARE there text; BEGIN\n SELECT name INTO there FROM unnest(ARRAY["
