@@ -533,6 +533,22 @@ static void count_steps(const HbRestore *restore, HbRestoreResult *result)
     }
 }
 
+/* Where rows did not come, all that was to follow them is open, too, though no plan has it yet */
+static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
+{
+    guint count;
+
+    if (!restore->before_rows)
+        return;
+    restore->before_rows = FALSE;
+    if (!make_steps(restore, NULL))
+        return;
+    count = hb_plan_count(restore->steps->plan);
+    result->open = MAX(count - MIN(result->done + result->done_before, count), 1);
+    result->rows = 0;
+    result->bytes = 0;
+}
+
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error)
 {
     gint64 start = g_get_monotonic_time();
@@ -546,6 +562,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
          (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
     list_left_out(restore);
     count_steps(restore, result);
+    count_what_would_follow(restore, result);
     restore->finished = ok && result->open == 0 && count_exceptions(result, HB_OUTCOME_FAILED) == 0;
     if (restore->finished && !restore->options.whole_server)
         ok = hb_restore_with_session(restore, end_journal, error);
