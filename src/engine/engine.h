@@ -179,6 +179,7 @@ struct HbEngine {
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    gboolean (*settle_journal)(HbSession *session, GError **error);  /* all that it notes is on disk from now on */
     gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
 
     /*

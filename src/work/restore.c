@@ -466,13 +466,21 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
     }
 }
 
+/* Rows of a supply come once: what the journal has of them must be there whatever happens to the server afterwards */
 static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **error)
 {
-    return read_journal(restore, session, error);
+    return restore->options.engine->settle_journal(session, error) && read_journal(restore, session, error);
 }
 
+/* As patient as a walk is: the server may just be coming back */
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error)
 {
+    for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
+        if (hb_restore_with_session(restore, reread_journal, NULL))
+            return TRUE;
+        if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
+            return hb_stop_set_error(error);
+    }
     return hb_restore_with_session(restore, reread_journal, error);
 }
 

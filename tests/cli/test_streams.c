@@ -141,7 +141,10 @@ static void when_one_side_dies_both_say_so(void **state)
     servers_run_shell("run_mariadb mnew");
 }
 
-/* It goes on; only what the crashed server forgot although it had confirmed it is beyond mending, and is then told */
+/*
+ * It goes on; only what the crashed server forgot although it had confirmed it is beyond mending, and is then told. An
+ * unlogged table is emptied by any crash
+ */
 static void a_carry_goes_on_when_the_target_comes_back(void **state)
 {
     (void)state;
@@ -152,8 +155,9 @@ static void a_carry_goes_on_when_the_target_comes_back(void **state)
             " for i in $(seq 200); do [ \"$(psql -qXAtc 'SELECT count(*) > 3 FROM hornbeam_journal.step WHERE key LIKE"
             " $$rows%$$' \"$to\" 2>/dev/null)\" = t ] && break; sleep 0.01; done; stop_server new immediate; sleep 0.3;"
             " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l $SERVERS/new/data/server.log -w start"
-            " >/dev/null; wait $carry; carried=$?; $HORNBEAM verify \"$from\" \"$to\" --skip user:*; verified=$?;"
-            " [ $carried$verified = 00 ] || [ $carried = 4 ]"),
+            " >/dev/null; wait $carry; carried=$?; $HORNBEAM verify \"$from\" \"$to\" --skip user:* --skip "
+            "rows:label_queue; verified=$?;"
+            " echo carried $carried verified $verified; [ $carried$verified = 00 ] || [ $carried = 4 ]"),
         0, NULL, NULL);
 }
 

@@ -377,6 +377,12 @@ static gboolean find_role(HbSession *session, const char *name, gboolean *found,
     return TRUE;
 }
 
+static gboolean settle_journal(HbSession *session, GError **error)
+{
+    (void)session, (void)error;
+    return TRUE;
+}
+
 static gboolean end_journal(HbSession *session, GError **error)
 {
     (void)session;
@@ -554,6 +560,7 @@ const HbEngine scripted_engine = {
     .find_journal = find_journal,
     .begin_journal = begin_journal,
     .read_journal = read_journal,
+    .settle_journal = settle_journal,
     .end_journal = end_journal,
     .read_server = read_server,
     .make_password_sql = make_password_sql,

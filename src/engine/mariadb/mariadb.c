@@ -59,6 +59,7 @@ const HbEngine hb_mariadb_engine = {
     .find_journal = hb_my_find_journal,
     .begin_journal = hb_my_begin_journal,
     .read_journal = hb_my_read_journal,
+    .settle_journal = hb_my_settle_journal,
     .end_journal = hb_my_end_journal,
     .reads_same = hb_my_reads_same,
     .find_role = hb_my_find_role,

@@ -60,6 +60,7 @@ const HbEngine hb_postgres_engine = {
     .find_journal = hb_pg_find_journal,
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
+    .settle_journal = hb_pg_settle_journal,
     .end_journal = hb_pg_end_journal,
     .reads_same = hb_pg_reads_same,
     .find_role = hb_pg_find_role,

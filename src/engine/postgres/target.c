@@ -223,6 +223,16 @@ char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const ch
     return sql;
 }
 
+/* A commit that waits for the disk takes all earlier ones with it; it must have written something */
+gboolean hb_pg_settle_journal(HbSession *session, GError **error)
+{
+    return hb_pg_execute(session,
+                         "BEGIN; SET LOCAL synchronous_commit = on;"
+                         " INSERT INTO hornbeam_journal.step VALUES ('settled', '', now());"
+                         " DELETE FROM hornbeam_journal.step WHERE key = 'settled'; COMMIT",
+                         error);
+}
+
 /* Commits wait for the disk from here on, and this one takes all earlier ones with it */
 gboolean hb_pg_end_journal(HbSession *session, GError **error)
 {

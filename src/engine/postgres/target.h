@@ -18,6 +18,7 @@ gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);
 gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error);
 GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
+gboolean hb_pg_settle_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
 char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
