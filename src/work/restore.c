@@ -6,43 +6,6 @@
 /* Waits before a broken connection is opened again; their sum is the patience, as a restarted server needs time */
 static const guint lost_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
 
-/* ---- Results ---- */
-
-static void exception_free(gpointer data)
-{
-    HbException *exception = data;
-
-    g_free(exception->what);
-    g_free(exception->message);
-    g_free(exception->hint);
-    g_free(exception);
-}
-
-const char *hb_outcome_get_name(HbOutcome outcome)
-{
-    static const char *const names[HB_OUTCOME_COUNT] = {"failed", "refused", "left_out", "changed", "absent", "kept"};
-
-    g_assert(outcome < HB_OUTCOME_COUNT);
-    return names[outcome];
-}
-
-void hb_restore_result_clear(HbRestoreResult *result)
-{
-    g_clear_pointer(&result->exceptions, g_ptr_array_unref);
-}
-
-void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
-                              const char *hint)
-{
-    HbException *exception = g_new0(HbException, 1);
-
-    exception->outcome = outcome;
-    exception->what = g_strdup(what);
-    exception->message = g_strdup(message);
-    exception->hint = g_strdup(hint);
-    g_ptr_array_add(restore->result->exceptions, exception);
-}
-
 /* ---- Looking: what the target is, and whether it is fit ---- */
 
 static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
@@ -355,40 +318,6 @@ const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_o
 }
 /* ---- The whole ---- */
 
-static void list_changes(HbRestore *restore)
-{
-    const GPtrArray *omissions = hb_catalog_get_omissions(restore->manifest->catalog);
-
-    for (guint i = 0; i < omissions->len; i++) {
-        const HbOmission *omission = omissions->pdata[i];
-        hb_restore_add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
-                                 omission->why, NULL);
-    }
-}
-
-static void list_left_out(HbRestore *restore)
-{
-    HbPlan *plan = restore->steps->plan;
-
-    for (guint i = 0; i < hb_plan_count(plan); i++) {
-        const HbStep *step = hb_plan_get_what(plan, i);
-        if (hb_plan_get_state(plan, i) != HB_STEP_LEFT_OUT || step->type == HB_STEP_TYPE_MILESTONE)
-            continue;
-        const HbStep *culprit = hb_plan_get_what(plan, hb_plan_get_culprit(plan, i));
-        g_autofree char *message = g_strdup_printf("needs %s, which is not there", hb_step_get_name(culprit));
-        hb_restore_add_exception(restore, HB_OUTCOME_LEFT_OUT, step->key, message, NULL);
-    }
-}
-
-static guint count_exceptions(const HbRestoreResult *result, HbOutcome outcome)
-{
-    guint count = 0;
-
-    for (guint i = 0; i < result->exceptions->len; i++)
-        count += ((HbException *)result->exceptions->pdata[i])->outcome == outcome;
-    return count;
-}
-
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
 {
     if ((restore->options.parts & HB_PART_USERS) && !hb_roles_look(restore, session, error))
@@ -422,7 +351,7 @@ static void forget_exceptions(HbRestore *restore)
 {
     g_hash_table_remove_all(restore->kept);
     g_ptr_array_set_size(restore->result->exceptions, 0);
-    list_changes(restore);
+    hb_restore_list_changes(restore);
 }
 
 /*
@@ -515,32 +444,6 @@ static gboolean walk_around_supply(HbRestore *restore, GError **error)
     return hb_restore_read_journal(restore, error) && make_steps(restore, error) && walk_stubbornly(restore, error);
 }
 
-static void count_steps(const HbRestore *restore, HbRestoreResult *result)
-{
-    HbPlan *plan = restore->steps->plan;
-
-    result->open = hb_plan_count_open(plan);
-    if (restore->options.supply != NULL) {
-        result->rows = hb_manifest_count_rows(restore->manifest);
-        result->bytes = hb_manifest_count_bytes(restore->manifest);
-    }
-    for (guint i = 0; i < hb_plan_count(plan); i++) {
-        const HbStep *step = hb_plan_get_what(plan, i);
-        gboolean done = hb_plan_get_state(plan, i) == HB_STEP_DONE;
-        if (step->type == HB_STEP_TYPE_MILESTONE || !done)
-            continue;
-        if (restore->earlier != NULL && g_hash_table_contains(restore->earlier, step->key)) {
-            result->done_before++;
-            continue;
-        }
-        result->done++;
-        if (step->type == HB_STEP_TYPE_CHUNK && restore->options.supply == NULL) {
-            result->rows += step->chunk->digest.rows;
-            result->bytes += step->chunk->bytes;
-        }
-    }
-}
-
 /* Where rows did not come, all that was to follow them is open, too, though no plan has it yet */
 static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
 {
@@ -563,15 +466,15 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     gboolean ok;
 
     g_assert(!hb_restore_is_blocked(restore) && (restore->options.dump != NULL || restore->options.supply != NULL));
-    result->exceptions = g_ptr_array_new_with_free_func(exception_free);
+    result->exceptions = hb_restore_new_exceptions();
     restore->result = result;
-    list_changes(restore);
+    hb_restore_list_changes(restore);
     ok = prepare_target(restore, error) &&
          (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
-    list_left_out(restore);
-    count_steps(restore, result);
+    hb_restore_list_left_out(restore);
+    hb_restore_count_steps(restore, result);
     count_what_would_follow(restore, result);
-    restore->finished = ok && result->open == 0 && count_exceptions(result, HB_OUTCOME_FAILED) == 0;
+    restore->finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;
     if (restore->finished && !restore->options.whole_server)
         ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;

@@ -3,6 +3,7 @@
  * restore_inner - what the files of a restore share; nobody else includes it.
  *
  *     restore         looks, adapts, begins and ends the journal
+ *     restore_result  counts what was done, lists what was not
  *     restore_walk    workers take steps from the plan and settle them
  *     restore_step    carries one step out
  *     restore_roles   users who are there already; passwords for those who get none
@@ -47,6 +48,13 @@ struct HbRestore {
     GHashTable *kept;            /* identities of roles that were there before us */
     GError *lost;                /* a connection broke: nobody begins another step */
 };
+
+/* restore_result: what was done, and what was not. Before and after the walk */
+GPtrArray *hb_restore_new_exceptions(void);
+void hb_restore_list_changes(HbRestore *restore);  /* that fitting the target takes */
+void hb_restore_list_left_out(HbRestore *restore); /* because of other steps */
+guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outcome);
+void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result);
 
 /* With the lock held, or before and after the walk */
 void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
