@@ -36,7 +36,7 @@ char *hb_help_program(gboolean color)
     g_string_append(out, "\n");
     append_heading(out, color, "Arguments");
     append_pair(out, "SERVER, FROM, TO", COMMAND_WIDTH, "postgresql://user@host:port/database?option=value");
-    append_pair(out, "DUMP", COMMAND_WIDTH, "a folder");
+    append_pair(out, "DUMP", COMMAND_WIDTH, "a folder, NAME.tar, or - (a stream, for dump and restore)");
     g_string_append(out, "\n");
     append_heading(out, color, "Exit status");
     append_pair(out, "0", 5, "done, and nothing is wrong");

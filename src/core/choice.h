@@ -2,12 +2,13 @@
 /*
  * choice - part of a catalog instead of all of it: what is taken, what is skipped, and what has to come along.
  *
- *     taken        fits a take pattern, stands in a schema that does, or is a part of what does (its rows, keys,
- * grants) skipped      likewise; skipping wins over taking comes along  is needed by what is taken, however far; with
- * those of its parts that need nothing more. Its rows only where a foreign key of what is taken points to them lost
- * needs what is skipped: becomes an omission that says so
+ *     taken        fits a take pattern, stands in a schema that does, or is a part of what does (its rows, keys)
+ *     skipped      likewise; skipping wins over taking
+ *     comes along  is needed by what is taken, however far; with those of its parts that need nothing more
+ *     lost         needs what is skipped: becomes an omission that says so
  *
- * Without a take pattern everything is taken.
+ * What comes along has no rows, unless a foreign key of what is taken points to them. Without a take pattern everything
+ * is taken.
  */
 #pragma once
 

@@ -2,9 +2,9 @@
 /*
  * carry - the use case: a database goes from server to server, with nothing on disk.
  *
- *     source: snapshot, catalog .......................... N readers: rows .................. was it the same all the
- * time? \                             |  blocks of a megabyte, four at most restore:     preflight -> users, structure
- * ------> N writers: rows -> indexes, keys, triggers, ...
+ *     source:   snapshot, catalog .................... N readers: rows ............. the same structure still?
+ *                               \                            |  blocks of a megabyte, four at most
+ *     restore:   preflight -> users, structure -----> N writers: rows -> indexes, keys, triggers, ...
  *
  * The steps are those of a restore; the rows come from a supply. What was read is counted and summed up as it passes,
  * and the target must say that it took as many rows. It cannot be resumed: the moment of the source is gone afterwards.

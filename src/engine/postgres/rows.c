@@ -165,8 +165,9 @@ gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
 /*
  * Counts the rows of a stream, whose blocks may end anywhere. As text, a row is a line; in binary form
  *
- *     header: 11 bytes, flags (4), length of more header (4) | row: fields (2), each: length (4, -1: NULL), bytes | -1
- * (2)
+ *     header: 11 bytes, flags (4), length of more header (4)
+ *     row: fields (2), then for each its length (4, -1: NULL) and its bytes
+ *     end: -1 (2)
  */
 typedef struct {
     gboolean binary;
