@@ -208,6 +208,7 @@ struct HbEngine {
     char *(*rename)(const HbObject *object, const char *sql, HbRename *rename);
     char *(*rename_identity)(const char *identity, const HbRename *rename); /* likewise */
 
+    gboolean (*is_volatile)(const HbObject *table); /* does the server empty it when it crashes? */
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
 

@@ -136,6 +136,7 @@ static gboolean is_there_after_all(Lane *lane)
 {
     g_autoptr(GHashTable) journal = NULL;
 
+    hb_restore_note_broken(lane->carry->restore);
     close_target(lane);
     if (!open_target(lane, NULL))
         return FALSE;

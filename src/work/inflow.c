@@ -91,6 +91,7 @@ static gboolean load_stubbornly(HbInflow *inflow, HbWorker *worker, const HbStre
         if (load_once(inflow, worker, chunk, &cause))
             return TRUE;
         if (hb_error_is(cause, HB_ERROR_LOST) && attempt < ATTEMPTS && hb_worker_reopen(worker, NULL)) {
+            hb_restore_note_broken(inflow->restore);
             if (is_there_after_all(inflow, chunk))
                 return TRUE;
             continue;

@@ -354,12 +354,18 @@ static void forget_exceptions(HbRestore *restore)
     hb_restore_list_changes(restore);
 }
 
+void hb_restore_note_broken(HbRestore *restore)
+{
+    g_atomic_int_set(&restore->broken, TRUE);
+}
+
 /*
  * After a broken connection only the journal knows what is done. A step that was committed may be unknown to us, and if
  * the server crashed, the last commits that we know of may be gone: commits do not wait for the disk until the end.
  */
 static gboolean start_over_from_journal(HbRestore *restore, GError **error)
 {
+    hb_restore_note_broken(restore);
     for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
         if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
             return hb_stop_set_error(error);
@@ -472,6 +478,8 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     ok = prepare_target(restore, error) &&
          (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
     hb_restore_list_left_out(restore);
+    if (g_atomic_int_get(&restore->broken))
+        hb_restore_list_volatile(restore);
     hb_restore_count_steps(restore, result);
     count_what_would_follow(restore, result);
     restore->finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;

@@ -104,6 +104,7 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 /* For a supply of rows: the target as sessions open it, and which keys its journal has; not from several threads */
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
+void hb_restore_note_broken(HbRestore *restore); /* a connection to the target broke; thread-safe */
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
 /* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */

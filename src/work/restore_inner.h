@@ -30,6 +30,7 @@ struct HbRestore {
     gboolean exists;
     gboolean resumed;
     gboolean finished;
+    gint broken;          /* atomic: a connection broke, and perhaps the server did */
     gboolean before_rows; /* the walk makes only what must exist before rows that come from a supply */
     const char *note;     /* a key to write into the journal */
     GPtrArray *findings;
@@ -52,6 +53,7 @@ struct HbRestore {
 /* restore_result: what was done, and what was not. Before and after the walk */
 GPtrArray *hb_restore_new_exceptions(void);
 void hb_restore_list_changes(HbRestore *restore);  /* that fitting the target takes */
+void hb_restore_list_volatile(HbRestore *restore); /* that a crash of the server would have emptied */
 void hb_restore_list_left_out(HbRestore *restore); /* because of other steps */
 guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outcome);
 void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result);

@@ -377,6 +377,11 @@ static gboolean find_role(HbSession *session, const char *name, gboolean *found,
     return TRUE;
 }
 
+static gboolean is_volatile(const HbObject *table)
+{
+    return strstr(table->identity, "volatile") != NULL;
+}
+
 static gboolean settle_journal(HbSession *session, GError **error)
 {
     (void)session, (void)error;
@@ -561,6 +566,7 @@ const HbEngine scripted_engine = {
     .begin_journal = begin_journal,
     .read_journal = read_journal,
     .settle_journal = settle_journal,
+    .is_volatile = is_volatile,
     .end_journal = end_journal,
     .read_server = read_server,
     .make_password_sql = make_password_sql,

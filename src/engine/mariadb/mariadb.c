@@ -69,5 +69,6 @@ const HbEngine hb_mariadb_engine = {
     .join_definitions = hb_my_join_definitions,
     .rename = hb_my_rename,
     .rename_identity = hb_my_rename_identity,
+    .is_volatile = hb_my_is_volatile,
     .get_analyze_sql = hb_my_get_analyze_sql,
 };

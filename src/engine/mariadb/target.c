@@ -154,6 +154,11 @@ char *hb_my_join_definitions(const char *one, const char *other)
     return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
 }
 
+gboolean hb_my_is_volatile(const HbObject *table)
+{
+    return strstr(table->definition, "ENGINE=MEMORY") != NULL;
+}
+
 char *hb_my_get_analyze_sql(const char *table)
 {
     return g_strdup_printf("ANALYZE NO_WRITE_TO_BINLOG TABLE %s;", table);

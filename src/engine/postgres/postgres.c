@@ -70,5 +70,6 @@ const HbEngine hb_postgres_engine = {
     .join_definitions = hb_pg_join_definitions,
     .rename = hb_pg_rename,
     .rename_identity = hb_pg_rename_identity,
+    .is_volatile = hb_pg_is_volatile,
     .get_analyze_sql = hb_pg_get_analyze_sql,
 };

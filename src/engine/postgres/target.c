@@ -271,6 +271,11 @@ char *hb_pg_join_definitions(const char *one, const char *other)
     return NULL;
 }
 
+gboolean hb_pg_is_volatile(const HbObject *table)
+{
+    return strstr(table->definition, "CREATE UNLOGGED TABLE ") != NULL;
+}
+
 char *hb_pg_get_analyze_sql(const char *table)
 {
     if (strcmp(table, HB_PG_LARGE_OBJECTS) == 0)

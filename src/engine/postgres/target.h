@@ -24,6 +24,7 @@ gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, 
 char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 char *hb_pg_join_definitions(const char *one, const char *other);
+gboolean hb_pg_is_volatile(const HbObject *table);
 char *hb_pg_get_analyze_sql(const char *table);
 
 /* The statement, without ';', that notes a step; for one who sends it in the step's own transaction. The caller's */
