@@ -97,11 +97,6 @@ void hb_store_close(HbStore *store)
     g_free(store);
 }
 
-gboolean hb_store_is_folder(const HbStore *store)
-{
-    return store->members == NULL;
-}
-
 /* ---- Reading ---- */
 
 static int compare_names(gconstpointer one, gconstpointer other)

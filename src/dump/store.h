@@ -14,8 +14,6 @@ typedef struct HbStore HbStore;
 HbStore *hb_store_open(const char *path, GError **error);
 void hb_store_close(HbStore *store); /* accepts NULL */
 
-gboolean hb_store_is_folder(const HbStore *store);
-
 /* All names, sorted: char *; the caller's */
 GPtrArray *hb_store_list(const HbStore *store, GError **error);
 

@@ -311,11 +311,6 @@ gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error)
                         first->what, count > 1 ? "there are more blockers; " : "");
 }
 
-const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump)
-{
-    *count_of_dump = restore->absent;
-    return hb_catalog_get_omissions(restore->manifest->catalog);
-}
 /* ---- The whole ---- */
 
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)

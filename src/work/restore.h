@@ -107,9 +107,6 @@ gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 void hb_restore_note_broken(HbRestore *restore); /* a connection to the target broke; thread-safe */
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
-/* What will not arrive as it was, and why: HbOmission *, borrowed, those of the dump itself first */
-const GPtrArray *hb_restore_get_changes(const HbRestore *restore, guint *count_of_dump);
-
 /* Is everything done that the server lets us do? After run() */
 gboolean hb_restore_is_finished(const HbRestore *restore);
 

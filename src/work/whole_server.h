@@ -26,9 +26,6 @@ GArray *hb_whole_server_list(const HbSide *side, GError **error);
 /* Compares what belongs to no database; the sides' databases are passed over */
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);
 
-/* Does the name of a database fit the pattern (a glob; NULL fits all)? */
-gboolean hb_whole_server_takes(const char *database);
-
 /* The manifest of the finished dump, with its members; NULL on error, and then there is no dump. The caller's */
 HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbTeller *teller, GError **error);
 
