@@ -71,8 +71,10 @@ static HbCatalog *make_garden(void)
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        if (object->stage >= HB_STAGE_ROWS && object->needs->len > 0 && object->kind != HB_KIND_GRANT)
+        if (object->stage >= HB_STAGE_ROWS && object->needs->len > 0 && object->kind != HB_KIND_GRANT) {
+            g_free(object->on);
             object->on = g_strdup(object->needs->pdata[0]);
+        }
     }
     g_free(grant->definition);
     grant->definition = g_strdup("GRANT SELECT ON TABLE garden.plot TO keeper;");

@@ -13,8 +13,10 @@ static HbCatalog *make_catalog(const char *lines)
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        if ((object->stage >= HB_STAGE_ROWS || object->kind == HB_KIND_ATTACHMENT) && object->needs->len > 0)
+        if ((object->stage >= HB_STAGE_ROWS || object->kind == HB_KIND_ATTACHMENT) && object->needs->len > 0) {
+            g_free(object->on);
             object->on = g_strdup(object->needs->pdata[0]);
+        }
     }
     assert_true(hb_order_arrange(catalog, NULL));
     return catalog;
