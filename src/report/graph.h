@@ -16,5 +16,5 @@
 char *hb_graph_write_dot(const HbCatalog *catalog, const HbObject *around);
 
 /* Lays the DOT text out and writes it in the form that the path's ending names: .svg, .png or .dot. HB_ERROR_FILE,
- * HB_ERROR_USAGE */
+ * HB_ERROR_USAGE. One picture in a process: Graphviz 2.43 keeps a font's name of the last one, and frees it */
 gboolean hb_graph_write_file(const char *dot, const char *path, GError **error);

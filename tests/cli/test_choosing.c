@@ -87,6 +87,17 @@ static void what_the_target_has_already_can_be_left_out(void **state)
                NULL, "--take table:fountain: there is no such object");
 }
 
+static void what_needs_what_can_be_drawn(void **state)
+{
+    (void)state;
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM show old.full --graph all.svg && grep -c '>garden.tree<' all.svg"), 0,
+               "1\n", NULL);
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM show mold.full --graph one.dot --around tree && grep -c alarming one.dot"), 0,
+        NULL, NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM show mold.full --around tree"), 2, NULL, "--graph");
+}
+
 /* Of a whole server, databases and objects are chosen by the same words */
 static void objects_of_each_database_of_a_server_are_chosen(void **state)
 {
@@ -121,6 +132,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_chosen_arrives_and_nothing_else),
         cmocka_unit_test(what_the_target_has_already_can_be_left_out),
+        cmocka_unit_test(what_needs_what_can_be_drawn),
         cmocka_unit_test(a_route_says_what_goes_where),
         cmocka_unit_test(objects_of_each_database_of_a_server_are_chosen),
     };
