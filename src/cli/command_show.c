@@ -20,11 +20,11 @@ static gboolean refuse_many(const GPtrArray *meant, const char *text, GError **e
     return hb_error_set(error, HB_ERROR_USAGE, hint, "several objects have the name “%s”", text);
 }
 
-/* Of a table and its rows, which have one name, the table is meant */
-static void drop_rows(GPtrArray *meant)
+/* Of a table and its parts of the same name, such as its rows, the table is meant */
+static void drop_parts(GPtrArray *meant)
 {
     for (guint i = meant->len; meant->len > 1 && i-- > 0;) {
-        if (((const HbObject *)meant->pdata[i])->kind == HB_KIND_ROWS)
+        if (((const HbObject *)meant->pdata[i])->on != NULL)
             g_ptr_array_remove_index(meant, i);
     }
 }
@@ -33,7 +33,7 @@ static const HbObject *find_object(const HbCatalog *catalog, const char *text, G
 {
     g_autoptr(GPtrArray) meant = hb_needs_find_meant(catalog, text);
 
-    drop_rows(meant);
+    drop_parts(meant);
     if (meant->len == 1)
         return meant->pdata[0];
     if (meant->len == 0)

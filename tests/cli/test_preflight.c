@@ -186,9 +186,10 @@ static void a_restore_stops_at_blockers_before_writing(void **state)
             continue;
         run_expect(run_shell(line), 1, NULL, "nothing was written");
     }
-    g_autofree char *databases = servers_query(servers_get_uri("new", "postgres"),
-                                               "SELECT string_agg(datname, ' ' ORDER BY datname) FROM pg_database"
-                                               " WHERE NOT datistemplate AND datname <> 'postgres'");
+    g_autofree char *postgres = servers_get_uri("new", "postgres");
+    g_autofree char *databases =
+        servers_query(postgres, "SELECT string_agg(datname, ' ' ORDER BY datname) FROM pg_database"
+                                " WHERE NOT datistemplate AND datname <> 'postgres'");
     assert_string_equal(databases, "busy latin mine taken");
 }
 

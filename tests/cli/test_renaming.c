@@ -131,10 +131,10 @@ static void a_second_copy_stands_beside_the_original(void **state)
                   "] || exit 9;"
                   " $HORNBEAM verify \"$(server_uri $s fennick_vale)\" \"$(server_uri $s beside)\" || exit 8; done"),
         0, "Equal", NULL);
+    g_autofree char *beside = servers_get_uri("old", "beside");
     g_autofree char *settings =
-        servers_query(servers_get_uri("old", "beside"),
-                      "SELECT string_agg(s, ' ' ORDER BY s) FROM pg_db_role_setting JOIN pg_database d"
-                      " ON d.oid = setdatabase, unnest(setconfig) s WHERE datname = 'beside'");
+        servers_query(beside, "SELECT string_agg(s, ' ' ORDER BY s) FROM pg_db_role_setting JOIN pg_database d"
+                              " ON d.oid = setdatabase, unnest(setconfig) s WHERE datname = 'beside'");
     check_contains(settings, "TimeZone=Europe/Vienna");
 }
 
