@@ -67,9 +67,9 @@ move() { # move ENGINE
     play hornbeam verify "$dump" "$new" || status=$?
     [ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
     say "A second copy beside it, straight from server to server, and the dump as a script"
-    play hornbeam carry "$old" "$(server_uri new vale_copy)" --skip 'user:*' --quiet
-    play hornbeam verify "$old" "$(server_uri new vale_copy)" --skip 'user:*'
-    play hornbeam sql "$dump" --take "$view" --needs no --parts schema
+    play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet
+    play hornbeam verify "$old" "$(server_uri new vale_copy)"
+    play hornbeam sql "$dump" --take "${view/ /:}" --needs no --parts schema
     servers_end
     say "The move is whole. Both servers are stopped and removed."
 }
