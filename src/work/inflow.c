@@ -146,9 +146,14 @@ static gboolean wait_for_place(HbInflow *inflow)
 static gboolean is_wanted(HbInflow *inflow, const HbStreamChunk *chunk)
 {
     g_autofree char *key = key_of(chunk);
+    gboolean noted;
 
-    return hb_catalog_find(hb_stream_get_manifest(inflow->stream)->catalog, chunk->rows->set->identity) != NULL &&
-           !hb_restore_is_noted(inflow->restore, key);
+    /* A worker whose connection broke reads the journal anew */
+    g_mutex_lock(&inflow->lock);
+    noted = hb_restore_is_noted(inflow->restore, key);
+    g_mutex_unlock(&inflow->lock);
+    return !noted &&
+           hb_catalog_find(hb_stream_get_manifest(inflow->stream)->catalog, chunk->rows->set->identity) != NULL;
 }
 
 static gboolean read_stream(HbInflow *inflow, GError **error)
