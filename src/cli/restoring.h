@@ -13,7 +13,7 @@ HbRestoreOptions hb_cli_make_restore(const HbCli *cli);
 /* What is about to be written, and where, before anything is. path: of the dump; NULL: a server */
 void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const char *path);
 
-/* Shows the findings that forbid a restore: on standard error, or as JSON on standard output */
+/* Shows the findings that forbid a restore, on standard error */
 void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path);
 
 /* Shows the plan, runs and reports a restore that was opened (NULL: it was not), unless it is blocked */

@@ -84,11 +84,6 @@ void hb_finding_advise(HbFinding *finding, const char *todo, const char *sql)
     finding->sql = g_strdup(sql);
 }
 
-HbFinding *hb_findings_get_last(GPtrArray *findings)
-{
-    return findings->pdata[findings->len - 1];
-}
-
 static gint compare_levels(gconstpointer one, gconstpointer other)
 {
     const HbFinding *a = *(HbFinding *const *)one, *b = *(HbFinding *const *)other;

@@ -41,8 +41,6 @@ HbFinding *hb_findings_add(GPtrArray *findings, HbFindingLevel level, const char
                            const char *what, ...) G_GNUC_PRINTF(5, 6);
 void hb_finding_advise(HbFinding *finding, const char *todo, const char *sql); /* either may be NULL */
 
-HbFinding *hb_findings_get_last(GPtrArray *findings); /* the one that was added last */
-
 /* Blockers first, then warnings, then notes; in the order of adding */
 void hb_findings_sort(GPtrArray *findings);
 

@@ -147,10 +147,9 @@ static gboolean is_there_after_all(Lane *lane)
 /* A piece: its first block has come */
 static void write_piece(Lane *lane, Block *first)
 {
-    Giving giving = {.lane = lane, .last = first->type};
+    Giving giving = {.lane = lane, .last = BLOCK_ROWS};
 
     g_async_queue_push_front(lane->full, first);
-    giving.last = BLOCK_ROWS;
     if (open_target(lane, &lane->error))
         options_of(lane)->engine->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
                                              &lane->error);

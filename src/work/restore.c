@@ -8,10 +8,13 @@ static const guint lost_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
 
 /* ---- Looking: what the target is, and whether it is fit ---- */
 
+/* What is no matter of judgement: nobody can accept it */
 static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
 {
-    hb_finding_advise(hb_findings_add(restore->findings, HB_FINDING_BLOCKER, name, restore->database, "%s", what), todo,
-                      NULL);
+    HbFinding *finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, name, restore->database, "%s", what);
+
+    hb_finding_advise(finding, todo, NULL);
+    finding->is_final = TRUE;
 }
 
 static void refuse_content(HbRestore *restore, const char *example)
@@ -20,7 +23,6 @@ static void refuse_content(HbRestore *restore, const char *example)
 
     block(restore, "target-not-empty", what,
           "restore into a new database by naming one in the URI that does not exist yet");
-    hb_findings_get_last(restore->findings)->is_final = TRUE;
 }
 
 static void check_journal(HbRestore *restore, const char *dump_id)
@@ -35,9 +37,7 @@ static void check_journal(HbRestore *restore, const char *dump_id)
               "go on with it: the same command with --resume");
     } else {
         restore->resumed = TRUE;
-        return;
     }
-    hb_findings_get_last(restore->findings)->is_final = TRUE;
 }
 
 static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
@@ -134,10 +134,8 @@ static gboolean check_identity(HbRestore *restore, HbSession *session, GError **
 
     if (!restore->options.engine->describe(session, &info, error))
         return FALSE;
-    if (g_strcmp0(info.identity, restore->options.source) == 0) {
+    if (g_strcmp0(info.identity, restore->options.source) == 0)
         block(restore, "same-database", "is the source itself, under this or another address", "name another target");
-        hb_findings_get_last(restore->findings)->is_final = TRUE;
-    }
     hb_server_info_clear(&info);
     return TRUE;
 }
