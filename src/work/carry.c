@@ -8,9 +8,6 @@
 #define BLOCKS     4
 #define BLOCK_SIZE ((gsize)1024 * 1024)
 
-/* Waits before a session of the target that broke is opened again; their sum is the patience */
-static const guint waits_ms[] = {0, 200, 500, 1000, 2000, 4000, 8000};
-
 struct HbCarry {
     HbRowSupply supply;
     HbSource *source;
@@ -108,19 +105,26 @@ static void drain(Giving *giving)
     give_back(giving);
 }
 
-static gboolean open_target(Lane *lane, GError **error)
+static gboolean try_target(gpointer data, GError **error)
 {
+    Lane *lane = data;
     const HbSourceOptions *options = options_of(lane);
 
-    for (gsize i = 0; lane->session == NULL && i < G_N_ELEMENTS(waits_ms); i++) {
-        gboolean is_last = i + 1 == G_N_ELEMENTS(waits_ms);
-        if (!hb_stop_sleep(options->stop, waits_ms[i]))
-            return hb_stop_set_error(error);
-        lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), is_last ? error : NULL);
-        if (lane->session != NULL)
-            hb_stop_add(options->stop, options->engine, lane->session);
-    }
+    lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
+    if (lane->session != NULL)
+        hb_stop_add(options->stop, options->engine, lane->session);
     return lane->session != NULL;
+}
+
+static gboolean open_target(Lane *lane, GError **error)
+{
+    HbStop *stop = options_of(lane)->stop;
+
+    if (lane->session != NULL)
+        return TRUE;
+    if (hb_stop_is_set(stop))
+        return hb_stop_set_error(error);
+    return try_target(lane, NULL) || hb_stop_retry(stop, try_target, lane, error);
 }
 
 static void close_target(Lane *lane)

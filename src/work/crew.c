@@ -1,9 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/crew.h"
 
-/* Waits between attempts to open a broken connection again; their sum is the patience */
-static const guint reopen_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
-
 typedef struct {
     HbWorker worker;
     GThread *thread;
@@ -36,17 +33,20 @@ static void close_session(HbWorker *worker)
     worker->session = NULL;
 }
 
+static gboolean open_anew(gpointer data, GError **error)
+{
+    HbWorker *worker = data;
+
+    if (open_session(worker, error))
+        return TRUE;
+    close_session(worker);
+    return FALSE;
+}
+
 gboolean hb_worker_reopen(HbWorker *worker, GError **error)
 {
-    for (gsize attempt = 0; attempt < G_N_ELEMENTS(reopen_waits_ms); attempt++) {
-        gboolean is_last = attempt + 1 == G_N_ELEMENTS(reopen_waits_ms);
-        close_session(worker);
-        if (!hb_stop_sleep(worker->crew->stop, reopen_waits_ms[attempt]))
-            return hb_stop_set_error(error);
-        if (open_session(worker, is_last ? error : NULL))
-            return TRUE;
-    }
-    return FALSE;
+    close_session(worker);
+    return hb_stop_retry(worker->crew->stop, open_anew, worker, error);
 }
 
 static gpointer run_member(gpointer data)

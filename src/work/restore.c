@@ -3,9 +3,6 @@
 
 #include <string.h>
 
-/* Waits before a broken connection is opened again; their sum is the patience, as a restarted server needs time */
-static const guint lost_waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
-
 /* ---- Looking: what the target is, and whether it is fit ---- */
 
 /* What is no matter of judgement: nobody can accept it */
@@ -352,6 +349,11 @@ void hb_restore_note_broken(HbRestore *restore)
     g_atomic_int_set(&restore->broken, TRUE);
 }
 
+static gboolean try_journal(gpointer restore, GError **error)
+{
+    return hb_restore_with_session(restore, read_journal, error);
+}
+
 /*
  * After a broken connection only the journal knows what is done. A step that was committed may be unknown to us, and if
  * the server crashed, the last commits that we know of may be gone: commits do not wait for the disk until the end.
@@ -359,15 +361,13 @@ void hb_restore_note_broken(HbRestore *restore)
 static gboolean start_over_from_journal(HbRestore *restore, GError **error)
 {
     hb_restore_note_broken(restore);
-    for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
-        if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
-            return hb_stop_set_error(error);
-        if (hb_restore_with_session(restore, read_journal, NULL)) {
-            g_clear_error(&restore->lost);
-            forget_exceptions(restore);
-            return make_steps(restore, error);
-        }
+    if (hb_stop_retry(restore->options.stop, try_journal, restore, NULL)) {
+        g_clear_error(&restore->lost);
+        forget_exceptions(restore);
+        return make_steps(restore, error);
     }
+    if (hb_stop_is_set(restore->options.stop))
+        return hb_stop_set_error(error);
     g_propagate_error(error, g_steal_pointer(&restore->lost));
     return FALSE;
 }
@@ -400,16 +400,16 @@ static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **
     return restore->options.engine->settle_journal(session, error) && read_journal(restore, session, error);
 }
 
+static gboolean try_settled_journal(gpointer restore, GError **error)
+{
+    return hb_restore_with_session(restore, reread_journal, error);
+}
+
 /* As patient as a walk is: the server may just be coming back */
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error)
 {
-    for (gsize attempt = 0; attempt < G_N_ELEMENTS(lost_waits_ms); attempt++) {
-        if (hb_restore_with_session(restore, reread_journal, NULL))
-            return TRUE;
-        if (!hb_stop_sleep(restore->options.stop, lost_waits_ms[attempt]))
-            return hb_stop_set_error(error);
-    }
-    return hb_restore_with_session(restore, reread_journal, error);
+    return try_settled_journal(restore, NULL) ||
+           hb_stop_retry(restore->options.stop, try_settled_journal, restore, error);
 }
 
 const HbAddress *hb_restore_get_address(const HbRestore *restore)

@@ -102,6 +102,20 @@ gboolean hb_stop_sleep(HbStop *stop, guint milliseconds)
     return !is_set;
 }
 
+gboolean hb_stop_retry(HbStop *stop, HbAttempt attempt, gpointer data, GError **error)
+{
+    static const guint waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
+
+    for (gsize i = 0; i < G_N_ELEMENTS(waits_ms); i++) {
+        gboolean is_last = i + 1 == G_N_ELEMENTS(waits_ms);
+        if (!hb_stop_sleep(stop, waits_ms[i]))
+            return hb_stop_set_error(error);
+        if (attempt(data, is_last ? error : NULL))
+            return TRUE;
+    }
+    return FALSE;
+}
+
 gboolean hb_stop_set_error(GError **error)
 {
     return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");

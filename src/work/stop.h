@@ -26,5 +26,13 @@ void hb_stop_remove(HbStop *stop, HbSession *session);
 /* Sleeps, but not beyond a trigger. TRUE if the time passed undisturbed */
 gboolean hb_stop_sleep(HbStop *stop, guint milliseconds);
 
+typedef gboolean (*HbAttempt)(gpointer data, GError **error);
+
+/*
+ * Tries again what failed because a connection broke, after waits that grow: a server that is being restarted needs
+ * time. FALSE with the last attempt's error when patience is over (about 16 s), or with that of a stop.
+ */
+gboolean hb_stop_retry(HbStop *stop, HbAttempt attempt, gpointer data, GError **error);
+
 /* HB_ERROR_CANCELLED; returns FALSE */
 gboolean hb_stop_set_error(GError **error);
