@@ -53,6 +53,10 @@ const HbOptionRow hb_option_rows[] = {
          HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("needs", company, "no", "leave out what is needed by what --take takes, because the target has it (default: yes)",
           HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    VALUE("existing", existing, "HOW",
+          "what becomes of what the target has: stop (default), keep it, or replace it by what arrives",
+          HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
+    FLAG("yes", 'y', yes, "do not ask before something is dropped or emptied", HB_FOR_CARRY | HB_FOR_RESTORE),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users who come without a password a new one, and write it to FILE", HB_FOR_CARRY | HB_FOR_RESTORE),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to who restores",
@@ -305,6 +309,20 @@ static gboolean check_renames(HbOptions *options, GError **error)
     return TRUE;
 }
 
+static gboolean check_existing(HbOptions *options, GError **error)
+{
+    static const char *const words[] = {[HB_EXISTING_STOP] = "stop", "keep", "replace", NULL};
+
+    options->existing_wish = HB_EXISTING_STOP;
+    for (int wish = 0; options->existing != NULL && words[wish] != NULL; wish++) {
+        if (strcmp(options->existing, words[wish]) == 0)
+            options->existing_wish = (HbExistingWish)wish;
+    }
+    return options->existing == NULL || g_strv_contains(words, options->existing) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--existing takes stop, keep or replace, not “%s”",
+                        options->existing);
+}
+
 gboolean hb_options_check(HbOptions *options, GError **error)
 {
     options->part_bits = HB_PART_ALL;
@@ -313,6 +331,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     return check_jobs(options, error) && check_rows(options, error) && check_lock_wait(options, error) &&
            check_compression(options, error) && check_color(options, error) && check_rights(options, error) &&
            check_choice(options, error) && check_accept(options, error) && check_renames(options, error) &&
+           check_existing(options, error) &&
            (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
 }
 

@@ -6,6 +6,7 @@
 #pragma once
 
 #include "core/choice.h"
+#include "core/existing.h"
 #include "work/adapt.h"
 
 /* Which commands take an option */
@@ -42,6 +43,8 @@ typedef struct {
     char *parts;
     char *compress;
     char *out;
+    char *existing;
+    gboolean yes;
     char *needs;
     char *company;
     char *report;
@@ -61,6 +64,7 @@ typedef struct {
     guint rows_each; /* 0: the engine's bulk form */
     int compression;
     HbWishes wishes;
+    HbExistingWish existing_wish;
     HbChoice *choice;
 } HbOptions;
 

@@ -1,15 +1,19 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/restoring.h"
 
+#include "cli/terminal.h"
+#include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "report/preflight.h"
+#include "report/text.h"
 
 HbRestoreOptions hb_cli_make_restore(const HbCli *cli)
 {
     return (HbRestoreOptions){.accept = cli->options.accept,
                               .parts = cli->options.part_bits,
                               .choice = cli->options.choice,
+                              .existing = cli->options.existing_wish,
                               .wishes = cli->options.wishes,
                               .new_passwords = cli->options.new_passwords,
                               .jobs = cli->options.job_count,
@@ -45,9 +49,36 @@ static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *
         hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
 }
 
+char *hb_cli_describe_loss(const HbRestore *restore)
+{
+    const HbClearing *clearing = hb_restore_get_clearing(restore);
+
+    if (clearing == NULL || !hb_clearing_is_destructive(clearing) || hb_restore_is_resumed(restore))
+        return NULL;
+    g_autofree char *dropped = hb_text_plural(clearing->objects, "object", "objects");
+    g_autofree char *emptied = hb_text_plural(clearing->emptied->len, "table", "tables");
+    return g_strdup_printf("database %s at %s: %s to be dropped, %s to be emptied", hb_restore_get_database(restore),
+                           hb_restore_get_target(restore)->address, dropped, emptied);
+}
+
+gboolean hb_cli_agree(HbCli *cli, const char *loss, GError **error)
+{
+    const gboolean can_ask = hb_terminal_can_ask();
+    g_autofree char *visible = loss != NULL ? hb_text_visible(loss) : NULL;
+    g_autofree char *question = g_strdup_printf("%s. Go on? (yes or no)", visible);
+
+    if (loss == NULL || cli->options.yes || (can_ask && hb_terminal_ask_yes(question)))
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_BLOCKED,
+                        can_ask ? NULL : "read the list above, then give the same command with --yes",
+                        "%s; %s, and nothing was written", loss,
+                        can_ask ? "you did not agree" : "nobody is there to agree");
+}
+
 HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GError **error)
 {
     HbRestoreResult result = {0};
+    g_autofree char *loss = NULL;
     HbStatus status;
 
     if (restore == NULL)
@@ -58,6 +89,9 @@ HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GE
         return HB_STATUS_REMARKS;
     }
     hb_cli_show_plan(cli, restore, path);
+    loss = hb_cli_describe_loss(restore);
+    if (!hb_cli_agree(cli, loss, error))
+        return HB_STATUS_REMARKS;
     hb_restore_run(restore, &result, error);
     report(cli, restore, &result);
     status = hb_cli_judge_restore(&result);
@@ -71,7 +105,7 @@ HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
 
     for (guint i = 0; i < result->exceptions->len; i++) {
         HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
-        if (outcome == HB_OUTCOME_FAILED)
+        if (outcome == HB_OUTCOME_FAILED || outcome == HB_OUTCOME_GONE)
             return HB_STATUS_STATEMENT;
         if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
             status = HB_STATUS_REMARKS;

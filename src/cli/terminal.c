@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/terminal.h"
 
+#include <poll.h>
 #include <pthread.h>
 #include <signal.h>
 #include <stdio.h>
@@ -9,6 +10,7 @@
 #include <unistd.h>
 
 #define PASSWORD_LIMIT 1024
+#define POLL_MS        200
 
 /* The thread that waits for signals, so that what they cause may take locks */
 static struct {
@@ -32,12 +34,24 @@ gboolean hb_terminal_can_ask(void)
     return isatty(STDIN_FILENO) && isatty(STDERR_FILENO);
 }
 
+/* FALSE if a signal asked for the end meanwhile */
+static gboolean wait_for_answer(void)
+{
+    struct pollfd input = {.fd = STDIN_FILENO, .events = POLLIN};
+
+    while (watch.stop == NULL || !hb_stop_is_set(watch.stop)) {
+        if (poll(&input, 1, POLL_MS) != 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
 static char *read_line(void)
 {
     char line[PASSWORD_LIMIT];
     char *answer = NULL;
 
-    if (fgets(line, sizeof line, stdin) != NULL) {
+    if (wait_for_answer() && fgets(line, sizeof line, stdin) != NULL) {
         line[strcspn(line, "\n")] = '\0';
         answer = g_strdup(line);
     }
@@ -61,6 +75,16 @@ char *hb_terminal_ask_password(const char *server)
     tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
     fputc('\n', stderr);
     return answer;
+}
+
+gboolean hb_terminal_ask_yes(const char *question)
+{
+    g_autofree char *answer = NULL;
+
+    fprintf(stderr, "%s ", question);
+    fflush(stderr);
+    answer = read_line();
+    return answer != NULL && g_ascii_strcasecmp(g_strstrip(answer), "yes") == 0;
 }
 
 /* The first signal asks for an orderly end; a second one gets its default effect */

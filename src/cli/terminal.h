@@ -13,6 +13,9 @@ gboolean hb_terminal_can_ask(void);       /* there is somebody to ask */
 /* Asks without echo; NULL if there is no answer. The caller's, to be wiped */
 char *hb_terminal_ask_password(const char *server);
 
+/* Asks a question; TRUE only if the answer is the word yes */
+gboolean hb_terminal_ask_yes(const char *question);
+
 /* SIGINT, SIGTERM and SIGHUP trigger the stop; the second one ends the program at once. SIGPIPE, SIGXFSZ: ignored */
 void hb_terminal_watch_signals(HbStop *stop);
 void hb_terminal_forget_signals(void);

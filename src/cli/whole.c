@@ -12,6 +12,7 @@ typedef struct {
     GPtrArray *documents; /* char *: JSON, one for each database */
     HbSheet *sheet;
     HbCatalog *omissions; /* holds nothing but those of all databases */
+    GString *loss;        /* what is about to be dropped or emptied; NULL: nothing */
     const char *path;
 } Telling;
 
@@ -27,6 +28,8 @@ static void telling_clear(Telling *telling)
 {
     g_ptr_array_unref(telling->documents);
     hb_catalog_free(telling->omissions);
+    if (telling->loss != NULL)
+        g_string_free(telling->loss, TRUE);
     g_clear_pointer(&telling->sheet, hb_sheet_free);
 }
 
@@ -114,10 +117,24 @@ HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **er
 
 static void tell_looked(gpointer data, const HbRestore *restore)
 {
+    Telling *telling = data;
+    g_autofree char *loss = hb_cli_describe_loss(restore);
+
+    if (hb_restore_is_blocked(restore) || loss != NULL)
+        hb_cli_show_refusal(telling->cli, restore, telling->path);
+    if (loss == NULL)
+        return;
+    if (telling->loss == NULL)
+        telling->loss = g_string_new(loss);
+    else
+        g_string_append_printf(telling->loss, "; %s", loss);
+}
+
+static gboolean agree(gpointer data, GError **error)
+{
     const Telling *telling = data;
 
-    if (hb_restore_is_blocked(restore))
-        hb_cli_show_refusal(telling->cli, restore, telling->path);
+    return hb_cli_agree(telling->cli, telling->loss != NULL ? telling->loss->str : NULL, error);
 }
 
 static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
@@ -141,7 +158,7 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
 {
     Telling telling;
     const HbTeller teller = {
-        .looked = tell_looked, .about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
+        .looked = tell_looked, .agree = agree, .about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
 
     telling_init(&telling, cli, hb_reader_get_path(options->dump));
     if (!hb_whole_server_restore(options, &teller, error))

@@ -19,6 +19,9 @@ const char *const hb_finding_names[] = {
     /* What it lacks */
     "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
     "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
+    /* What is there already */
+    "name-taken", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ", "exists-otherwise",
+    "stays", "dropped", "emptied", "set-aside",
     /* Users and rights */
     "role-missing", "role-differs", "right-missing", "refused", "ownership",
     /* What means something else there, or leads elsewhere */

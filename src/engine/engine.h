@@ -92,6 +92,7 @@ typedef struct {
     guint binary_within;        /* versions that are equal when divided by this share a binary form; 0: there is none */
     gboolean cross_references;  /* what is in one database may need what is in another */
     gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
+    gboolean definitions_undone; /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 
 /* A restore that is to come, as far as an engine needs to know of it to look ahead */
@@ -178,6 +179,13 @@ struct HbEngine {
     gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin_journal)(HbSession *session, const char *dump_id, GError **error);
+    /* Of a catalog that was read from this session's database: adds the identities of row sets that hold rows, borrowed
+     */
+    gboolean (*find_rows)(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
+    /* SQL that drops an object of the catalog, if it is there; NULL: it cannot be dropped alone. The caller's */
+    char *(*make_removal)(const HbCatalog *catalog, const HbObject *object);
+    char *(*make_emptying)(const HbRowSet *set); /* SQL that takes all rows out of a table; the caller's */
+    const char *clearing_preamble; /* SQL before both, so that locks of others are not waited for long; NULL: none */
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*settle_journal)(HbSession *session, GError **error);  /* all that it notes is on disk from now on */
     gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */

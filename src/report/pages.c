@@ -323,6 +323,7 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
     failed = append_exceptions(out, color, result, HB_OUTCOME_FAILED, "Failed");
     remarks += append_exceptions(out, color, result, HB_OUTCOME_REFUSED, "Refused by the server");
     left_out = append_exceptions(out, color, result, HB_OUTCOME_LEFT_OUT, "Left out");
+    append_exceptions(out, color, result, HB_OUTCOME_GONE, "Gone from the target");
     append_restore_verdict(out, color, restore, result, failed, remarks, left_out);
     return g_string_free(out, FALSE);
 }

@@ -10,6 +10,9 @@
 
 #define OBJECTS_NAMED 12
 
+/* Whoever agrees to it must have seen it */
+#define OBJECTS_NAMED_OF_LOSS 2000
+
 /* Findings that say the same of several objects are shown as one */
 typedef struct {
     const HbFinding *first;
@@ -52,10 +55,17 @@ static GPtrArray *group(const GPtrArray *findings)
     return groups;
 }
 
+static guint count_named(const HbFinding *finding)
+{
+    static const char *const losses[] = {"dropped", "emptied", "would-be-lost", "part-lost", NULL};
+
+    return g_strv_contains(losses, finding->name) ? OBJECTS_NAMED_OF_LOSS : OBJECTS_NAMED;
+}
+
 static char *join_objects(const Group *same)
 {
     GString *text = g_string_new(NULL);
-    guint count = MIN(same->objects->len, OBJECTS_NAMED);
+    guint count = MIN(same->objects->len, count_named(same->first));
 
     for (guint i = 0; i < count; i++)
         g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", (const char *)same->objects->pdata[i]);

@@ -19,7 +19,8 @@ static void refuse_content(HbRestore *restore, const char *example)
     g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
 
     block(restore, "target-not-empty", what,
-          "restore into a new database by naming one in the URI that does not exist yet");
+          "name a database in the URI that does not exist yet, or say what is to become of what is there: "
+          "--existing keep, or --existing replace");
 }
 
 static void check_journal(HbRestore *restore, const char *dump_id)
@@ -54,7 +55,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);
-    else if (example != NULL && !restore->options.whole_server)
+    else if (example != NULL && hb_restore_minds_content(restore))
         refuse_content(restore, example);
     return !restore->resumed || read_journal(restore, session, error);
 }
@@ -103,9 +104,6 @@ static gboolean check_dump(const HbRestore *restore, GError **error)
     if (!restore->options.whole_server && restore->manifest->members != NULL)
         return hb_error_set(error, HB_ERROR_USAGE, "name a server, without a database",
                             "this is the dump of a whole server");
-    if (!(restore->options.parts & HB_PART_SCHEMA) && (restore->options.parts & HB_PART_DATA))
-        return hb_error_set(error, HB_ERROR_BLOCKED, "restore a dump that holds the schema, with its data",
-                            "rows alone, without the schema that they need, are not restored");
     return TRUE;
 }
 
@@ -174,24 +172,30 @@ static gboolean adapt_database(HbRestore *restore, GError **error)
 static gboolean adapt(HbRestore *restore, GError **error)
 {
     HbCatalog *catalog = restore->manifest->catalog;
+    const gboolean rows_only = hb_restore_is_rows_only(restore);
     g_autoptr(HbChoice) choice = NULL;
-    g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
 
     restore->absent = hb_catalog_get_omissions(catalog)->len;
-    hb_catalog_keep_parts(catalog, restore->options.parts);
+    hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
     if (restore->options.whole_server)
         choice = hb_choice_new_for_server(restore->options.choice);
-    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, along, error))
+    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along,
+                         error))
         return FALSE;
-    hb_adapt_tell_along(restore->options.observers, restore->options.choice, along);
+    hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);
     if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
         !adapt_database(restore, error))
         return FALSE;
+    if (rows_only) {
+        hb_restore_keep_definitions(restore);
+        hb_catalog_keep_parts(catalog, restore->options.parts);
+    }
     hb_manifest_drop_rows(restore->manifest);
     if (!look_ahead(restore, error))
         return FALSE;
     if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
-                            &restore->info, restore->exists, error))
+                            &restore->info, restore->exists, error) ||
+        !hb_restore_meet_existing(restore, error))
         return FALSE;
     hb_manifest_drop_rows(restore->manifest);
     hb_preflight_look_at_omissions(catalog, restore->absent, restore->findings);
@@ -203,7 +207,7 @@ static gboolean adapt(HbRestore *restore, GError **error)
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
-    const HbStepWishes wishes = {.parts = options->parts,
+    const HbStepWishes wishes = {.clearing = restore->clearing,
                                  .analyze = options->analyze,
                                  .in_order = options->jobs == 1,
                                  .before_rows = restore->before_rows,
@@ -221,6 +225,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->options = *options;
     restore->manifest = options->manifest;
     restore->findings = hb_findings_new();
+    restore->along = g_ptr_array_new_with_free_func(g_free);
     restore->options.parts &= restore->manifest->parts;
     restore->target = options->to;
     g_mutex_init(&restore->lock);
@@ -249,6 +254,9 @@ void hb_restore_free(HbRestore *restore)
     hb_roles_close_passwords(restore);
     g_clear_error(&restore->lost);
     g_ptr_array_unref(restore->findings);
+    g_ptr_array_unref(restore->along);
+    g_clear_pointer(&restore->definitions, g_hash_table_unref);
+    hb_clearing_free(restore->clearing);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
     g_cond_clear(&restore->settled);
@@ -315,11 +323,13 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
     if (!hb_roles_open_passwords(restore, error))
         return FALSE;
     if (!restore->resumed)
-        return restore->options.engine->begin_journal(session, restore->manifest->id, error);
+        return restore->options.engine->begin_journal(session, restore->manifest->id, error) &&
+               hb_restore_note_decision(restore, session, error);
     if (!read_journal(restore, session, error))
         return FALSE;
     restore->earlier = g_hash_table_ref(restore->journal);
-    return TRUE;
+    return g_hash_table_contains(restore->journal, HB_RESTORE_DECISION) ||
+           hb_restore_note_decision(restore, session, error);
 }
 
 static gboolean end_journal(HbRestore *restore, HbSession *session, GError **error)
@@ -437,6 +447,7 @@ static gboolean walk_around_supply(HbRestore *restore, GError **error)
     restore->options.tentative = TRUE;
     if (!make_steps(restore, error) || !walk_stubbornly(restore, error) || !supply->load(supply->data, restore, error))
         return FALSE;
+    restore->rows_came = TRUE;
     restore->before_rows = FALSE;
     restore->options.tentative = tentative;
     forget_exceptions(restore);
@@ -467,6 +478,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     g_assert(!hb_restore_is_blocked(restore) && (restore->options.dump != NULL || restore->options.supply != NULL));
     result->exceptions = hb_restore_new_exceptions();
     restore->result = result;
+    restore->rows_came = restore->options.supply == NULL;
     hb_restore_list_changes(restore);
     ok = prepare_target(restore, error) &&
          (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
@@ -476,6 +488,8 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     hb_restore_count_steps(restore, result);
     count_what_would_follow(restore, result);
     restore->finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;
+    if (!restore->finished)
+        hb_restore_list_gone(restore);
     if (restore->finished && !restore->options.whole_server)
         ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;

@@ -11,6 +11,7 @@
 #include "core/preflight.h"
 #include "dump/reader.h"
 #include "work/adapt.h"
+#include "work/clearing.h"
 #include "work/observer.h"
 #include "work/stop.h"
 
@@ -35,7 +36,8 @@ typedef struct {
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
-    const HbChoice *choice; /* NULL: everything */
+    const HbChoice *choice;  /* NULL: everything */
+    HbExistingWish existing; /* what becomes of what the target has already */
     HbWishes wishes;
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
@@ -55,6 +57,7 @@ typedef enum {
     HB_OUTCOME_CHANGED,  /* so as to fit the target */
     HB_OUTCOME_ABSENT,   /* left out when the dump was made */
     HB_OUTCOME_KEPT,
+    HB_OUTCOME_GONE, /* taken away from the target, and not back */
     HB_OUTCOME_COUNT
 } HbOutcome;
 
@@ -98,6 +101,9 @@ gboolean hb_restore_is_resumed(const HbRestore *restore);
 const GPtrArray *hb_restore_get_findings(const HbRestore *restore);
 gboolean hb_restore_is_blocked(const HbRestore *restore);
 gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error); /* HB_ERROR_BLOCKED; returns FALSE */
+
+/* What run() does with what is there already; NULL: there is nothing. Borrowed */
+const HbClearing *hb_restore_get_clearing(const HbRestore *restore);
 
 const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 

@@ -6,6 +6,7 @@
  *     restore_result  counts what was done, lists what was not
  *     restore_walk    workers take steps from the plan and settle them
  *     restore_step    carries one step out
+ *     restore_existing  what becomes of what the target has already
  *     restore_roles   users who are there already; passwords for those who get none
  */
 #pragma once
@@ -21,6 +22,9 @@
 /* The journal's note on a role that was there before us */
 #define NOTE_KEPT "kept"
 
+/* The journal's key of what was decided about what the target has already */
+#define HB_RESTORE_DECISION "existing"
+
 struct HbRestore {
     HbRestoreOptions options;
     HbManifest const *manifest;
@@ -33,6 +37,10 @@ struct HbRestore {
     gint broken;          /* atomic: a connection broke, and perhaps the server did */
     gboolean before_rows; /* the walk makes only what must exist before rows that come from a supply */
     const char *note;     /* a key to write into the journal */
+    GPtrArray *along;        /* char *: what comes along, because it is needed */
+    GHashTable *definitions; /* of tables, where only rows are restored: identity to SQL; NULL: not known */
+    HbClearing *clearing;    /* NULL: the target's database is new, or empty */
+    gboolean rows_came;      /* those of a dump, or all of a supply */
     GPtrArray *findings;
     guint absent; /* how many of the catalog's omissions are the dump's own */
     HbSteps *steps;
@@ -72,6 +80,14 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error);
 /* restore_step */
 gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
 char *hb_restore_hint_statement(const char *sql); /* what a role with the rights can run; the caller's */
+
+/* restore_existing */
+gboolean hb_restore_is_rows_only(const HbRestore *restore);
+gboolean hb_restore_minds_content(const HbRestore *restore); /* must the target be empty? */
+void hb_restore_keep_definitions(HbRestore *restore);        /* of tables, before they are taken out of the catalog */
+gboolean hb_restore_meet_existing(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
+gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);
+void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken away, and is not back */
 
 /* restore_roles: a role, or what is about one, was there before us. With the lock held */
 void hb_restore_note_kept(HbRestore *restore, const HbStep *step);

@@ -13,6 +13,7 @@ typedef struct {
     HbSteps *result;
     GHashTable *joining;                              /* identity of a table to the number of a step on it + 1 */
     GHashTable *by_identity;                          /* object's identity to step number + 1 */
+    GHashTable *aside;                                /* identities of what is put back */
     GHashTable *stored;                               /* row set's identity to HbStoredRows * */
     guint users, structure, rows, rights, everything; /* milestones */
 } Maker;
@@ -51,9 +52,7 @@ static guint add_milestone(Maker *maker)
 
 static gboolean is_chosen(const Maker *maker, const HbObject *object)
 {
-    if (maker->wishes->before_rows && object->stage >= HB_STAGE_ROWS)
-        return FALSE;
-    return (hb_kind_get_traits(object->kind)->part & maker->wishes->parts) != 0;
+    return !maker->wishes->before_rows || object->stage < HB_STAGE_ROWS;
 }
 
 static const HbStoredRows *stored_rows(const Maker *maker, const HbObject *object)
@@ -82,6 +81,10 @@ static void claim(Maker *maker, guint step, const HbObject *object)
 
     if (maker->engine->traits.rights_one_by_one && is_about_rights(object)) {
         hb_plan_add_claim(plan, step, "users and rights", TRUE);
+        return;
+    }
+    if (g_hash_table_contains(maker->aside, object->identity)) {
+        hb_plan_add_claim(plan, step, "what was taken off", TRUE);
         return;
     }
 
@@ -215,6 +218,53 @@ static void add_analyze(Maker *maker)
     }
 }
 
+/* ---- Clearing ---- */
+
+char *hb_steps_key_of_clearing(const HbEngine *engine, const HbClearItem *item)
+{
+    return engine->traits.definitions_undone ? g_strdup("clear the target")
+                                             : g_strdup_printf("clear %s", item->identity);
+}
+
+static guint add_clear_step(Maker *maker, const HbClearItem *item, char *sql, guint before)
+{
+    const HbStep step = {
+        .type = HB_STEP_TYPE_CLEAR, .key = hb_steps_key_of_clearing(maker->engine, item), .sql = sql};
+    guint number = add(maker, step, COST_OF_DEFINITION);
+
+    hb_plan_add_need(maker->result->plan, number, before);
+    return number;
+}
+
+/* All or nothing, where the server can; otherwise one after the other, until one fails. Returns the last */
+static guint add_clearing(Maker *maker)
+{
+    g_autoptr(GPtrArray) items = hb_clearing_list(maker->wishes->clearing);
+    g_autoptr(GString) all = g_string_new(NULL);
+    guint last = add_milestone(maker);
+
+    for (guint i = 0; i < items->len; i++) {
+        const HbClearItem *item = items->pdata[i];
+        if (maker->engine->traits.definitions_undone)
+            g_string_append_printf(all, "%s\n", item->sql);
+        else
+            last = add_clear_step(maker, item, g_strdup(item->sql), last);
+    }
+    if (all->len > 0)
+        last = add_clear_step(maker, items->pdata[0], g_strdup(all->str), last);
+    return last;
+}
+
+static void put_after(Maker *maker, guint last)
+{
+    const GPtrArray *steps = maker->result->steps;
+
+    for (guint i = last + 1; i < steps->len; i++) {
+        if (((const HbStep *)steps->pdata[i])->type != HB_STEP_TYPE_MILESTONE)
+            hb_plan_add_need(maker->result->plan, i, last);
+    }
+}
+
 /* ---- Needs ---- */
 
 static gboolean decides_on_rights(const HbObject *object)
@@ -281,8 +331,19 @@ static void connect(Maker *maker)
     }
 }
 
+static void index_aside(Maker *maker)
+{
+    const HbClearing *clearing = maker->wishes->clearing;
+
+    for (guint i = 0; clearing != NULL && i < clearing->aside->len; i++)
+        g_hash_table_add(maker->aside, ((HbClearItem *)clearing->aside->pdata[i])->identity);
+}
+
 static void make(Maker *maker)
 {
+    guint cleared = maker->wishes->clearing != NULL ? add_clearing(maker) : 0;
+
+    index_aside(maker);
     maker->users = add_milestone(maker);
     maker->structure = add_milestone(maker);
     maker->rows = add_milestone(maker);
@@ -293,9 +354,11 @@ static void make(Maker *maker)
         if (is_chosen(maker, hb_catalog_get(maker->manifest->catalog, i)))
             add_object(maker, hb_catalog_get(maker->manifest->catalog, i));
     }
-    if (maker->wishes->analyze && !maker->wishes->before_rows && (maker->wishes->parts & HB_PART_DATA))
+    if (maker->wishes->analyze && !maker->wishes->before_rows)
         add_analyze(maker);
     connect(maker);
+    if (maker->wishes->clearing != NULL)
+        put_after(maker, cleared);
 }
 
 HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const HbStepWishes *wishes, GError **error)
@@ -305,9 +368,11 @@ HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const 
     maker.result->plan = hb_plan_new();
     maker.result->steps = g_ptr_array_new_with_free_func(step_free);
     maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
+    maker.aside = g_hash_table_new(g_str_hash, g_str_equal);
     maker.stored = hb_manifest_index_rows(manifest);
     maker.joining = g_hash_table_new(g_str_hash, g_str_equal);
     make(&maker);
+    g_hash_table_unref(maker.aside);
     g_hash_table_unref(maker.by_identity);
     g_hash_table_unref(maker.stored);
     g_hash_table_unref(maker.joining);

@@ -2,9 +2,9 @@
 /*
  * steps - the plan of a restore, made from a dump: which steps there are, what each needs, and what each touches.
  *
- *     users --> structure --> chunks of rows --> completion --> analyze, settings
+ *     clearing ==> users --> structure --> chunks of rows --> completion --> analyze, settings
  *
- * The arrows are soft (all of the left is settled before any of the right begins) and stand only where something may
+ * The simple arrows are soft (all of the left is settled before any of the right begins) and stand only where something may
  * use what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs of
  * the objects rule: a table's indexes are built while other tables still load.
  */
@@ -12,13 +12,14 @@
 
 #include "core/plan.h"
 #include "dump/manifest.h"
-#include "engine/engine.h"
+#include "work/clearing.h"
 
 typedef enum {
     HB_STEP_TYPE_OBJECT,
     HB_STEP_TYPE_CHUNK,
     HB_STEP_TYPE_LOST_ROWS, /* of a row set that could not be loaded: it fails */
     HB_STEP_TYPE_ANALYZE,
+    HB_STEP_TYPE_CLEAR,    /* takes away what is there; all others come after it */
     HB_STEP_TYPE_MILESTONE /* nothing to do: there so that others can wait for it */
 } HbStepType;
 
@@ -26,7 +27,7 @@ typedef struct {
     HbStepType type;
     char *key;              /* in the journal; NULL of a milestone */
     const HbObject *object; /* of an object and of a chunk; otherwise NULL */
-    char *sql;              /* of several objects that are made by one statement; NULL: the object's own */
+    char *sql; /* to clear; or of several objects that are made by one statement; NULL: the object's own */
     const HbStoredRows *rows;
     const HbChunk *chunk;
     const char *table; /* to analyze */
@@ -42,16 +43,19 @@ typedef struct {
 const char *hb_step_get_name(const HbStep *step);
 
 typedef struct {
-    guint parts;
-    gboolean analyze;        /* refresh the planner's figures for each table */
-    gboolean in_order;       /* one worker: as the files have it */
-    gboolean before_rows;    /* only what must exist before any row */
-    GHashTable *failed_rows; /* identities of row sets that were lost: each is a step, which fails; NULL: none */
+    const HbClearing *clearing; /* what is to be taken away first, borrowed; NULL: nothing */
+    gboolean analyze;           /* refresh the planner's figures for each table */
+    gboolean in_order;          /* one worker: as the files have it */
+    gboolean before_rows;       /* only what must exist before any row */
+    GHashTable *failed_rows;    /* identities of row sets that were lost: each is a step, which fails; NULL: none */
 } HbStepWishes;
 
 /*
- * The steps of the chosen parts, sealed. What the engine can make of one table by one statement is one step, under the
+ * The steps of a manifest's whole catalog, sealed. What the engine can make of one table by one statement is one step, under the
  * name of its first object
  */
 HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const HbStepWishes *wishes, GError **error);
 void hb_steps_free(HbSteps *steps);
+
+/* The journal's key of what clears an item away; with one for all, that of all. The caller's */
+char *hb_steps_key_of_clearing(const HbEngine *engine, const HbClearItem *item);

@@ -401,7 +401,8 @@ static gboolean is_everything_finished(const Restoring *restoring)
 
 static gboolean restore_all(Restoring *restoring, GError **error)
 {
-    if (!look_and_refuse(restoring, error) || !run(restoring, restoring->server, restoring->options->dump, error) ||
+    if (!look_and_refuse(restoring, error) || !restoring->teller->agree(restoring->teller->data, error) ||
+        !run(restoring, restoring->server, restoring->options->dump, error) ||
         !restore_databases(restoring, error))
         return FALSE;
     if (!is_everything_finished(restoring))

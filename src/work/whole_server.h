@@ -15,6 +15,7 @@
 typedef struct {
     void (*dumped)(gpointer data, const HbManifest *manifest, const char *path, double seconds);
     void (*looked)(gpointer data, const HbRestore *restore); /* before anything is written to any database */
+    gboolean (*agree)(gpointer data, GError **error);        /* after that: may it be written? */
     void (*about_to_restore)(gpointer data, const HbRestore *restore, const HbReader *dump);
     void (*restored)(gpointer data, const HbRestore *restore, const HbRestoreResult *result);
     gpointer data;

@@ -8,6 +8,7 @@
 #include "engine/mariadb/fitting.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/loading.h"
+#include "engine/mariadb/removal.h"
 #include "engine/mariadb/renaming.h"
 #include "engine/mariadb/rows.h"
 #include "engine/mariadb/script.h"
@@ -57,6 +58,9 @@ const HbEngine hb_mariadb_engine = {
     .create_database = hb_my_create_database,
     .find_content = hb_my_find_content,
     .find_journal = hb_my_find_journal,
+    .find_rows = hb_my_find_rows,
+    .make_removal = hb_my_make_removal,
+    .make_emptying = hb_my_make_emptying,
     .begin_journal = hb_my_begin_journal,
     .read_journal = hb_my_read_journal,
     .settle_journal = hb_my_settle_journal,

@@ -4,6 +4,7 @@
 #include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
 #include "engine/postgres/fitting.h"
+#include "engine/postgres/removal.h"
 #include "engine/postgres/renaming.h"
 #include "engine/postgres/rows.h"
 #include "engine/postgres/script.h"
@@ -26,7 +27,7 @@ const HbEngine hb_postgres_engine = {
                .get_table = hb_pg_script_table,
                .begin_rows = hb_pg_begin_script_rows,
                .end_rows = hb_pg_end_script_rows},
-    .traits = {.analyze_from_rows = 1, .binary_within = 10000},
+    .traits = {.analyze_from_rows = 1, .binary_within = 10000, .definitions_undone = TRUE},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"
                 "SET check_function_bodies = off;\n"
@@ -58,6 +59,10 @@ const HbEngine hb_postgres_engine = {
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_journal = hb_pg_find_journal,
+    .find_rows = hb_pg_find_rows,
+    .make_removal = hb_pg_make_removal,
+    .make_emptying = hb_pg_make_emptying,
+    .clearing_preamble = "SET LOCAL lock_timeout = '10s';\n",
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
     .settle_journal = hb_pg_settle_journal,

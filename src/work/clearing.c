@@ -1,0 +1,316 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/clearing.h"
+
+#include "core/compare.h"
+#include "core/order.h"
+
+#include <string.h>
+
+/* ---- Life ---- */
+
+static void item_free(gpointer data)
+{
+    HbClearItem *item = data;
+
+    g_free(item->identity);
+    g_free(item->sql);
+    g_free(item->definition);
+    g_ptr_array_unref(item->needs);
+    g_free(item);
+}
+
+/* Takes sql */
+static HbClearItem *add_item(GPtrArray *items, const char *identity, char *sql, const char *definition)
+{
+    HbClearItem *item = g_new0(HbClearItem, 1);
+
+    item->identity = g_strdup(identity);
+    item->sql = sql;
+    item->definition = g_strdup(definition);
+    item->needs = g_ptr_array_new_with_free_func(g_free);
+    g_ptr_array_add(items, item);
+    return item;
+}
+
+static HbClearing *clearing_new(void)
+{
+    HbClearing *clearing = g_new0(HbClearing, 1);
+
+    clearing->kept = g_ptr_array_new_with_free_func(g_free);
+    clearing->dropped = g_ptr_array_new_with_free_func(item_free);
+    clearing->emptied = g_ptr_array_new_with_free_func(item_free);
+    clearing->aside = g_ptr_array_new_with_free_func(item_free);
+    clearing->rows = g_ptr_array_new_with_free_func(g_free);
+    return clearing;
+}
+
+void hb_clearing_free(HbClearing *clearing)
+{
+    if (clearing == NULL)
+        return;
+    g_ptr_array_unref(clearing->kept);
+    g_ptr_array_unref(clearing->dropped);
+    g_ptr_array_unref(clearing->emptied);
+    g_ptr_array_unref(clearing->aside);
+    g_ptr_array_unref(clearing->rows);
+    g_free(clearing);
+}
+
+/* ---- Deciding ---- */
+
+static void take_aside(HbClearing *clearing, const HbMeeting *meeting, const HbEngine *engine,
+                       const HbMeetingOutcome *outcome)
+{
+    g_autoptr(GHashTable) taken = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < outcome->aside->len; i++) {
+        const HbObject *object = outcome->aside->pdata[i];
+        HbClearItem *item = add_item(clearing->aside, object->identity, engine->make_removal(meeting->there, object),
+                                     object->definition);
+        for (guint n = 0; n < object->needs->len; n++) {
+            if (g_hash_table_contains(taken, object->needs->pdata[n]))
+                g_ptr_array_add(item->needs, g_strdup(object->needs->pdata[n]));
+        }
+        g_hash_table_add(taken, object->identity);
+    }
+}
+
+static void take_dropped(HbClearing *clearing, const HbMeeting *meeting, const HbEngine *engine,
+                         const HbMeetingOutcome *outcome, GPtrArray *findings)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(meeting->there);
+
+    for (guint i = 0; i < outcome->dropped->len; i++) {
+        const HbObject *object = outcome->dropped->pdata[i];
+        add_item(clearing->dropped, object->identity, engine->make_removal(meeting->there, object), NULL);
+        if (object->on != NULL)
+            continue;
+        clearing->objects++;
+        if (hb_catalog_find(meeting->wanted, object->identity) != NULL)
+            hb_findings_add(findings, HB_FINDING_WARNING, "dropped", object->identity, "will be dropped, and come anew");
+    }
+    for (guint i = 0; i < sets->len; i++) {
+        const HbRowSet *set = sets->pdata[i];
+        if (g_hash_table_contains(outcome->gone, set->identity) &&
+            g_hash_table_contains(meeting->holding, set->identity))
+            g_ptr_array_add(clearing->rows, g_strdup(set->identity));
+    }
+}
+
+/* What stays, and is not what would have come */
+static void tell_differences(const HbMeeting *meeting, const HbMeetingOutcome *outcome, GPtrArray *findings)
+{
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+
+    hb_compare_catalogs(meeting->wanted, meeting->there, HB_PART_SCHEMA | HB_PART_SETTINGS, differences);
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        const char *what = difference->type == HB_DIFFERENCE_OWNER ? "belongs to" : "is";
+        if ((difference->type != HB_DIFFERENCE_DEFINITION && difference->type != HB_DIFFERENCE_OWNER) ||
+            !g_hash_table_contains(outcome->kept, difference->identity))
+            continue;
+        hb_findings_add(findings, HB_FINDING_WARNING, "exists-otherwise", difference->identity,
+                        "is there already and stays; it %s “%s” there, and “%s” in the source", what,
+                        difference->to != NULL ? difference->to : "", difference->from != NULL ? difference->from : "");
+    }
+}
+
+#define NAMED_MAX 8
+
+static void tell_rows_that_stay(const HbMeeting *meeting, const HbMeetingOutcome *outcome, GPtrArray *findings)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(meeting->wanted);
+    g_autoptr(GString) names = g_string_new(NULL);
+    guint count = 0;
+
+    for (guint i = 0; meeting->wish != HB_EXISTING_STOP && i < sets->len; i++) {
+        const HbRowSet *set = sets->pdata[i];
+        if (!g_hash_table_contains(outcome->kept, set->identity) || ++count > NAMED_MAX)
+            continue;
+        g_string_append_printf(names, "%s%s", count > 1 ? ", " : "", set->table);
+    }
+    if (count > NAMED_MAX)
+        g_string_append_printf(names, " and %u more", count - NAMED_MAX);
+    if (count > 0)
+        hb_findings_add(findings, HB_FINDING_NOTE, "stays", names->str,
+                        "%s rows already: none are loaded into %s", count == 1 ? "holds" : "hold",
+                        count == 1 ? "it" : "them");
+}
+
+static void tell_items(const GPtrArray *items, const char *name, const char *what, GPtrArray *findings)
+{
+    for (guint i = 0; i < items->len; i++) {
+        const HbClearItem *item = items->pdata[i];
+        if (item->sql != NULL)
+            hb_findings_add(findings, HB_FINDING_WARNING, name, item->identity, "%s", what);
+    }
+}
+
+HbClearing *hb_clearing_new(const HbMeeting *meeting, const HbEngine *engine, GPtrArray *findings)
+{
+    HbClearing *clearing = clearing_new();
+    HbMeetingOutcome outcome;
+    GHashTableIter iter;
+    gpointer identity;
+
+    hb_meeting_judge(meeting, &outcome, findings);
+    g_hash_table_iter_init(&iter, outcome.kept);
+    while (g_hash_table_iter_next(&iter, &identity, NULL))
+        g_ptr_array_add(clearing->kept, g_strdup(identity));
+    for (guint i = 0; i < outcome.emptied->len; i++) {
+        const HbRowSet *set = outcome.emptied->pdata[i];
+        add_item(clearing->emptied, set->identity, engine->make_emptying(set), NULL);
+    }
+    take_dropped(clearing, meeting, engine, &outcome, findings);
+    take_aside(clearing, meeting, engine, &outcome);
+    tell_items(clearing->emptied, "emptied", "will be deleted, and others loaded", findings);
+    tell_items(clearing->aside, "set-aside", "will be taken off while rows come, and put back as the target has it",
+               findings);
+    tell_differences(meeting, &outcome, findings);
+    tell_rows_that_stay(meeting, &outcome, findings);
+    hb_meeting_outcome_clear(&outcome);
+    return clearing;
+}
+
+/* ---- The journal's note: (kept, rows, dropped, emptied, aside), as GLib writes such values ---- */
+
+#define NOTE_ITEMS "a(smsmsas)"
+#define NOTE_FORM  "(asas" NOTE_ITEMS NOTE_ITEMS NOTE_ITEMS ")"
+
+static GVariant *write_names(const GPtrArray *names)
+{
+    return g_variant_new_strv((const char *const *)names->pdata, (gssize)names->len);
+}
+
+static GVariant *write_items(const GPtrArray *items)
+{
+    GVariantBuilder builder;
+
+    g_variant_builder_init(&builder, G_VARIANT_TYPE(NOTE_ITEMS));
+    for (guint i = 0; i < items->len; i++) {
+        const HbClearItem *item = items->pdata[i];
+        g_variant_builder_add(&builder, "(smsms@as)", item->identity, item->sql, item->definition,
+                              write_names(item->needs));
+    }
+    return g_variant_builder_end(&builder);
+}
+
+char *hb_clearing_write(const HbClearing *clearing)
+{
+    g_autoptr(GVariant) note = g_variant_ref_sink(
+        g_variant_new("(@as@as@" NOTE_ITEMS "@" NOTE_ITEMS "@" NOTE_ITEMS ")", write_names(clearing->kept),
+                      write_names(clearing->rows), write_items(clearing->dropped), write_items(clearing->emptied),
+                      write_items(clearing->aside)));
+
+    return g_variant_print(note, FALSE);
+}
+
+static void read_names(GVariant *note, gsize at, GPtrArray *names)
+{
+    g_autoptr(GVariant) list = g_variant_get_child_value(note, at);
+    GVariantIter iter;
+    char *name;
+
+    g_variant_iter_init(&iter, list);
+    while (g_variant_iter_next(&iter, "s", &name))
+        g_ptr_array_add(names, name);
+}
+
+static void read_items(GVariant *note, gsize at, GPtrArray *items)
+{
+    g_autoptr(GVariant) list = g_variant_get_child_value(note, at);
+    GVariantIter iter, needs;
+    GVariant *names;
+    const char *identity, *definition;
+    char *sql, *name;
+
+    g_variant_iter_init(&iter, list);
+    while (g_variant_iter_next(&iter, "(&sms&ms@as)", &identity, &sql, &definition, &names)) {
+        HbClearItem *item = add_item(items, identity, sql, definition);
+        g_variant_iter_init(&needs, names);
+        while (g_variant_iter_next(&needs, "s", &name))
+            g_ptr_array_add(item->needs, name);
+        g_variant_unref(names);
+    }
+}
+
+HbClearing *hb_clearing_read(const char *text, GError **error)
+{
+    g_autoptr(GVariant) note = g_variant_parse(G_VARIANT_TYPE(NOTE_FORM), text, NULL, NULL, NULL);
+    HbClearing *clearing;
+
+    if (note == NULL) {
+        hb_error_set(error, HB_ERROR_DAMAGED, "restore into a new database",
+                     "the journal in the target does not say what was to become of what is there");
+        return NULL;
+    }
+    clearing = clearing_new();
+    read_names(note, 0, clearing->kept);
+    read_names(note, 1, clearing->rows);
+    read_items(note, 2, clearing->dropped);
+    read_items(note, 3, clearing->emptied);
+    read_items(note, 4, clearing->aside);
+    return clearing;
+}
+
+/* ---- Use ---- */
+
+static gboolean put_back(HbCatalog *catalog, const HbClearItem *item, GError **error)
+{
+    const char *blank = strchr(item->identity, ' ');
+    g_autofree char *kind_name = g_strndup(item->identity, (gsize)(blank - item->identity));
+    HbObject *object;
+    HbKind kind;
+
+    if (!hb_kind_find(kind_name, &kind))
+        return hb_error_set(error, HB_ERROR_DAMAGED, NULL, "%s: there is no such kind of object", item->identity);
+    object = hb_object_new(kind, blank + 1);
+    object->definition = g_strdup(item->definition);
+    object->stage = HB_STAGE_COMPLETION;
+    object->after = HB_AFTER_EVERYTHING;
+    for (guint n = 0; n < item->needs->len; n++)
+        hb_object_add_need(object, item->needs->pdata[n]);
+    return hb_catalog_add(catalog, object, error);
+}
+
+gboolean hb_clearing_apply(const HbClearing *clearing, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GHashTable) kept = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < clearing->kept->len; i++)
+        g_hash_table_add(kept, clearing->kept->pdata[i]);
+    if (g_hash_table_size(kept) > 0)
+        hb_catalog_remove(catalog, kept);
+    for (guint i = 0; i < clearing->aside->len; i++) {
+        if (!put_back(catalog, clearing->aside->pdata[i], error))
+            return FALSE;
+    }
+    return clearing->aside->len == 0 || hb_order_arrange(catalog, error);
+}
+
+gboolean hb_clearing_is_destructive(const HbClearing *clearing)
+{
+    return clearing->dropped->len + clearing->emptied->len > 0;
+}
+
+static void add_all(GPtrArray *list, const GPtrArray *items)
+{
+    for (guint i = 0; i < items->len; i++) {
+        if (((HbClearItem *)items->pdata[i])->sql != NULL)
+            g_ptr_array_add(list, items->pdata[i]);
+    }
+}
+
+GPtrArray *hb_clearing_list(const HbClearing *clearing)
+{
+    GPtrArray *list = g_ptr_array_new();
+
+    /* What hangs on another of them comes before it */
+    for (guint i = clearing->aside->len; i-- > 0;) {
+        if (((HbClearItem *)clearing->aside->pdata[i])->sql != NULL)
+            g_ptr_array_add(list, clearing->aside->pdata[i]);
+    }
+    add_all(list, clearing->dropped);
+    add_all(list, clearing->emptied);
+    return list;
+}
