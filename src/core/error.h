@@ -16,6 +16,7 @@ typedef enum {
     HB_ERROR_RETRY,     /* a statement failed for a passing reason (deadlock, serialization) */
     HB_ERROR_LOCKED,    /* a lock was not to be had in time */
     HB_ERROR_EXISTS,    /* what was to be created is there already */
+    HB_ERROR_NOTED,     /* the journal has this step already: it is done, and was not done again */
     HB_ERROR_ABSENT,    /* what a statement names is not there */
     HB_ERROR_RIGHTS,    /* the server's statement failed for lack of rights */
     HB_ERROR_STATEMENT, /* a server's statement failed */

@@ -239,7 +239,20 @@ static const char *find_culprit(const Judge *judge, const HbObject *object)
         if (is_gone(judge, object->needs->pdata[n]))
             return object->needs->pdata[n];
     }
-    return object->identity;
+    return NULL;
+}
+
+/* Nothing that it needs is dropped: it is a partition, has a name that is wanted, or belongs to what is dropped */
+static void tell_swept(Judge *judge, const HbObject *object)
+{
+    g_autofree char *attachment = hb_identity_new(HB_KIND_ATTACHMENT, hb_object_get_name(object));
+    const gboolean is_partition = find_there(judge, attachment) != NULL;
+    HbFinding *finding = hb_findings_add(
+        judge->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity, "%s, and does not arrive",
+        is_partition ? "would be dropped with the table that it is a partition of"
+                     : "would be dropped for something of its name, or with a table that it belongs to");
+
+    hb_finding_advise(finding, is_partition ? "detach it, if it is to stay" : "rename it, or drop it yourself", NULL);
 }
 
 static void tell_lost(Judge *judge, const HbObject *object)
@@ -253,11 +266,10 @@ static void tell_lost(Judge *judge, const HbObject *object)
         hb_finding_advise(finding, "let the rows arrive, too, or keep the table with --existing keep", NULL);
     } else if (is_part(object) && (object->on == NULL || is_gone(judge, object->on))) {
         hb_findings_add(judge->findings, HB_FINDING_WARNING, "part-lost", object->identity,
-                        "is on the target only; it goes with %s, and does not come back", culprit);
-    } else if (strcmp(culprit, object->identity) == 0) {
-        finding = hb_findings_add(judge->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity,
-                                  "has the name of something that arrives, would be dropped for it, and does not arrive");
-        hb_finding_advise(finding, "rename or drop it yourself", NULL);
+                        "is on the target only; it goes with %s, and does not come back",
+                        culprit != NULL ? culprit : object->on);
+    } else if (culprit == NULL) {
+        tell_swept(judge, object);
     } else {
         finding = hb_findings_add(judge->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity,
                                   "needs %s, would be dropped with it, and does not arrive", culprit);

@@ -202,7 +202,10 @@ struct HbEngine {
     /* SQL that gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
     char *(*make_password_sql)(HbSession *session, const HbObject *role, const char *password, GError **error);
 
-    /* Each does its work and notes the key in the journal, both or neither */
+    /*
+     * Each does its work and notes the key in the journal, both or neither. HB_ERROR_NOTED: it is there by now, for
+     * another session has done it: that of a program which was killed while its server still worked, say
+     */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                            GError **error);

@@ -132,7 +132,7 @@ static void tell_rows_that_stay(const HbMeeting *meeting, const HbMeetingOutcome
     if (count > NAMED_MAX)
         g_string_append_printf(names, " and %u more", count - NAMED_MAX);
     if (count > 0)
-        hb_findings_add(findings, HB_FINDING_NOTE, "stays", names->str,
+        hb_findings_add(findings, HB_FINDING_WARNING, "stays", names->str,
                         "%s rows already: none are loaded into %s", count == 1 ? "holds" : "hold",
                         count == 1 ? "it" : "them");
 }
@@ -225,7 +225,7 @@ static void read_items(GVariant *note, gsize at, GPtrArray *items)
     char *sql, *name;
 
     g_variant_iter_init(&iter, list);
-    while (g_variant_iter_next(&iter, "(&sms&ms@as)", &identity, &sql, &definition, &names)) {
+    while (g_variant_iter_next(&iter, "(&smsm&s@as)", &identity, &sql, &definition, &names)) {
         HbClearItem *item = add_item(items, identity, sql, definition);
         g_variant_iter_init(&needs, names);
         while (g_variant_iter_next(&needs, "s", &name))

@@ -88,7 +88,7 @@ static gboolean load_stubbornly(HbInflow *inflow, HbWorker *worker, const HbStre
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) cause = NULL;
 
-        if (load_once(inflow, worker, chunk, &cause))
+        if (load_once(inflow, worker, chunk, &cause) || hb_error_is(cause, HB_ERROR_NOTED))
             return TRUE;
         if (hb_error_is(cause, HB_ERROR_LOST) && attempt < ATTEMPTS && hb_worker_reopen(worker, NULL)) {
             hb_restore_note_broken(inflow->restore);

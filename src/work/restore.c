@@ -488,8 +488,7 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     hb_restore_count_steps(restore, result);
     count_what_would_follow(restore, result);
     restore->finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;
-    if (!restore->finished)
-        hb_restore_list_gone(restore);
+    hb_restore_list_gone(restore);
     if (restore->finished && !restore->options.whole_server)
         ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;

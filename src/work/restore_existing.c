@@ -223,7 +223,8 @@ void hb_restore_list_gone(HbRestore *restore)
 
     if (restore->clearing == NULL || restore->steps == NULL)
         return;
-    hb_restore_with_session(restore, read_journal, NULL);
+    if (!restore->finished)
+        hb_restore_with_session(restore, read_journal, NULL);
     standing = look_at_steps(restore);
     tell_items(restore, &standing, restore->clearing->dropped, "was dropped, and is not back");
     tell_rows(restore, &standing);

@@ -39,6 +39,20 @@ void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char 
     g_ptr_array_add(restore->result->exceptions, exception);
 }
 
+/* What was found about what is there already, and will not be as in the source */
+static void list_what_differs(HbRestore *restore)
+{
+    static const char *const names[] = {"exists-otherwise", "columns-differ", "part-lost", "would-be-lost", NULL};
+
+    for (guint i = 0; i < restore->findings->len; i++) {
+        const HbFinding *finding = restore->findings->pdata[i];
+        if (strcmp(finding->name, "stays") == 0)
+            hb_restore_add_exception(restore, HB_OUTCOME_KEPT, finding->object, finding->what, NULL);
+        else if (g_strv_contains(names, finding->name))
+            hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, finding->object, finding->what, NULL);
+    }
+}
+
 void hb_restore_list_changes(HbRestore *restore)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(restore->manifest->catalog);
@@ -48,6 +62,7 @@ void hb_restore_list_changes(HbRestore *restore)
         hb_restore_add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
                                  omission->why, NULL);
     }
+    list_what_differs(restore);
 }
 
 void hb_restore_list_left_out(HbRestore *restore)

@@ -122,9 +122,17 @@ static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbSte
 
 gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
+    GError *cause = NULL;
     gboolean kept;
 
     if (!hb_roles_is_kept(restore, worker, step, &kept, error))
         return FALSE;
-    return kept ? hb_roles_keep(restore, worker, step, error) : run_stubbornly(restore, worker, step, error);
+    if (kept ? hb_roles_keep(restore, worker, step, &cause) : run_stubbornly(restore, worker, step, &cause))
+        return TRUE;
+    if (hb_error_is(cause, HB_ERROR_NOTED)) {
+        g_error_free(cause);
+        return TRUE;
+    }
+    g_propagate_error(error, cause);
+    return FALSE;
 }

@@ -81,7 +81,7 @@ static const Case cases[] = {
      "sequence s\nsequence-link s: sequence s, table top\n",
      HB_EXISTING_REPLACE, "rows own", "", "",
      "sequence s; table part; table top; attachment part; sequence-link s; rows part; rows top | "
-     "table top; table part; table own; sequence s |  |  | would-be-lost rows own; would-be-lost table own"},
+     "table top; table part; table own; sequence s |  |  | would-be-lost table own; would-be-lost rows own"},
     {"rows alone: tables that hold some refuse, others must exist", ROWS, "table garden.plot\nrows garden.plot: table "
      "garden.plot\n", HB_EXISTING_STOP, "rows garden.plot", "", "",
      "rows garden.tree; sequence-value garden.tree_seq |  |  |  | rows-there table garden.plot; "

@@ -107,6 +107,8 @@ static void check_journal(const Contract *contract, HbSession *session)
     g_clear_error(&error);
     assert_false(is_noted(contract, session, "bad"));
     assert_true(engine->run_step(session, NULL, "only noted", NULL, NULL));
+    assert_false(engine->run_step(session, NULL, "only noted", NULL, &error));
+    check_error(&error, HB_ERROR_NOTED, "");
     assert_true(is_noted(contract, session, "only noted"));
 }
 
@@ -138,6 +140,7 @@ static void check_rows(const Contract *contract, HbSession *session)
     g_autoptr(HbCatalog) catalog = hb_catalog_new();
     HbRowSet *set = row_set(catalog, contract);
     Source bad = {2, 0, TRUE, g_string_new(NULL)}, good = {3, 0, FALSE, g_string_new(NULL)};
+    Source again = {3, 0, FALSE, g_string_new(NULL)};
     HbDigest whole, pieces;
     GError *error = NULL;
     int room = 3;
@@ -151,6 +154,11 @@ static void check_rows(const Contract *contract, HbSession *session)
     assert_true(engine->write_rows(session, set, give, &good, "rows 1", &error));
     check_no_error(error);
     assert_true(is_noted(contract, session, "rows 1"));
+
+    /* the same chunk is never loaded twice */
+    assert_false(engine->write_rows(session, set, give, &again, "rows 1", &error));
+    check_error(&error, HB_ERROR_NOTED, "");
+    g_string_free(again.block, TRUE);
 
     /* whole or in pieces, the rows are the same, each once */
     whole = read_all(contract, session, set, 1000);

@@ -397,9 +397,13 @@ static gboolean end_journal(HbSession *session, GError **error)
 }
 
 /* With the lock held. Nothing may be done twice: that is what the journal is for */
+static gboolean is_new(const char *key, GError **error)
+{
+    return !g_hash_table_contains(it.journal, key) || hb_error_set(error, HB_ERROR_NOTED, NULL, "it is done");
+}
+
 static gboolean commit(const char *key, const char *note, GError **error)
 {
-    assert_false(g_hash_table_contains(it.journal, key));
     g_hash_table_insert(it.journal, g_strdup(key), g_strdup(note));
     return pass(SCRIPTED_COMMIT, error);
 }
@@ -418,6 +422,8 @@ static gboolean run_locked(const char *sql, const char *key, const char *note, G
 {
     if (!pass(SCRIPTED_STEP, error))
         return crash();
+    if (!is_new(key, error))
+        return FALSE;
     if (sql != NULL && it.bad_statement != NULL && strstr(sql, it.bad_statement) != NULL)
         return hb_error_set(error, it.bad_code, NULL, "the statement is bad");
     if (sql != NULL) {
@@ -456,9 +462,12 @@ static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource 
             rows += bytes[i] == '\n';
     } while (length > 0);
     g_mutex_lock(&it.lock);
-    rows += scripted_count_loaded(set->table);
-    g_hash_table_insert(it.loaded, g_strdup(set->table), GUINT_TO_POINTER(rows));
-    ok = commit(key, "", error);
+    ok = is_new(key, error);
+    if (ok) {
+        rows += scripted_count_loaded(set->table);
+        g_hash_table_insert(it.loaded, g_strdup(set->table), GUINT_TO_POINTER(rows));
+        ok = commit(key, "", error);
+    }
     g_mutex_unlock(&it.lock);
     return ok;
 }

@@ -4,6 +4,7 @@
 #include "engine/mariadb/charsets.h"
 #include "engine/mariadb/statements.h"
 
+#include <mysqld_error.h>
 #include <string.h>
 
 /* The journal of a whole server, which has no database of its own */
@@ -47,8 +48,8 @@ gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **e
                       " ENGINE = InnoDB CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
                       error) &&
         hb_my_execute(session,
-                      "CREATE TABLE " HB_MY_JOURNAL_STEP " (number BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,"
-                      " step TEXT NOT NULL, done BOOLEAN NOT NULL, note TEXT NOT NULL,"
+                      "CREATE TABLE " HB_MY_JOURNAL_STEP " (digest BINARY(16) NOT NULL PRIMARY KEY,"
+                      " step TEXT NOT NULL, done BOOLEAN NOT NULL, note LONGTEXT NOT NULL,"
                       " emptied TEXT) ENGINE = InnoDB CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
                       error) &&
         hb_my_execute(session, insert, error);
@@ -82,10 +83,20 @@ static gboolean add_entry(HbSession *session, const char *key, gboolean done, co
     g_autofree char *text = hb_my_quote_literal(note != NULL ? note : "");
     g_autofree char *emptied = table != NULL ? hb_my_quote_literal(table) : g_strdup("NULL");
     g_autofree char *sql =
-        g_strdup_printf("INSERT INTO " HB_MY_JOURNAL_STEP " (step, done, note, emptied) VALUES (%s, %d, %s, %s)", step,
-                        done, text, emptied);
+        g_strdup_printf("INSERT INTO " HB_MY_JOURNAL_STEP " (digest, step, done, note, emptied)"
+                        " VALUES (UNHEX(LEFT(SHA2(%s, 256), 32)), %s, %d, %s, %s)",
+                        done ? step : "UUID()", step, done, text, emptied);
 
-    return enter_database(session, FALSE, error) && hb_my_execute(session, sql, error);
+    g_autoptr(GError) cause = NULL;
+
+    if (!enter_database(session, FALSE, error))
+        return FALSE;
+    if (hb_my_execute(session, sql, &cause))
+        return TRUE;
+    if (done && mysql_errno(session->mysql) == ER_DUP_ENTRY)
+        return hb_error_set(error, HB_ERROR_NOTED, NULL, "the journal has this step already");
+    g_propagate_error(error, g_steal_pointer(&cause));
+    return FALSE;
 }
 
 gboolean hb_my_note_begun(HbSession *session, const char *key, const char *table, GError **error)

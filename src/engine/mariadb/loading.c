@@ -453,8 +453,8 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     load.batch_bytes = MIN(BATCH_BYTES, session->packet / PACKET_DIVISOR);
     load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
     ok = ok && choose_way(&load, error) && needs_entry(session, set, key, error) &&
-         hb_my_execute(session, "START TRANSACTION", error) && pass_rows(&load, source, data, error) &&
-         hb_my_note_done(session, key, "", error) && hb_my_execute(session, "COMMIT", error);
+         hb_my_execute(session, "START TRANSACTION", error) && hb_my_note_done(session, key, "", error) &&
+         pass_rows(&load, source, data, error) && hb_my_execute(session, "COMMIT", error);
 
     load_clear(&load);
     if (!ok)

@@ -12,7 +12,7 @@
 #define FOR_READING "262144"
 
 const char hb_pg_begin_large_objects_sql[] =
-    "BEGIN; CREATE TEMPORARY TABLE hornbeam_piece (number oid, at bigint, bytes bytea) ON COMMIT DROP;"
+    "CREATE TEMPORARY TABLE hornbeam_piece (number oid, at bigint, bytes bytea) ON COMMIT DROP;"
     " COPY pg_temp.hornbeam_piece FROM STDIN";
 
 const char hb_pg_take_large_objects_sql[] = "SELECT lo_put(number, at, bytes) FROM pg_temp.hornbeam_piece";

@@ -7,12 +7,14 @@
 
 #define TABLES_A_QUERY 200
 
+/* Whoever has locked a table for long is told of instead of being waited for */
+#define DO_NOT_WAIT "SET LOCAL lock_timeout = '10s'; "
+
 /* ---- Who holds rows ---- */
 
 static void append_question(GString *sql, const HbRowSet *set, guint number)
 {
-    g_string_append_printf(sql, "%sSELECT %u AS number WHERE EXISTS (SELECT FROM ",
-                           sql->len > 0 ? " UNION ALL " : "", number);
+    g_string_append_printf(sql, "SELECT %u AS number WHERE EXISTS (SELECT FROM ", number);
     if (hb_pg_is_large_objects(set))
         g_string_append(sql, "pg_largeobject_metadata)");
     else
@@ -36,6 +38,7 @@ gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTabl
     g_autoptr(GString) sql = g_string_new(NULL);
 
     for (guint i = 0; i < sets->len; i++) {
+        g_string_append(sql, sql->len == 0 ? DO_NOT_WAIT : " UNION ALL ");
         append_question(sql, sets->pdata[i], i);
         if (i + 1 < sets->len && (i + 1) % TABLES_A_QUERY != 0)
             continue;

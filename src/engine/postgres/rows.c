@@ -272,15 +272,22 @@ static gboolean give_up(HbSession *session, GError **error)
     return FALSE;
 }
 
-static gboolean commit_with_key(HbSession *session, const HbRowSet *set, const char *key, GError **error)
+static gboolean commit(HbSession *session, const HbRowSet *set, GError **error)
 {
-    g_autofree char *note = hb_pg_journal_entry_sql(session, key, "");
-    g_autofree char *sql = g_strdup_printf("%s; COMMIT", note);
-
     if (hb_pg_is_large_objects(set) && !hb_pg_execute(session, hb_pg_take_large_objects_sql, error))
         return FALSE;
+    return hb_pg_execute(session, "COMMIT", error);
+}
 
-    return hb_pg_execute(session, sql, error);
+/* The journal's entry comes first: it waits for another session that is just doing the same */
+static char *begin_statement(HbSession *session, const HbRowSet *set, const char *key)
+{
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, "");
+    g_autofree char *list = column_list(set);
+
+    if (hb_pg_is_large_objects(set))
+        return g_strdup_printf("BEGIN; %s; %s", entry, hb_pg_begin_large_objects_sql);
+    return g_strdup_printf("BEGIN; %s; COPY %s%s FROM STDIN%s", entry, set->table, list, form_of(set));
 }
 
 /* The server must have taken what it was given, neither fewer rows nor more */
@@ -296,10 +303,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
 {
     RowsSent sent;
     guint64 taken = 0;
-    g_autofree char *list = column_list(set);
-    g_autofree char *sql = hb_pg_is_large_objects(set)
-                               ? g_strdup(hb_pg_begin_large_objects_sql)
-                               : g_strdup_printf("BEGIN; COPY %s%s FROM STDIN%s", set->table, list, form_of(set));
+    g_autofree char *sql = begin_statement(session, set, key);
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
     if (PQresultStatus(result) != PGRES_COPY_IN) {
@@ -313,7 +317,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
     if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) ||
-        !commit_with_key(session, set, key, error)) {
+        !commit(session, set, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }

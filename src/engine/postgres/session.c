@@ -104,6 +104,7 @@ static const ErrorClass error_classes[] = {
     {"XX000", HB_ERROR_RETRY, NULL}, /* "tuple concurrently updated": two sessions changed one catalog row */
     {"55P03", HB_ERROR_LOCKED, "try again when the table is free, or wait longer with --lock-wait SECONDS"},
     {"42501", HB_ERROR_RIGHTS, "use a role that may do this, or have the right granted"},
+    {"23505", HB_ERROR_DUPLICATE, NULL}, /* a step in the journal, or rows */
     {"42710", HB_ERROR_EXISTS, NULL},
     {"42P04", HB_ERROR_EXISTS, NULL},
     {"42P06", HB_ERROR_EXISTS, NULL},
@@ -133,8 +134,11 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
     const char *detail = result != NULL ? PQresultErrorField(result, PG_DIAG_MESSAGE_DETAIL) : NULL;
     const char *hint = result != NULL ? PQresultErrorField(result, PG_DIAG_MESSAGE_HINT) : NULL;
     const ErrorClass *class = classify(state);
+    const char *schema = result != NULL ? PQresultErrorField(result, PG_DIAG_SCHEMA_NAME) : NULL;
     HbErrorCode code = class != NULL ? class->code : HB_ERROR_STATEMENT;
 
+    if (code == HB_ERROR_DUPLICATE)
+        code = g_strcmp0(schema, HB_PG_JOURNAL) == 0 ? HB_ERROR_NOTED : HB_ERROR_STATEMENT;
     if (PQstatus(session->conn) == CONNECTION_BAD) {
         code = HB_ERROR_LOST;
         hint = "see whether the server runs and can be reached";

@@ -14,6 +14,9 @@
 /* The oldest server version that is read and written */
 #define HB_PG_OLDEST 130000
 
+/* The schema that the journal of a restore stands in; what would be in it twice is HB_ERROR_NOTED */
+#define HB_PG_JOURNAL "hornbeam_journal"
+
 struct HbSession {
     PGconn *conn;
     PGcancel *cancel;

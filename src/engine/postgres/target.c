@@ -170,8 +170,10 @@ gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **e
     g_autofree char *sql =
         g_strdup_printf("CREATE SCHEMA hornbeam_journal;"
                         " CREATE TABLE hornbeam_journal.dump (id text NOT NULL, started timestamptz NOT NULL);"
-                        " CREATE TABLE hornbeam_journal.step (key text NOT NULL, note text NOT NULL,"
+                        " CREATE TABLE hornbeam_journal.step (key text COLLATE \"C\" NOT NULL, note text NOT NULL,"
                         "  finished timestamptz NOT NULL);"
+                        " CREATE UNIQUE INDEX ON hornbeam_journal.step"
+                        "  (hashtextextended(key, 0), hashtextextended(key, 1));"
                         " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
                         id);
 

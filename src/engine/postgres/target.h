@@ -3,7 +3,8 @@
  * target - what a restore does to a server besides loading rows: the database, the journal, the steps.
  *
  * The journal is a schema of its own in the target, hornbeam_journal, with one row for the dump and one for each
- * finished step. A step and its row are one transaction.
+ * finished step. A step and its row are one transaction, and the row comes first: who would do what another session is
+ * just doing waits for it, and then learns that it is done. (The index is on hashes, because keys may be too long.)
  */
 #pragma once
 
