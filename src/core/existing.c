@@ -242,17 +242,24 @@ static const char *find_culprit(const Judge *judge, const HbObject *object)
     return NULL;
 }
 
-/* Nothing that it needs is dropped: it is a partition, has a name that is wanted, or belongs to what is dropped */
+/* Nothing that it needs is dropped: it is a partition, or a table's own sequence, or has a name that is wanted */
 static void tell_swept(Judge *judge, const HbObject *object)
 {
     g_autofree char *attachment = hb_identity_new(HB_KIND_ATTACHMENT, hb_object_get_name(object));
     const gboolean is_partition = find_there(judge, attachment) != NULL;
-    HbFinding *finding = hb_findings_add(
-        judge->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity, "%s, and does not arrive",
-        is_partition ? "would be dropped with the table that it is a partition of"
-                     : "would be dropped for something of its name, or with a table that it belongs to");
+    const gboolean is_sequence = object->kind == HB_KIND_SEQUENCE;
+    HbFinding *finding =
+        hb_findings_add(judge->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity,
+                        "would be dropped %s, and does not arrive",
+                        is_partition  ? "with the table that it is a partition of"
+                        : is_sequence ? "with the table that it belongs to"
+                                      : "for something else of its name");
 
-    hb_finding_advise(finding, is_partition ? "detach it, if it is to stay" : "rename it, or drop it yourself", NULL);
+    hb_finding_advise(finding,
+                      is_partition  ? "detach it, if it is to stay"
+                      : is_sequence ? "ALTER SEQUENCE ... OWNED BY NONE, if it is to stay"
+                                    : "rename it, or drop it yourself",
+                      NULL);
 }
 
 static void tell_lost(Judge *judge, const HbObject *object)
