@@ -139,7 +139,7 @@ static gboolean agree(gpointer data, GError **error)
 
 static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
 {
-    hb_cli_show_plan(((Telling *)data)->cli, restore, hb_reader_get_path(dump));
+    hb_cli_show_plan(((Telling *)data)->cli, restore, dump != NULL ? hb_reader_get_path(dump) : NULL);
 }
 
 static void tell_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)
@@ -165,6 +165,22 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
         note_status(&telling, HB_STATUS_STATEMENT);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_list("server restore", telling.documents));
+    telling_clear(&telling);
+    return telling.status;
+}
+
+HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error)
+{
+    Telling telling;
+    const HbTeller teller = {
+        .looked = tell_looked, .agree = agree, .about_to_restore = tell_about_to_restore, .restored = tell_restored,
+        .data = &telling};
+
+    telling_init(&telling, cli, NULL);
+    if (!hb_whole_server_carry(from, to, &teller, error))
+        note_status(&telling, HB_STATUS_STATEMENT);
+    if (cli->options.json)
+        hb_cli_print(cli, hb_json_list("server carry", telling.documents));
     telling_clear(&telling);
     return telling.status;
 }

@@ -6,10 +6,11 @@
 
 #include "cli/cli.h"
 #include "work/verify.h"
-#include "work/whole_server.h"
+#include "work/whole_carry.h"
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error);
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error);
+HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error);
 
 /* Holds a server against another, or against a dump: what belongs to no database, then database by database */
 HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error);

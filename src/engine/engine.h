@@ -184,9 +184,11 @@ struct HbEngine {
     gboolean (*find_rows)(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
     /* SQL that drops an object of the catalog, if it is there; NULL: it cannot be dropped alone. The caller's */
     char *(*make_removal)(const HbCatalog *catalog, const HbObject *object);
-    char *(*make_emptying)(const HbRowSet *set); /* SQL that takes all rows out of a table; the caller's */
+    /* SQL that takes all rows out of a table; NULL: they are those of no table. The caller's */
+    char *(*make_emptying)(const HbRowSet *set);
     const char *clearing_preamble; /* SQL before both, so that locks of others are not waited for long; NULL: none */
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    gboolean (*forget_steps)(HbSession *session, const char *prefix, GError **error); /* whose keys begin with it */
     gboolean (*settle_journal)(HbSession *session, GError **error);  /* all that it notes is on disk from now on */
     gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
 

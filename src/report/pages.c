@@ -243,8 +243,7 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
 
     hb_piece_append_heading(out, color, hb_restore_is_resumed(restore) ? "About to go on writing" : "About to write");
     if (manifest->members != NULL)
-        hb_piece_append_fact(out, color, "from", "dump %s of %s, %s %s: users and tablespaces, then %u databases", path,
-                             manifest->address, manifest->product, manifest->server_version, manifest->members->len);
+        hb_piece_append_fact(out, color, "from", "%s, then its databases", source);
     else
         hb_piece_append_fact(out, color, "from", "%s, %s", source, manifest->snapshot_time);
     if (path != NULL)

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #define BLOCKS     4
+#define ROUNDS     4 /* of reading what a crashing target loses */
 #define BLOCK_SIZE ((gsize)1024 * 1024)
 
 struct HbCarry {
@@ -16,7 +17,7 @@ struct HbCarry {
     GMutex lock;        /* guards what follows */
     GPtrArray *sets;    /* HbRowSet *, of its own: as they are called in the source */
     GHashTable *by_set; /* these to HbStoredRows *, whose sets are those of the target */
-    GHashTable *done;   /* keys of pieces that the target has to HbRowSet * */
+    GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
 };
 
 typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_QUIT } BlockType;
@@ -273,7 +274,7 @@ static void count_piece(Lane *lane)
     hb_digest_add(&rows->digest, &lane->sum.digest);
     rows->bytes += lane->bytes;
     if (lane->bytes > 0)
-        g_hash_table_insert(carry->done, g_strdup(lane->key), (gpointer)rows->set);
+        g_hash_table_insert(carry->done, g_strdup(lane->key), rows);
     g_mutex_unlock(&carry->lock);
 }
 
@@ -340,20 +341,84 @@ static GPtrArray *choose_sets(HbCarry *carry)
     return chosen;
 }
 
-/* A server that crashed may have lost commits that it had confirmed, as none of them waited for the disk */
-static gboolean check_done(HbCarry *carry, GError **error)
+/*
+ * A server that crashed may have lost commits that it had confirmed, as none of them waited for the disk, and it has
+ * emptied some tables: HbStoredRows *, the caller's. NULL if the target cannot be asked
+ */
+static GHashTable *find_lost(HbCarry *carry, GError **error)
 {
-    g_autoptr(GError) lost = NULL;
+    g_autoptr(GPtrArray) emptied = NULL;
+    GHashTable *lost;
     GHashTableIter iter;
-    gpointer key, set;
+    gpointer key, rows;
 
     if (!hb_restore_read_journal(carry->restore, error))
-        return FALSE;
-    hb_error_set(&lost, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
+        return NULL;
+    lost = g_hash_table_new(NULL, NULL);
     g_hash_table_iter_init(&iter, carry->done);
-    while (g_hash_table_iter_next(&iter, &key, &set)) {
+    while (g_hash_table_iter_next(&iter, &key, &rows)) {
         if (!hb_restore_is_noted(carry->restore, key))
-            hb_restore_fail_rows(carry->restore, set, lost);
+            g_hash_table_add(lost, rows);
+    }
+    emptied = hb_restore_is_broken(carry->restore) ? hb_restore_find_emptied(carry->restore) : g_ptr_array_new();
+    for (guint i = 0; i < emptied->len; i++)
+        g_hash_table_add(lost, emptied->pdata[i]);
+    return lost;
+}
+
+static gboolean is_of(gpointer key, gpointer value, gpointer rows)
+{
+    (void)key;
+    return value == rows;
+}
+
+/* Empties the table of what is left, so that its rows can be read again: the source still stands at its moment */
+static gboolean take_back(HbCarry *carry, HbSession *session, HbStoredRows *rows, int round)
+{
+    const HbEngine *engine = carry->source->options->engine;
+    g_autofree char *sql = engine->make_emptying(rows->set);
+    g_autofree char *key = g_strdup_printf("take back %s, %d", rows->set->identity, round);
+
+    if (sql == NULL || !engine->run_step(session, sql, key, NULL, NULL))
+        return FALSE;
+    g_hash_table_foreach_remove(carry->done, is_of, rows);
+    rows->digest = (HbDigest){0};
+    rows->bytes = 0;
+    return TRUE;
+}
+
+/* Leaves in sets those that are to be read again; what cannot be is told */
+static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int round)
+{
+    const HbEngine *engine = carry->source->options->engine;
+    HbSession *session = engine->open(hb_restore_get_address(carry->restore), NULL);
+    g_autoptr(GError) cause = NULL;
+
+    hb_error_set(&cause, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
+    for (guint i = sets->len; i-- > 0;) {
+        HbStoredRows *rows = g_hash_table_lookup(carry->by_set, sets->pdata[i]);
+        const gboolean is_lost = g_hash_table_contains(lost, rows);
+        if (is_lost && session != NULL && round < ROUNDS && take_back(carry, session, rows, round))
+            continue;
+        if (is_lost)
+            hb_restore_fail_rows(carry->restore, rows->set, cause);
+        g_ptr_array_remove_index(sets, i);
+    }
+    engine->close(session);
+}
+
+/* Reads, and reads again what a crash of the target took */
+static gboolean read_all(HbCarry *carry, HbReading *reading, GPtrArray *sets, GError **error)
+{
+    for (int round = 1; sets->len > 0; round++) {
+        g_autoptr(GHashTable) lost = NULL;
+        if (!hb_reading_run(reading, error) || (lost = find_lost(carry, error)) == NULL)
+            return FALSE;
+        choose_again(carry, sets, lost, round);
+        if (sets->len > 0)
+            hb_observers_note(carry->source->options->observers, HB_SEVERITY_NOTE, NULL,
+                              "the target crashed, and lost rows of %u table%s: they are read again", sets->len,
+                              sets->len == 1 ? "" : "s");
     }
     return TRUE;
 }
@@ -378,9 +443,8 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
     carry->restore = restore;
     sets = choose_sets(carry);
     reading.sets = sets;
-    if (sets->len > 0 && !hb_reading_run(&reading, error))
-        return FALSE;
-    return check_done(carry, error) && hb_source_end(source, error);
+    return read_all(carry, &reading, sets, error) && hb_restore_read_journal(restore, error) &&
+           hb_source_end(source, error);
 }
 
 /* ---- Life ---- */

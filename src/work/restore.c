@@ -38,7 +38,7 @@ static void check_journal(HbRestore *restore, const char *dump_id)
     }
 }
 
-static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
+gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error)
 {
     g_clear_pointer(&restore->journal, g_hash_table_unref);
     restore->journal = restore->options.engine->read_journal(session, error);
@@ -57,7 +57,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         check_journal(restore, dump_id);
     else if (example != NULL && hb_restore_minds_content(restore))
         refuse_content(restore, example);
-    return !restore->resumed || read_journal(restore, session, error);
+    return !restore->resumed || hb_restore_read_keys(restore, session, error);
 }
 
 /* Acts in a session of its own, outside of the crew */
@@ -182,7 +182,8 @@ static gboolean adapt(HbRestore *restore, GError **error)
     if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along,
                          error))
         return FALSE;
-    hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);
+    if (restore->options.choice != NULL)
+        hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);
     if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
         !adapt_database(restore, error))
         return FALSE;
@@ -226,6 +227,8 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->manifest = options->manifest;
     restore->findings = hb_findings_new();
     restore->along = g_ptr_array_new_with_free_func(g_free);
+    for (guint i = 0; options->along != NULL && i < options->along->len; i++)
+        g_ptr_array_add(restore->along, g_strdup(options->along->pdata[i]));
     restore->options.parts &= restore->manifest->parts;
     restore->target = options->to;
     g_mutex_init(&restore->lock);
@@ -325,7 +328,7 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
     if (!restore->resumed)
         return restore->options.engine->begin_journal(session, restore->manifest->id, error) &&
                hb_restore_note_decision(restore, session, error);
-    if (!read_journal(restore, session, error))
+    if (!hb_restore_read_keys(restore, session, error) || !hb_restore_mend_volatile(restore, session, error))
         return FALSE;
     restore->earlier = g_hash_table_ref(restore->journal);
     return g_hash_table_contains(restore->journal, HB_RESTORE_DECISION) ||
@@ -354,14 +357,24 @@ static void forget_exceptions(HbRestore *restore)
     hb_restore_list_changes(restore);
 }
 
+gboolean hb_restore_is_broken(const HbRestore *restore)
+{
+    return g_atomic_int_get(&restore->broken);
+}
+
 void hb_restore_note_broken(HbRestore *restore)
 {
     g_atomic_int_set(&restore->broken, TRUE);
 }
 
+static gboolean read_and_mend(HbRestore *restore, HbSession *session, GError **error)
+{
+    return hb_restore_read_keys(restore, session, error) && hb_restore_mend_volatile(restore, session, error);
+}
+
 static gboolean try_journal(gpointer restore, GError **error)
 {
-    return hb_restore_with_session(restore, read_journal, error);
+    return hb_restore_with_session(restore, read_and_mend, error);
 }
 
 /*
@@ -407,7 +420,7 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
 /* Rows of a supply come once: what the journal has of them must be there whatever happens to the server afterwards */
 static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **error)
 {
-    return restore->options.engine->settle_journal(session, error) && read_journal(restore, session, error);
+    return restore->options.engine->settle_journal(session, error) && hb_restore_read_keys(restore, session, error);
 }
 
 static gboolean try_settled_journal(gpointer restore, GError **error)
@@ -470,18 +483,10 @@ static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
     result->bytes = 0;
 }
 
-gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error)
+static gboolean end_run(HbRestore *restore, gboolean ok, gint64 start, GError **error)
 {
-    gint64 start = g_get_monotonic_time();
-    gboolean ok;
+    HbRestoreResult *result = restore->result;
 
-    g_assert(!hb_restore_is_blocked(restore) && (restore->options.dump != NULL || restore->options.supply != NULL));
-    result->exceptions = hb_restore_new_exceptions();
-    restore->result = result;
-    restore->rows_came = restore->options.supply == NULL;
-    hb_restore_list_changes(restore);
-    ok = prepare_target(restore, error) &&
-         (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
     hb_restore_list_left_out(restore);
     if (g_atomic_int_get(&restore->broken))
         hb_restore_list_volatile(restore);
@@ -493,6 +498,37 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
         ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     return ok;
+}
+
+gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error)
+{
+    gint64 start = g_get_monotonic_time();
+    gboolean ok;
+
+    g_assert(!hb_restore_is_blocked(restore));
+    g_assert(restore->options.whole_server || restore->options.dump != NULL || restore->options.supply != NULL);
+    result->exceptions = hb_restore_new_exceptions();
+    restore->result = result;
+    restore->rows_came = restore->options.supply == NULL;
+    hb_restore_list_changes(restore);
+    ok = prepare_target(restore, error) &&
+         (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
+    return end_run(restore, ok, start, error);
+}
+
+gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *observers, HbRestoreResult *result,
+                          GError **error)
+{
+    gint64 start = g_get_monotonic_time();
+    gboolean ok;
+
+    result->exceptions = hb_restore_new_exceptions();
+    restore->result = result;
+    restore->options.tentative = tentative;
+    restore->options.observers = observers;
+    forget_exceptions(restore);
+    ok = hb_restore_read_journal(restore, error) && make_steps(restore, error) && walk_stubbornly(restore, error);
+    return end_run(restore, ok, start, error);
 }
 
 /* ---- For a whole server ---- */
@@ -515,7 +551,7 @@ gboolean hb_restore_is_noted(const HbRestore *restore, const char *key)
 static gboolean write_note(HbRestore *restore, HbSession *session, GError **error)
 {
     return restore->options.engine->run_step(session, NULL, restore->note, NULL, error) &&
-           read_journal(restore, session, error);
+           hb_restore_read_keys(restore, session, error);
 }
 
 gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error)

@@ -31,6 +31,7 @@ typedef struct {
     const HbManifest *manifest; /* what is to be restored, borrowed; its catalog is adapted */
     const HbReader *dump;       /* where its rows are, borrowed; NULL: only to look ahead */
     const HbRowSupply *supply;  /* where they are instead; NULL: in the dump */
+    const GPtrArray *along;     /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
     const char *source;         /* identity of the source's database, if that is a server; NULL: not known */
     char *const *accept;        /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;
@@ -110,7 +111,9 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 /* For a supply of rows: the target as sessions open it, and which keys its journal has; not from several threads */
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
+gboolean hb_restore_is_broken(const HbRestore *restore);
 void hb_restore_note_broken(HbRestore *restore); /* a connection to the target broke; thread-safe */
+GPtrArray *hb_restore_find_emptied(HbRestore *restore);  /* of tables that a crash has emptied: HbStoredRows * */
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
 /* Is everything done that the server lets us do? After run() */
@@ -125,3 +128,8 @@ gboolean hb_restore_close_journal(HbRestore *restore, GError **error);
 
 /* Fails only if the work could not go on at all; the result is filled in any case. Once */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);
+
+/* After run() of a tentative restore that is not finished: tries again what is not done, rows aside. Others may be told
+ */
+gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *observers, HbRestoreResult *result,
+                          GError **error);

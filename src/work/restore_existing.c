@@ -30,12 +30,28 @@ void hb_restore_keep_definitions(HbRestore *restore)
     }
 }
 
+/* What came along did so under its old name */
+static char *rename_identity(const HbRestore *restore, const char *identity)
+{
+    const GPtrArray *renames = restore->options.wishes.renames;
+    char *name = g_strdup(identity);
+
+    for (guint i = 0; renames != NULL && i < renames->len; i++) {
+        char *renamed = restore->options.engine->rename_identity(name, renames->pdata[i]);
+        if (renamed == NULL)
+            continue;
+        g_free(name);
+        name = renamed;
+    }
+    return name;
+}
+
 static GHashTable *index_along(const HbRestore *restore)
 {
-    GHashTable *along = g_hash_table_new(g_str_hash, g_str_equal);
+    GHashTable *along = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
     for (guint i = 0; i < restore->along->len; i++)
-        g_hash_table_add(along, restore->along->pdata[i]);
+        g_hash_table_add(along, rename_identity(restore, restore->along->pdata[i]));
     return along;
 }
 
@@ -144,17 +160,6 @@ typedef struct {
     GHashTable *open; /* identities of objects with a step that is not done */
 } Standing;
 
-static gboolean read_journal(HbRestore *restore, HbSession *session, GError **error)
-{
-    GHashTable *journal = restore->options.engine->read_journal(session, error);
-
-    if (journal == NULL)
-        return FALSE;
-    g_clear_pointer(&restore->journal, g_hash_table_unref);
-    restore->journal = journal;
-    return TRUE;
-}
-
 static gboolean is_done(const HbRestore *restore, guint number, const HbStep *step)
 {
     return hb_plan_get_state(restore->steps->plan, number) == HB_STEP_DONE ||
@@ -224,7 +229,7 @@ void hb_restore_list_gone(HbRestore *restore)
     if (restore->clearing == NULL || restore->steps == NULL)
         return;
     if (!restore->finished)
-        hb_restore_with_session(restore, read_journal, NULL);
+        hb_restore_with_session(restore, hb_restore_read_keys, NULL);
     standing = look_at_steps(restore);
     tell_items(restore, &standing, restore->clearing->dropped, "was dropped, and is not back");
     tell_rows(restore, &standing);

@@ -7,6 +7,7 @@
  *     restore_walk    workers take steps from the plan and settle them
  *     restore_step    carries one step out
  *     restore_existing  what becomes of what the target has already
+ *     restore_volatile  tables that a crash of the server empties
  *     restore_roles   users who are there already; passwords for those who get none
  */
 #pragma once
@@ -61,7 +62,6 @@ struct HbRestore {
 /* restore_result: what was done, and what was not. Before and after the walk */
 GPtrArray *hb_restore_new_exceptions(void);
 void hb_restore_list_changes(HbRestore *restore);  /* that fitting the target takes */
-void hb_restore_list_volatile(HbRestore *restore); /* that a crash of the server would have emptied */
 void hb_restore_list_left_out(HbRestore *restore); /* because of other steps */
 guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outcome);
 void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result);
@@ -88,6 +88,13 @@ void hb_restore_keep_definitions(HbRestore *restore);        /* of tables, befor
 gboolean hb_restore_meet_existing(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);
 void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken away, and is not back */
+
+/* restore: what the journal has, in a session of the caller's */
+gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error);
+
+/* restore_volatile */
+gboolean hb_restore_mend_volatile(HbRestore *restore, HbSession *session, GError **error); /* loads them again */
+void hb_restore_list_volatile(HbRestore *restore); /* at the end, after a connection broke: those that are empty */
 
 /* restore_roles: a role, or what is about one, was there before us. With the lock held */
 void hb_restore_note_kept(HbRestore *restore, const HbStep *step);

@@ -79,22 +79,6 @@ void hb_restore_list_left_out(HbRestore *restore)
     }
 }
 
-/* The journal says that their rows are in, and it is right, unless the server crashed since */
-void hb_restore_list_volatile(HbRestore *restore)
-{
-    for (guint i = 0; i < restore->manifest->rows->len; i++) {
-        const HbStoredRows *rows = restore->manifest->rows->pdata[i];
-        g_autofree char *identity = hb_identity_new(HB_KIND_TABLE, rows->set->table);
-        const HbObject *table = hb_catalog_find(restore->manifest->catalog, identity);
-        if (table != NULL && table->definition != NULL && rows->digest.rows > 0 &&
-            restore->options.engine->is_volatile(table))
-            hb_restore_add_exception(
-                restore, HB_OUTCOME_CHANGED, rows->set->identity,
-                "the connection broke, and a server that crashes empties this table: its rows may be gone",
-                "compare it with verify; load it again if they are");
-    }
-}
-
 guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outcome)
 {
     guint count = 0;

@@ -28,47 +28,49 @@ static gboolean choose_for_server(const HbChoice *choice, HbCatalog *catalog, GE
     return hb_choice_apply(for_server, catalog, FALSE, NULL, error);
 }
 
-static gboolean read_server(Making *making, HbSession *session, GError **error)
+static gboolean read_databases(const HbSourceOptions *options, HbSession *session, const char *address,
+                               GArray **databases, GError **error)
 {
-    const HbDumpOptions *options = making->options;
-    HbManifest *manifest = making->manifest;
-    GPtrArray *survey = options->source.engine->survey(session, TRUE, error);
+    *databases = options->engine->list_databases(session, &options->from, error);
+    if (*databases == NULL)
+        return FALSE;
+    for (guint i = (*databases)->len; i-- > 0;) {
+        if (!hb_choice_takes_database(options->choice, g_array_index(*databases, HbDatabase, i).name))
+            g_array_remove_index(*databases, i);
+    }
+    return (*databases)->len > 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
+                        "no database of %s is taken", address);
+}
+
+static gboolean read_server(const HbSourceOptions *options, HbSession *session, HbManifest *manifest,
+                            GArray **databases, GError **error)
+{
+    GPtrArray *survey = options->engine->survey(session, TRUE, error);
 
     if (survey == NULL)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
     manifest->snapshot_time = g_strdup(manifest->created);
-    manifest->catalog = options->source.engine->read_server(session, options->source.parts, error);
-    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
-        !choose_for_server(options->source.choice, manifest->catalog, error))
-        return FALSE;
-    making->databases = options->source.engine->list_databases(session, &options->source.from, error);
-    if (making->databases == NULL)
-        return FALSE;
-    for (guint i = making->databases->len; i-- > 0;) {
-        if (!hb_choice_takes_database(making->options->source.choice,
-                                      g_array_index(making->databases, HbDatabase, i).name))
-            g_array_remove_index(making->databases, i);
-    }
-    return making->databases->len > 0 ||
-           hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
-                        "no database of %s is taken", manifest->address);
+    manifest->catalog = options->engine->read_server(session, options->parts, error);
+    return manifest->catalog != NULL && hb_order_arrange(manifest->catalog, error) &&
+           choose_for_server(options->choice, manifest->catalog, error) &&
+           read_databases(options, session, manifest->address, databases, error);
 }
 
-static gboolean look_at_server(Making *making, GError **error)
+gboolean hb_whole_server_read(const HbSourceOptions *options, HbManifest *manifest, GArray **databases, GError **error)
 {
-    const HbDumpOptions *options = making->options;
-    HbSession *session = options->source.engine->open(&options->source.from, error);
+    HbSession *session = options->engine->open(&options->from, error);
     gboolean ok;
 
     if (session == NULL)
         return FALSE;
-    hb_stop_add(options->source.stop, options->source.engine, session);
-    ok = hb_source_describe(&options->source, making->manifest, session, NULL, error) &&
-         read_server(making, session, error);
-    hb_stop_remove(options->source.stop, session);
-    options->source.engine->close(session);
+    hb_stop_add(options->stop, options->engine, session);
+    ok = hb_source_describe(options, manifest, session, NULL, error) &&
+         read_server(options, session, manifest, databases, error);
+    hb_stop_remove(options->stop, session);
+    options->engine->close(session);
     return ok;
 }
 
@@ -147,7 +149,7 @@ static gboolean make(Making *making, GError **error)
 {
     const HbDumpOptions *options = making->options;
 
-    if (!look_at_server(making, error))
+    if (!hb_whole_server_read(&options->source, making->manifest, &making->databases, error))
         return FALSE;
     making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->preamble, error);
     return making->writer != NULL && dump_databases(making, error) &&

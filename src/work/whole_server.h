@@ -24,6 +24,12 @@ typedef struct {
 /* The databases of a server that are worth carrying: HbDatabase, the caller's */
 GArray *hb_whole_server_list(const HbSide *side, GError **error);
 
+/*
+ * Reads what belongs to no database into a manifest, and lists the databases that are taken: HbDatabase, the caller's,
+ * also on failure. The manifest is one that holds members
+ */
+gboolean hb_whole_server_read(const HbSourceOptions *options, HbManifest *manifest, GArray **databases, GError **error);
+
 /* Compares what belongs to no database; the sides' databases are passed over */
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);
 

@@ -112,6 +112,17 @@ static void check_journal(const Contract *contract, HbSession *session)
     assert_true(is_noted(contract, session, "only noted"));
 }
 
+static void check_forgetting(const Contract *contract, HbSession *session)
+{
+    const HbEngine *engine = contract->engine;
+
+    assert_true(engine->run_step(session, NULL, "rows t%_ 1", NULL, NULL));
+    assert_true(engine->run_step(session, NULL, "rows t%_%_ 1", NULL, NULL));
+    assert_true(engine->forget_steps(session, "rows t%_ ", NULL));
+    assert_false(is_noted(contract, session, "rows t%_ 1"));
+    assert_true(is_noted(contract, session, "rows t%_%_ 1"));
+}
+
 static HbRowSet *row_set(HbCatalog *catalog, const Contract *contract)
 {
     HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", contract->table);
@@ -207,6 +218,7 @@ void contract_check(const Contract *contract)
     assert_false(found);
     hb_server_info_clear(&info);
     check_journal(contract, session);
+    check_forgetting(contract, session);
     check_rows(contract, session);
     contract->engine->close(session);
     check_end(contract);

@@ -382,6 +382,22 @@ static gboolean is_volatile(const HbObject *table)
     return strstr(table->identity, "volatile") != NULL;
 }
 
+static gboolean forget_steps(HbSession *session, const char *prefix, GError **error)
+{
+    GHashTableIter iter;
+    gpointer key;
+
+    (void)session, (void)error;
+    g_mutex_lock(&it.lock);
+    g_hash_table_iter_init(&iter, it.journal);
+    while (g_hash_table_iter_next(&iter, &key, NULL)) {
+        if (g_str_has_prefix(key, prefix))
+            g_hash_table_iter_remove(&iter);
+    }
+    g_mutex_unlock(&it.lock);
+    return TRUE;
+}
+
 static gboolean settle_journal(HbSession *session, GError **error)
 {
     (void)session, (void)error;
@@ -574,6 +590,7 @@ const HbEngine scripted_engine = {
     .find_journal = find_journal,
     .begin_journal = begin_journal,
     .read_journal = read_journal,
+    .forget_steps = forget_steps,
     .settle_journal = settle_journal,
     .is_volatile = is_volatile,
     .end_journal = end_journal,

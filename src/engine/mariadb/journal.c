@@ -59,6 +59,15 @@ gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **e
     return ok;
 }
 
+gboolean hb_my_forget_steps(HbSession *session, const char *prefix, GError **error)
+{
+    g_autofree char *literal = hb_my_quote_literal(prefix);
+    g_autofree char *sql = g_strdup_printf(
+        "DELETE FROM " HB_MY_JOURNAL_STEP " WHERE LEFT(step, CHAR_LENGTH(%s)) = %s", literal, literal);
+
+    return enter_database(session, FALSE, error) && hb_my_execute(session, sql, error);
+}
+
 gboolean hb_my_settle_journal(HbSession *session, GError **error)
 {
     (void)session, (void)error;

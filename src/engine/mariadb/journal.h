@@ -22,6 +22,7 @@
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **error);
 GHashTable *hb_my_read_journal(HbSession *session, GError **error);
+gboolean hb_my_forget_steps(HbSession *session, const char *prefix, GError **error);
 gboolean hb_my_settle_journal(HbSession *session, GError **error); /* it is on disk as the server's settings have it */
 gboolean hb_my_end_journal(HbSession *session, GError **error);
 

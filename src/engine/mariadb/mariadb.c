@@ -63,6 +63,7 @@ const HbEngine hb_mariadb_engine = {
     .make_emptying = hb_my_make_emptying,
     .begin_journal = hb_my_begin_journal,
     .read_journal = hb_my_read_journal,
+    .forget_steps = hb_my_forget_steps,
     .settle_journal = hb_my_settle_journal,
     .end_journal = hb_my_end_journal,
     .reads_same = hb_my_reads_same,

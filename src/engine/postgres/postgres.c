@@ -65,6 +65,7 @@ const HbEngine hb_postgres_engine = {
     .clearing_preamble = "SET LOCAL lock_timeout = '10s';\n",
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
+    .forget_steps = hb_pg_forget_steps,
     .settle_journal = hb_pg_settle_journal,
     .end_journal = hb_pg_end_journal,
     .reads_same = hb_pg_reads_same,

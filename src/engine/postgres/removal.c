@@ -145,5 +145,5 @@ char *hb_pg_make_removal(const HbCatalog *catalog, const HbObject *object)
 
 char *hb_pg_make_emptying(const HbRowSet *set)
 {
-    return g_strdup_printf("TRUNCATE ONLY %s;", set->table);
+    return hb_pg_is_large_objects(set) ? NULL : g_strdup_printf("TRUNCATE ONLY %s;", set->table);
 }

@@ -19,6 +19,7 @@ gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);
 gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error);
 GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
+gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error);
 gboolean hb_pg_settle_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
