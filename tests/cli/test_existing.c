@@ -242,6 +242,24 @@ static void a_whole_server_may_have_its_databases(void **state)
                0, "Equal", "nobody is there to agree");
 }
 
+/* Databases that refer to each other among them, whichever comes first */
+static void a_whole_server_is_carried(void **state)
+{
+    (void)state;
+    run_expect(run_shell(TRY "cd $FOLDER; for d in odd fennick_vale beside; do mariadb_shell mnew -e \"DROP DATABASE $d\";"
+                             " done; psql -qX \"$(server_uri new postgres)\" -c 'DROP DATABASE fennick_vale';"
+                             " try $HORNBEAM carry \"$(server_uri mold)\" \"$(server_uri mnew)\";"
+                             " try $HORNBEAM carry \"$(server_uri old)\" \"$(server_uri new)\" --existing replace --yes"
+                             "  --accept system-database;"
+                             " for s in '' m; do $HORNBEAM verify \"$(server_uri ${s}old)\" \"$(server_uri ${s}new)\" ||"
+                             "  exit 8; done"),
+               0, "Equal", NULL);
+    run_expect(run_shell("$HORNBEAM carry \"$(server_uri old)\" \"$(server_uri old)\" --existing replace --yes"), 1, NULL,
+               "is the source itself");
+    run_expect(run_shell("$HORNBEAM carry \"$(server_uri old)\" \"$(server_uri new odd)\""), 2, NULL,
+               "name a database on both sides, or on neither");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -252,6 +270,7 @@ int main(void)
         cmocka_unit_test(what_is_gone_is_named_until_it_is_back),
         cmocka_unit_test(whoever_is_killed_can_go_on),
         cmocka_unit_test(a_whole_server_may_have_its_databases),
+        cmocka_unit_test(a_whole_server_is_carried),
     };
 
     return cmocka_run_group_tests(tests, begin, end);
