@@ -69,10 +69,9 @@ gboolean hb_cli_agree(HbCli *cli, const char *loss, GError **error)
 
     if (loss == NULL || cli->options.yes || (can_ask && hb_terminal_ask_yes(question)))
         return TRUE;
-    return hb_error_set(error, HB_ERROR_BLOCKED,
-                        can_ask ? NULL : "read the list above, then give the same command with --yes",
-                        "%s; %s, and nothing was written", loss,
-                        can_ask ? "you did not agree" : "nobody is there to agree");
+    return hb_error_set(
+        error, HB_ERROR_BLOCKED, can_ask ? NULL : "read the list above, then give the same command with --yes",
+        "%s; %s, and nothing was written", loss, can_ask ? "you did not agree" : "nobody is there to agree");
 }
 
 HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GError **error)

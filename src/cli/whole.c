@@ -157,8 +157,11 @@ static void tell_restored(gpointer data, const HbRestore *restore, const HbResto
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error)
 {
     Telling telling;
-    const HbTeller teller = {
-        .looked = tell_looked, .agree = agree, .about_to_restore = tell_about_to_restore, .restored = tell_restored, .data = &telling};
+    const HbTeller teller = {.looked = tell_looked,
+                             .agree = agree,
+                             .about_to_restore = tell_about_to_restore,
+                             .restored = tell_restored,
+                             .data = &telling};
 
     telling_init(&telling, cli, hb_reader_get_path(options->dump));
     if (!hb_whole_server_restore(options, &teller, error))
@@ -172,9 +175,11 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
 HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error)
 {
     Telling telling;
-    const HbTeller teller = {
-        .looked = tell_looked, .agree = agree, .about_to_restore = tell_about_to_restore, .restored = tell_restored,
-        .data = &telling};
+    const HbTeller teller = {.looked = tell_looked,
+                             .agree = agree,
+                             .about_to_restore = tell_about_to_restore,
+                             .restored = tell_restored,
+                             .data = &telling};
 
     telling_init(&telling, cli, NULL);
     if (!hb_whole_server_carry(from, to, &teller, error))

@@ -36,9 +36,9 @@ typedef struct {
     GHashTable *kept;   /* identities of wanted objects that stay as the target has them */
     GPtrArray *dropped; /* const HbObject *: in the order of dropping; the others go with these */
     GPtrArray *emptied; /* const HbRowSet *, of the target */
-    GPtrArray *aside;   /* const HbObject *: foreign keys, triggers, checks that ask other tables; to be put back in this
-                           order, what hangs on them after them */
-    GHashTable *gone;   /* identities of all that is dropped, parts and rows among them */
+    GPtrArray *aside; /* const HbObject *: foreign keys, triggers, checks that ask other tables; to be put back in this
+                         order, what hangs on them after them */
+    GHashTable *gone; /* identities of all that is dropped, parts and rows among them */
 } HbMeetingOutcome;
 
 /* The outcome and, in findings, what speaks against it or should be known. Clear it with hb_meeting_outcome_clear() */

@@ -189,8 +189,8 @@ struct HbEngine {
     const char *clearing_preamble; /* SQL before both, so that locks of others are not waited for long; NULL: none */
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*forget_steps)(HbSession *session, const char *prefix, GError **error); /* whose keys begin with it */
-    gboolean (*settle_journal)(HbSession *session, GError **error);  /* all that it notes is on disk from now on */
-    gboolean (*end_journal)(HbSession *session, GError **error);     /* also makes sure that all is on disk */
+    gboolean (*settle_journal)(HbSession *session, GError **error); /* all that it notes is on disk from now on */
+    gboolean (*end_journal)(HbSession *session, GError **error);    /* also makes sure that all is on disk */
 
     /*
      * Does the server take the other object's definition for what it prints for its own? Changes nothing; says FALSE

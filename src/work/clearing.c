@@ -87,7 +87,8 @@ static void take_dropped(HbClearing *clearing, const HbMeeting *meeting, const H
             continue;
         clearing->objects++;
         if (hb_catalog_find(meeting->wanted, object->identity) != NULL)
-            hb_findings_add(findings, HB_FINDING_WARNING, "dropped", object->identity, "will be dropped, and come anew");
+            hb_findings_add(findings, HB_FINDING_WARNING, "dropped", object->identity,
+                            "will be dropped, and come anew");
     }
     for (guint i = 0; i < sets->len; i++) {
         const HbRowSet *set = sets->pdata[i];
@@ -132,9 +133,8 @@ static void tell_rows_that_stay(const HbMeeting *meeting, const HbMeetingOutcome
     if (count > NAMED_MAX)
         g_string_append_printf(names, " and %u more", count - NAMED_MAX);
     if (count > 0)
-        hb_findings_add(findings, HB_FINDING_WARNING, "stays", names->str,
-                        "%s rows already: none are loaded into %s", count == 1 ? "holds" : "hold",
-                        count == 1 ? "it" : "them");
+        hb_findings_add(findings, HB_FINDING_WARNING, "stays", names->str, "%s rows already: none are loaded into %s",
+                        count == 1 ? "holds" : "hold", count == 1 ? "it" : "them");
 }
 
 static void tell_items(const GPtrArray *items, const char *name, const char *what, GPtrArray *findings)

@@ -179,8 +179,7 @@ static gboolean adapt(HbRestore *restore, GError **error)
     hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
     if (restore->options.whole_server)
         choice = hb_choice_new_for_server(restore->options.choice);
-    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along,
-                         error))
+    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along, error))
         return FALSE;
     if (restore->options.choice != NULL)
         hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);

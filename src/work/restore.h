@@ -112,8 +112,8 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 gboolean hb_restore_is_broken(const HbRestore *restore);
-void hb_restore_note_broken(HbRestore *restore); /* a connection to the target broke; thread-safe */
-GPtrArray *hb_restore_find_emptied(HbRestore *restore);  /* of tables that a crash has emptied: HbStoredRows * */
+void hb_restore_note_broken(HbRestore *restore);        /* a connection to the target broke; thread-safe */
+GPtrArray *hb_restore_find_emptied(HbRestore *restore); /* of tables that a crash has emptied: HbStoredRows * */
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
 /* Is everything done that the server lets us do? After run() */

@@ -71,8 +71,7 @@ static GHashTable *index_empty(const HbRestore *restore)
 /* Statements about the database name it: quoted alike on both sides, whether it needs that or not */
 static void name_database(const HbRestore *restore, HbCatalog *there)
 {
-    const HbRename same = {
-        .kind = HB_RENAME_DATABASE, .old_name = restore->database, .new_name = restore->database};
+    const HbRename same = {.kind = HB_RENAME_DATABASE, .old_name = restore->database, .new_name = restore->database};
 
     hb_adapt_definitions(there, restore->options.engine, &same, FALSE);
     hb_adapt_definitions(restore->manifest->catalog, restore->options.engine, &same, FALSE);
@@ -137,8 +136,8 @@ gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
     else if (restore->exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
         return hb_restore_with_session(restore, meet, error) &&
                hb_clearing_apply(restore->clearing, restore->manifest->catalog, error);
-    return note == NULL || (restore->clearing != NULL &&
-                            hb_clearing_apply(restore->clearing, restore->manifest->catalog, error));
+    return note == NULL ||
+           (restore->clearing != NULL && hb_clearing_apply(restore->clearing, restore->manifest->catalog, error));
 }
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error)

@@ -35,9 +35,9 @@ struct HbRestore {
     gboolean exists;
     gboolean resumed;
     gboolean finished;
-    gint broken;          /* atomic: a connection broke, and perhaps the server did */
-    gboolean before_rows; /* the walk makes only what must exist before rows that come from a supply */
-    const char *note;     /* a key to write into the journal */
+    gint broken;             /* atomic: a connection broke, and perhaps the server did */
+    gboolean before_rows;    /* the walk makes only what must exist before rows that come from a supply */
+    const char *note;        /* a key to write into the journal */
     GPtrArray *along;        /* char *: what comes along, because it is needed */
     GHashTable *definitions; /* of tables, where only rows are restored: identity to SQL; NULL: not known */
     HbClearing *clearing;    /* NULL: the target's database is new, or empty */

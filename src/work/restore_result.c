@@ -15,8 +15,8 @@ static void exception_free(gpointer data)
 
 const char *hb_outcome_get_name(HbOutcome outcome)
 {
-    static const char *const names[HB_OUTCOME_COUNT] = {"failed", "refused", "left_out", "changed", "absent", "kept",
-                                                         "gone"};
+    static const char *const names[HB_OUTCOME_COUNT] = {"failed", "refused", "left_out", "changed",
+                                                        "absent", "kept",    "gone"};
 
     g_assert(outcome < HB_OUTCOME_COUNT);
     return names[outcome];

@@ -228,8 +228,7 @@ char *hb_steps_key_of_clearing(const HbEngine *engine, const HbClearItem *item)
 
 static guint add_clear_step(Maker *maker, const HbClearItem *item, char *sql, guint before)
 {
-    const HbStep step = {
-        .type = HB_STEP_TYPE_CLEAR, .key = hb_steps_key_of_clearing(maker->engine, item), .sql = sql};
+    const HbStep step = {.type = HB_STEP_TYPE_CLEAR, .key = hb_steps_key_of_clearing(maker->engine, item), .sql = sql};
     guint number = add(maker, step, COST_OF_DEFINITION);
 
     hb_plan_add_need(maker->result->plan, number, before);

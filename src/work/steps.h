@@ -4,9 +4,9 @@
  *
  *     clearing ==> users --> structure --> chunks of rows --> completion --> analyze, settings
  *
- * The simple arrows are soft (all of the left is settled before any of the right begins) and stand only where something may
- * use what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs of
- * the objects rule: a table's indexes are built while other tables still load.
+ * The simple arrows are soft (all of the left is settled before any of the right begins) and stand only where something
+ * may use what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs
+ * of the objects rule: a table's indexes are built while other tables still load.
  */
 #pragma once
 
@@ -27,7 +27,7 @@ typedef struct {
     HbStepType type;
     char *key;              /* in the journal; NULL of a milestone */
     const HbObject *object; /* of an object and of a chunk; otherwise NULL */
-    char *sql; /* to clear; or of several objects that are made by one statement; NULL: the object's own */
+    char *sql;              /* to clear; or of several objects that are made by one statement; NULL: the object's own */
     const HbStoredRows *rows;
     const HbChunk *chunk;
     const char *table; /* to analyze */
@@ -51,8 +51,8 @@ typedef struct {
 } HbStepWishes;
 
 /*
- * The steps of a manifest's whole catalog, sealed. What the engine can make of one table by one statement is one step, under the
- * name of its first object
+ * The steps of a manifest's whole catalog, sealed. What the engine can make of one table by one statement is one step,
+ * under the name of its first object
  */
 HbSteps *hb_steps_new(const HbManifest *manifest, const HbEngine *engine, const HbStepWishes *wishes, GError **error);
 void hb_steps_free(HbSteps *steps);

@@ -38,9 +38,8 @@ static gboolean read_databases(const HbSourceOptions *options, HbSession *sessio
         if (!hb_choice_takes_database(options->choice, g_array_index(*databases, HbDatabase, i).name))
             g_array_remove_index(*databases, i);
     }
-    return (*databases)->len > 0 ||
-           hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
-                        "no database of %s is taken", address);
+    return (*databases)->len > 0 || hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
+                                                 "no database of %s is taken", address);
 }
 
 static gboolean read_server(const HbSourceOptions *options, HbSession *session, HbManifest *manifest,
@@ -404,8 +403,7 @@ static gboolean is_everything_finished(const Restoring *restoring)
 static gboolean restore_all(Restoring *restoring, GError **error)
 {
     if (!look_and_refuse(restoring, error) || !restoring->teller->agree(restoring->teller->data, error) ||
-        !run(restoring, restoring->server, restoring->options->dump, error) ||
-        !restore_databases(restoring, error))
+        !run(restoring, restoring->server, restoring->options->dump, error) || !restore_databases(restoring, error))
         return FALSE;
     if (!is_everything_finished(restoring))
         return TRUE; /* the journal stays for --resume */

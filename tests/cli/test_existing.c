@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Into a database that holds something: kept, replaced, or filled with rows alone; on both engines, and when it fails */
+/* Into a database that holds something: kept, replaced, or filled with rows alone; on both engines, and when it fails
+ */
 #include "support/check.h"
 #include "support/servers.h"
 
@@ -11,13 +12,14 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell("cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-                      " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null; plant old 4; plant mold 2;"
-                      " mariadb_shell mold -e 'CREATE DATABASE odd';"
-                      " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-                      " mariadb_shell mnew -e 'CREATE DATABASE beside;"
-                      " CREATE TABLE beside.station (id INT PRIMARY KEY, name VARCHAR(40));"
-                      " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
+    servers_run_shell(
+        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null; plant old 4; plant mold 2;"
+        " mariadb_shell mold -e 'CREATE DATABASE odd';"
+        " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+        " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+        " CREATE TABLE beside.station (id INT PRIMARY KEY, name VARCHAR(40));"
+        " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
     return 0;
 }
 
@@ -30,11 +32,12 @@ static int end(void **state)
 
 /* from, to and dump of both engines' databases, one after the other, each in a target database of the same name */
 #define EACH                                                                                                           \
-    "cd $FOLDER; for it in 'old new odd' 'old new fennick_vale' 'mold mnew odd' 'mold mnew fennick_vale'; do set -- $it;" \
+    "cd $FOLDER; for it in 'old new odd' 'old new fennick_vale' 'mold mnew odd' 'mold mnew fennick_vale'; do set -- "  \
+    "$it;"                                                                                                             \
     " from=$(server_uri $1 $3) to=$(server_uri $2 $3) dump=$1.$3;"
 
 /* Restoring and verifying: with remarks at most, such as an analyze that a foreign server refuses */
-#define TRY " try() { \"$@\" >out 2>&1 || [ $? = 1 ] || { echo \"$*: $?\"; cat out; exit 9; }; };"
+#define TRY  " try() { \"$@\" >out 2>&1 || [ $? = 1 ] || { echo \"$*: $?\"; cat out; exit 9; }; };"
 #define SAME " $HORNBEAM verify \"$from\" \"$to\" || exit 8;"
 
 static void nothing_is_doubled_and_nothing_lost_by_any_way(void **state)
@@ -51,9 +54,9 @@ static void nothing_is_doubled_and_nothing_lost_by_any_way(void **state)
     };
 
     (void)state;
-    run_expect(run_shell(TRY EACH " try $HORNBEAM dump \"$from\" $dump; try $HORNBEAM restore $dump \"$to\";" SAME
-                                  " done"),
-               0, NULL, NULL);
+    run_expect(
+        run_shell(TRY EACH " try $HORNBEAM dump \"$from\" $dump; try $HORNBEAM restore $dump \"$to\";" SAME " done"), 0,
+        NULL, NULL);
     for (gsize i = 0; i < G_N_ELEMENTS(ways); i++) {
         g_autofree char *line = g_strconcat(TRY EACH, ways[i], SAME " done", NULL);
         Run run = run_shell(line);
@@ -75,8 +78,8 @@ static void a_replaced_database_is_the_same_by_the_servers_own_words(void **stat
 
 typedef struct {
     const char *claim;
-    const char *server;   /* the target; its database is fennick_vale */
-    const char *change;   /* made there beforehand, in its shell */
+    const char *server; /* the target; its database is fennick_vale */
+    const char *change; /* made there beforehand, in its shell */
     const char *options;
     int status;
     const char *told;     /* on standard error */
@@ -98,12 +101,12 @@ static const Case cases[] = {
      " (SELECT count(*) FROM pg_trigger WHERE tgrelid = 'garden.tree'::regclass AND NOT tgisinternal)"
      " FROM garden.plot WHERE area_m2 = 7",
      "t|t|t|t|1"},
-    {"what differs is told", "new", "ALTER TABLE garden.note ADD own int; TRUNCATE garden.note",
-     "--existing keep", 1, "has more columns; they get their defaults: own",
-     "SELECT count(*) > 0, count(own) FROM garden.note", "t|0"},
-    {"rows must fit", "new", "TRUNCATE garden.note; ALTER TABLE garden.note DROP own; ALTER TABLE garden.note ADD own int NOT NULL",
-     "--take table:note --parts data --existing replace --yes", 1,
-     "demands values that the rows do not have, in: own", "SELECT 1", "1"},
+    {"what differs is told", "new", "ALTER TABLE garden.note ADD own int; TRUNCATE garden.note", "--existing keep", 1,
+     "has more columns; they get their defaults: own", "SELECT count(*) > 0, count(own) FROM garden.note", "t|0"},
+    {"rows must fit", "new",
+     "TRUNCATE garden.note; ALTER TABLE garden.note DROP own; ALTER TABLE garden.note ADD own int NOT NULL",
+     "--take table:note --parts data --existing replace --yes", 1, "demands values that the rows do not have, in: own",
+     "SELECT 1", "1"},
     {"a view that does not come back holds its table back", "new",
      "DROP TABLE garden.tour_note, garden.note; CREATE VIEW garden.own AS SELECT code FROM garden.accession;"
      " CREATE INDEX own_index ON garden.accession (donor)",
@@ -119,10 +122,11 @@ static const Case cases[] = {
     {"a name that another kind has", "new", "DROP VIEW garden.worry_list; CREATE TABLE garden.worry_list (n int)",
      "--existing keep", 1, "view garden.worry_list: cannot be created: table garden.worry_list has its name",
      "DROP TABLE garden.worry_list", ""},
-    {"tables are emptied, triggers do not fire, and are put back", "mnew",
-     "DELETE FROM photograph; DELETE FROM note", "--parts data --existing replace --yes", 0, "[set-aside]",
+    {"tables are emptied, triggers do not fire, and are put back", "mnew", "DELETE FROM photograph; DELETE FROM note",
+     "--parts data --existing replace --yes", 0, "[set-aside]",
      "SELECT (SELECT COUNT(*) FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE()),"
-     " (SELECT COUNT(*) > 0 FROM photograph)", "4\t1"},
+     " (SELECT COUNT(*) > 0 FROM photograph)",
+     "4\t1"},
     {"an own view holds its table back, for MariaDB too", "mnew", "CREATE VIEW own AS SELECT code FROM accession",
      "--existing replace --yes", 1, "view own: needs table accession, would be dropped with it", "SELECT 1", "1"},
     {"another database's word on rows", "mnew", "DROP VIEW own; DELETE FROM photograph", "--existing keep", 0, NULL,
@@ -160,13 +164,15 @@ static void what_is_there_is_minded(void **state)
 static void what_cannot_be_dropped_is_not_half_dropped(void **state)
 {
     (void)state;
-    run_expect(run_shell("cd $FOLDER; to=$(server_uri new fennick_vale);"
-                         " $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes >/dev/null 2>&1;"
-                         " psql -qX \"$to\" -c 'BEGIN; LOCK TABLE garden.taxon IN SHARE MODE; SELECT pg_sleep(15)' >/dev/null &"
-                         " sleep 1; $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes; status=$?;"
-                         " wait; psql -qXAt \"$to\" -c 'SELECT count(*) FROM garden.tree, garden.family_census LIMIT 1';"
-                         " exit $status"),
-               4, "clear the target", "lock timeout");
+    run_expect(
+        run_shell(
+            "cd $FOLDER; to=$(server_uri new fennick_vale);"
+            " $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes >/dev/null 2>&1;"
+            " psql -qX \"$to\" -c 'BEGIN; LOCK TABLE garden.taxon IN SHARE MODE; SELECT pg_sleep(15)' >/dev/null &"
+            " sleep 1; $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes; status=$?;"
+            " wait; psql -qXAt \"$to\" -c 'SELECT count(*) FROM garden.tree, garden.family_census LIMIT 1';"
+            " exit $status"),
+        4, "clear the target", "lock timeout");
     run_expect(run_shell("cd $FOLDER; to=$(server_uri new fennick_vale);"
                          " $HORNBEAM restore old.fennick_vale \"$to\" --resume >/dev/null;"
                          " $HORNBEAM verify old.fennick_vale \"$to\""),
@@ -178,30 +184,32 @@ static void what_is_gone_is_named_until_it_is_back(void **state)
 {
     (void)state;
     run_expect(
-        run_shell(
-            "cd $FOLDER; to=$(server_uri new fennick_vale); psql -qX \"$to\" -c \"CREATE FUNCTION public.refuse()"
-            " RETURNS event_trigger LANGUAGE plpgsql AS 'BEGIN IF (SELECT bool_or(object_identity IN"
-            " (''garden.standing_tree'', ''weather.station'')) FROM pg_event_trigger_ddl_commands()) THEN"
-            " RAISE ''not here''; END IF; END'; CREATE EVENT TRIGGER refuse ON ddl_command_end"
-            " WHEN TAG IN ('CREATE VIEW', 'CREATE TABLE') EXECUTE FUNCTION public.refuse()\";"
-            " $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes >out; status=$?;"
-            " sed -n '/^Gone/,/^Not/p' out | sed 's/:.*//' | sort | tr '\\n' ';'; exit $status"),
+        run_shell("cd $FOLDER; to=$(server_uri new fennick_vale); psql -qX \"$to\" -c \"CREATE FUNCTION public.refuse()"
+                  " RETURNS event_trigger LANGUAGE plpgsql AS 'BEGIN IF (SELECT bool_or(object_identity IN"
+                  " (''garden.standing_tree'', ''weather.station'')) FROM pg_event_trigger_ddl_commands()) THEN"
+                  " RAISE ''not here''; END IF; END'; CREATE EVENT TRIGGER refuse ON ddl_command_end"
+                  " WHEN TAG IN ('CREATE VIEW', 'CREATE TABLE') EXECUTE FUNCTION public.refuse()\";"
+                  " $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --yes >out; status=$?;"
+                  " sed -n '/^Gone/,/^Not/p' out | sed 's/:.*//' | sort | tr '\\n' ';'; exit $status"),
         4,
         "  foreign-key weather.reading.reading_station_id_fkey;  materialized-view garden.family_census;"
         "  materialized-view garden.rich_family;  rows weather.station;  table weather.station;"
         "  view garden.standing_tree;  view garden.worry_list;Gone from the target;Not complete",
         NULL);
-    run_expect(run_shell("cd $FOLDER; to=$(server_uri new fennick_vale); psql -qX \"$to\" -c 'DROP EVENT TRIGGER refuse;"
-                         " DROP FUNCTION public.refuse()';"
-                         " $HORNBEAM restore old.fennick_vale \"$to\" --resume >out || { cat out; exit 9; };"
-                         " $HORNBEAM verify old.fennick_vale \"$to\""),
-               0, "Equal", NULL);
-    run_expect(run_shell("cd $FOLDER; mariadb_shell mnew -e \"CREATE USER half@localhost; GRANT ALL ON *.* TO half@localhost"
-                         " WITH GRANT OPTION; REVOKE CREATE VIEW ON *.* FROM half@localhost\";"
-                         " to=$(server_uri mnew fennick_vale | sed s/root@/half@/);"
-                         " $HORNBEAM restore mold.fennick_vale \"$to\" --existing replace --yes --skip user:* --accept right-missing >out;"
-                         " status=$?; sed -n '/^Gone/,/^Not/p' out; exit $status"),
-               4, "  view alarming: was dropped, and is not back", NULL);
+    run_expect(
+        run_shell("cd $FOLDER; to=$(server_uri new fennick_vale); psql -qX \"$to\" -c 'DROP EVENT TRIGGER refuse;"
+                  " DROP FUNCTION public.refuse()';"
+                  " $HORNBEAM restore old.fennick_vale \"$to\" --resume >out || { cat out; exit 9; };"
+                  " $HORNBEAM verify old.fennick_vale \"$to\""),
+        0, "Equal", NULL);
+    run_expect(
+        run_shell("cd $FOLDER; mariadb_shell mnew -e \"CREATE USER half@localhost; GRANT ALL ON *.* TO half@localhost"
+                  " WITH GRANT OPTION; REVOKE CREATE VIEW ON *.* FROM half@localhost\";"
+                  " to=$(server_uri mnew fennick_vale | sed s/root@/half@/);"
+                  " $HORNBEAM restore mold.fennick_vale \"$to\" --existing replace --yes --skip user:* --accept "
+                  "right-missing >out;"
+                  " status=$?; sed -n '/^Gone/,/^Not/p' out; exit $status"),
+        4, "  view alarming: was dropped, and is not back", NULL);
     run_expect(run_shell("cd $FOLDER; to=$(server_uri mnew fennick_vale);"
                          " $HORNBEAM restore mold.fennick_vale \"$to\" --resume --skip user:* >/dev/null;"
                          " $HORNBEAM restore mold.fennick_vale \"$to\" --existing keep >out;"
@@ -212,9 +220,10 @@ static void what_is_gone_is_named_until_it_is_back(void **state)
 /* Wherever it is killed, a resume ends where it would have ended. noted: how many steps the target's journal has */
 #define KILLING                                                                                                        \
     " noted() { case $1 in *mnew*) echo 'SELECT COUNT(*) FROM hornbeam_journal_step' | mariadb_shell mnew -N $2;;"     \
-    "   *) psql -XAtq \"$1\" -c 'SELECT count(*) FROM hornbeam_journal.step';; esac 2>/dev/null || echo 0; };"          \
-    " kill_at() { local at=$1; shift; \"$@\" >out 2>&1 & local pid=$!; while kill -0 $pid 2>/dev/null &&"               \
-    "   [ \"$(noted \"$to\" ${it##* })\" -lt $at ]; do :; done; kill -KILL $pid 2>/dev/null; wait $pid 2>/dev/null; };"
+    "   *) psql -XAtq \"$1\" -c 'SELECT count(*) FROM hornbeam_journal.step';; esac 2>/dev/null || echo 0; };"         \
+    " kill_at() { local at=$1; shift; \"$@\" >out 2>&1 & local pid=$!; while kill -0 $pid 2>/dev/null &&"              \
+    "   [ \"$(noted \"$to\" ${it##* })\" -lt $at ]; do :; done; kill -KILL $pid 2>/dev/null; wait $pid 2>/dev/null; "  \
+    "};"
 
 static void whoever_is_killed_can_go_on(void **state)
 {
@@ -234,11 +243,12 @@ static void whoever_is_killed_can_go_on(void **state)
 static void a_whole_server_may_have_its_databases(void **state)
 {
     (void)state;
-    run_expect(run_shell(TRY "cd $FOLDER; for s in old mold; do try $HORNBEAM dump \"$(server_uri $s)\" $s.all; done;"
-                             " to=$(server_uri new); $HORNBEAM restore old.all \"$to\" --existing replace; echo $?;"
-                             " try $HORNBEAM restore old.all \"$to\" --existing replace --yes --accept system-database;"
-                             " to=$(server_uri mnew); try $HORNBEAM restore mold.all \"$to\" --existing replace --yes;"
-                             " for s in '' m; do $HORNBEAM verify ${s}old.all \"$(server_uri ${s}new)\" || exit 8; done"),
+    run_expect(run_shell(TRY
+                         "cd $FOLDER; for s in old mold; do try $HORNBEAM dump \"$(server_uri $s)\" $s.all; done;"
+                         " to=$(server_uri new); $HORNBEAM restore old.all \"$to\" --existing replace; echo $?;"
+                         " try $HORNBEAM restore old.all \"$to\" --existing replace --yes --accept system-database;"
+                         " to=$(server_uri mnew); try $HORNBEAM restore mold.all \"$to\" --existing replace --yes;"
+                         " for s in '' m; do $HORNBEAM verify ${s}old.all \"$(server_uri ${s}new)\" || exit 8; done"),
                0, "Equal", "nobody is there to agree");
 }
 
@@ -246,16 +256,17 @@ static void a_whole_server_may_have_its_databases(void **state)
 static void a_whole_server_is_carried(void **state)
 {
     (void)state;
-    run_expect(run_shell(TRY "cd $FOLDER; for d in odd fennick_vale beside; do mariadb_shell mnew -e \"DROP DATABASE $d\";"
-                             " done; psql -qX \"$(server_uri new postgres)\" -c 'DROP DATABASE fennick_vale';"
-                             " try $HORNBEAM carry \"$(server_uri mold)\" \"$(server_uri mnew)\";"
-                             " try $HORNBEAM carry \"$(server_uri old)\" \"$(server_uri new)\" --existing replace --yes"
-                             "  --accept system-database;"
-                             " for s in '' m; do $HORNBEAM verify \"$(server_uri ${s}old)\" \"$(server_uri ${s}new)\" ||"
-                             "  exit 8; done"),
+    run_expect(run_shell(TRY
+                         "cd $FOLDER; for d in odd fennick_vale beside; do mariadb_shell mnew -e \"DROP DATABASE $d\";"
+                         " done; psql -qX \"$(server_uri new postgres)\" -c 'DROP DATABASE fennick_vale';"
+                         " try $HORNBEAM carry \"$(server_uri mold)\" \"$(server_uri mnew)\";"
+                         " try $HORNBEAM carry \"$(server_uri old)\" \"$(server_uri new)\" --existing replace --yes"
+                         "  --accept system-database;"
+                         " for s in '' m; do $HORNBEAM verify \"$(server_uri ${s}old)\" \"$(server_uri ${s}new)\" ||"
+                         "  exit 8; done"),
                0, "Equal", NULL);
-    run_expect(run_shell("$HORNBEAM carry \"$(server_uri old)\" \"$(server_uri old)\" --existing replace --yes"), 1, NULL,
-               "is the source itself");
+    run_expect(run_shell("$HORNBEAM carry \"$(server_uri old)\" \"$(server_uri old)\" --existing replace --yes"), 1,
+               NULL, "is the source itself");
     run_expect(run_shell("$HORNBEAM carry \"$(server_uri old)\" \"$(server_uri new odd)\""), 2, NULL,
                "name a database on both sides, or on neither");
 }

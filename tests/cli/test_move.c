@@ -161,7 +161,8 @@ static void parts_are_dumped_and_restored_alone(void **state)
     run_expect(run_hornbeam("restore", dump, to, NULL), 0, "Restored whole", NULL);
     count = servers_query(to, "SELECT count(*) FROM garden.tree");
     assert_string_equal(count, "0");
-    run_expect(run_hornbeam("restore", "--parts", "data", it.dump, to, NULL), 0, "Restored: database only_schema", "[set-aside]");
+    run_expect(run_hornbeam("restore", "--parts", "data", it.dump, to, NULL), 0, "Restored: database only_schema",
+               "[set-aside]");
     g_autofree char *now = servers_query(to, "SELECT count(*) FROM garden.tree");
     assert_string_equal(now, "2000");
 }
@@ -355,8 +356,7 @@ static void a_restore_survives_a_restart_of_the_server(void **state)
 {
     g_autofree char *then = g_strdup_printf("stop_postgres new immediate; %s", restart);
     g_autofree char *line = start_restore(then);
-    g_autofree char *all =
-        g_strconcat(line, "[ $status = 0 ]; grep -q 'opening the connection again' out", NULL);
+    g_autofree char *all = g_strconcat(line, "[ $status = 0 ]; grep -q 'opening the connection again' out", NULL);
 
     (void)state;
     forget_target();

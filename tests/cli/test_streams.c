@@ -141,7 +141,8 @@ static void when_one_side_dies_both_say_so(void **state)
     servers_run_shell("run_mariadb mnew");
 }
 
-/* What the crashed server forgot although it had confirmed it is read again. An unlogged table is emptied by any crash */
+/* What the crashed server forgot although it had confirmed it is read again. An unlogged table is emptied by any crash
+ */
 static void a_carry_goes_on_when_the_target_comes_back(void **state)
 {
     (void)state;

@@ -20,8 +20,7 @@
     "view garden.standing: schema garden, table garden.tree\n"                                                         \
     "comment view garden.standing: view garden.standing\n"
 
-#define ROWS                                                                                                           \
-    "rows garden.plot\nrows garden.tree\nsequence-value garden.tree_seq\n"
+#define ROWS "rows garden.plot\nrows garden.tree\nsequence-value garden.tree_seq\n"
 
 typedef struct {
     const char *claim;
@@ -82,8 +81,10 @@ static const Case cases[] = {
      HB_EXISTING_REPLACE, "rows own", "", "",
      "sequence s; table part; table top; attachment part; sequence-link s; rows part; rows top | "
      "table top; table part; table own; sequence s |  |  | would-be-lost table own; would-be-lost rows own"},
-    {"rows alone: tables that hold some refuse, others must exist", ROWS, "table garden.plot\nrows garden.plot: table "
-     "garden.plot\n", HB_EXISTING_STOP, "rows garden.plot", "", "",
+    {"rows alone: tables that hold some refuse, others must exist", ROWS,
+     "table garden.plot\nrows garden.plot: table "
+     "garden.plot\n",
+     HB_EXISTING_STOP, "rows garden.plot", "", "",
      "rows garden.tree; sequence-value garden.tree_seq |  |  |  | rows-there table garden.plot; "
      "table-missing table garden.tree"},
     {"rows alone: tables are emptied, and whatever points to them is taken off", "rows garden.plot\n", GARDEN,
@@ -205,12 +206,13 @@ typedef struct {
 
 static const ColumnCase column_cases[] = {
     {"id integer\nnote text", "note text\nid integer", ""},
-    {"id integer\nnote text\nage integer", "id integer", "blocker has no such columns, or none that can be written: "
-                                                         "note, age"},
-    {"id integer", "id bigint", "warning has columns that are defined otherwise: id is bigint there, and integer in "
-                                "the source"},
-    {"id integer", "id integer\nnote text NOT NULL",
-     "blocker demands values that the rows do not have, in: note"},
+    {"id integer\nnote text\nage integer", "id integer",
+     "blocker has no such columns, or none that can be written: "
+     "note, age"},
+    {"id integer", "id bigint",
+     "warning has columns that are defined otherwise: id is bigint there, and integer in "
+     "the source"},
+    {"id integer", "id integer\nnote text NOT NULL", "blocker demands values that the rows do not have, in: note"},
     {"id integer", "id integer\nnote text NOT NULL DEFAULT 'x'\nage integer",
      "warning has more columns; they get their defaults: note, age"},
 };

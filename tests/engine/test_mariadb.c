@@ -136,7 +136,8 @@ static void rows_go_in_without_arrays_too(void **state)
             assert_true(hb_mariadb_engine.begin_journal(session, "x", NULL));
         session->is_maria = way != 1;
         g_free(servers_query(uri, way == 2 ? "SET GLOBAL max_prepared_stmt_count = 0" : "DO 1"));
-        g_free(servers_query(own, "DROP TABLE IF EXISTS t; CREATE TABLE t (n INT PRIMARY KEY, label TEXT, bytes BLOB)"));
+        g_free(
+            servers_query(own, "DROP TABLE IF EXISTS t; CREATE TABLE t (n INT PRIMARY KEY, label TEXT, bytes BLOB)"));
         hb_mariadb_engine.write_rows(session, set, give_once, &rows, keys[way], &error);
         check_no_error(error);
         assert_true(hb_mariadb_engine.read_rows(session, set, &(HbRange){0}, add_to_digest, &digest, NULL));
@@ -161,8 +162,9 @@ static void what_others_made_is_never_taken_for_ours(void **state)
         assert_false(hb_mariadb_engine.run_step(session, "CREATE TABLE t (b INT);", "table t", NULL, &error));
         check_error(&error, HB_ERROR_EXISTS, "already exists");
     }
-    g_free(servers_query(uri, "INSERT INTO others.hornbeam_journal_step (digest, step, done, note) VALUES ('0', 'table u', 0, '');"
-                              " CREATE TABLE others.u (a INT)"));
+    g_free(servers_query(
+        uri, "INSERT INTO others.hornbeam_journal_step (digest, step, done, note) VALUES ('0', 'table u', 0, '');"
+             " CREATE TABLE others.u (a INT)"));
     assert_true(hb_mariadb_engine.run_step(session, "CREATE TABLE u (a INT);", "table u", NULL, &error));
     hb_mariadb_engine.close(session);
 }

@@ -136,8 +136,7 @@ static void steps_that_would_wait_for_locks_are_not_run_together(void **state)
     (void)state;
     scripted_reset(garden, 10);
     manifest = dump(path);
-    steps = hb_steps_new(manifest, &scripted_engine,
-                         &(HbStepWishes){.analyze = TRUE, .in_order = TRUE}, NULL);
+    steps = hb_steps_new(manifest, &scripted_engine, &(HbStepWishes){.analyze = TRUE, .in_order = TRUE}, NULL);
     rounds = list_rounds(steps);
     assert_string_equal(rounds,
                         "schema garden | table plot table tree | plot tree | all key tree.pk | index tree.by_age | "

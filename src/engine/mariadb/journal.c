@@ -62,8 +62,8 @@ gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **e
 gboolean hb_my_forget_steps(HbSession *session, const char *prefix, GError **error)
 {
     g_autofree char *literal = hb_my_quote_literal(prefix);
-    g_autofree char *sql = g_strdup_printf(
-        "DELETE FROM " HB_MY_JOURNAL_STEP " WHERE LEFT(step, CHAR_LENGTH(%s)) = %s", literal, literal);
+    g_autofree char *sql =
+        g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE LEFT(step, CHAR_LENGTH(%s)) = %s", literal, literal);
 
     return enter_database(session, FALSE, error) && hb_my_execute(session, sql, error);
 }
@@ -91,10 +91,9 @@ static gboolean add_entry(HbSession *session, const char *key, gboolean done, co
     g_autofree char *step = hb_my_quote_literal(key);
     g_autofree char *text = hb_my_quote_literal(note != NULL ? note : "");
     g_autofree char *emptied = table != NULL ? hb_my_quote_literal(table) : g_strdup("NULL");
-    g_autofree char *sql =
-        g_strdup_printf("INSERT INTO " HB_MY_JOURNAL_STEP " (digest, step, done, note, emptied)"
-                        " VALUES (UNHEX(LEFT(SHA2(%s, 256), 32)), %s, %d, %s, %s)",
-                        done ? step : "UUID()", step, done, text, emptied);
+    g_autofree char *sql = g_strdup_printf("INSERT INTO " HB_MY_JOURNAL_STEP " (digest, step, done, note, emptied)"
+                                           " VALUES (UNHEX(LEFT(SHA2(%s, 256), 32)), %s, %d, %s, %s)",
+                                           done ? step : "UUID()", step, done, text, emptied);
 
     g_autoptr(GError) cause = NULL;
 

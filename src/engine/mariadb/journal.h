@@ -6,8 +6,8 @@
  * entry when it begins and a second when it is done. What a run finds begun and not done may be there already; then the
  * server's complaint that it exists is good news.
  *
- * Of two sessions that do the same, only one can have the entry: its digest is the primary key. Rows are loaded after it,
- * in its transaction, so that the other one waits, and then learns that the step is done.
+ * Of two sessions that do the same, only one can have the entry: its digest is the primary key. Rows are loaded after
+ * it, in its transaction, so that the other one waits, and then learns that the step is done.
  *
  * Tables without transactions cannot take back a chunk that broke off: when the journal is read again, such a table is
  * emptied, and all of its chunks count as not done.

@@ -54,8 +54,8 @@ gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTabl
 /* "TEXT SEARCH PARSER" of text-search-parser: most kinds are called as in SQL */
 static char *words_of(HbKind kind)
 {
-    char *words = kind == HB_KIND_FOREIGN_SERVER ? g_strdup("SERVER")
-                                                 : g_ascii_strup(hb_kind_get_traits(kind)->name, -1);
+    char *words =
+        kind == HB_KIND_FOREIGN_SERVER ? g_strdup("SERVER") : g_ascii_strup(hb_kind_get_traits(kind)->name, -1);
 
     return g_strdelimit(words, "-", ' ');
 }

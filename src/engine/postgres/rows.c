@@ -316,8 +316,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) ||
-        !commit(session, set, error)) {
+    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) || !commit(session, set, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }

@@ -199,8 +199,7 @@ GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
 gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error)
 {
     g_autofree char *literal = hb_pg_quote_literal(session, prefix);
-    g_autofree char *sql =
-        g_strdup_printf("DELETE FROM hornbeam_journal.step WHERE starts_with(key, %s)", literal);
+    g_autofree char *sql = g_strdup_printf("DELETE FROM hornbeam_journal.step WHERE starts_with(key, %s)", literal);
 
     return hb_pg_execute(session, sql, error);
 }

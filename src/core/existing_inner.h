@@ -1,0 +1,46 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * existing_inner - what the files that judge a meeting share; nobody else includes it.
+ *
+ *     existing          rows, what is set aside, what stays
+ *     existing_dropped  what is dropped, and what would be lost with it
+ *     existing_lookup   kinds of objects, and what is where
+ */
+#pragma once
+
+#include "core/existing.h"
+
+typedef struct {
+    const HbMeeting *meeting;
+    HbMeetingOutcome *outcome;
+    GPtrArray *findings;
+    GHashTable *wanted_sets; /* row sets' identities to HbRowSet * */
+    GHashTable *there_sets;
+    GHashTable *filled;  /* identities of tables on the target, parents of partitions among them, that get rows */
+    GHashTable *aside;   /* the outcome's, as a set */
+    GHashTable *feeding; /* identities of sequences that number the rows of filled tables */
+    GHashTable *used;    /* of sequences that number the rows of any table */
+    gboolean some_rows_stay;
+    gboolean large_objects_stay;
+} HbJudge;
+
+/* Kinds: statements about something, which can be given again; what is nothing without its table; what can be dropped
+ */
+gboolean hb_judge_is_overlay(HbKind kind);
+gboolean hb_judge_is_link(HbKind kind);
+gboolean hb_judge_is_droppable(HbKind kind);
+gboolean hb_judge_is_part(const HbObject *object);
+
+/* NULL if it is not there, or is not wanted */
+const HbObject *hb_judge_find_there(const HbJudge *judge, const char *identity);
+const HbObject *hb_judge_find_wanted(const HbJudge *judge, const char *identity);
+const HbObject *hb_judge_find_namesake(const HbJudge *judge,
+                                       const HbObject *wanted); /* of another kind, on the target */
+
+gboolean hb_judge_has_rows(const HbJudge *judge, const char *identity);
+gboolean hb_judge_is_along(const HbJudge *judge, const HbObject *object); /* nobody asked for it */
+gboolean hb_judge_is_gone(const HbJudge *judge, const char *identity);
+gboolean hb_judge_needs_gone(const HbJudge *judge, const HbObject *object);
+
+/* Fills in what is dropped, and tells what is lost */
+void hb_judge_drop(HbJudge *judge);
