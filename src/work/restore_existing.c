@@ -103,8 +103,10 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
                                .wish = restore->options.existing,
                                .rows_only = hb_restore_is_rows_only(restore)};
 
-    if (there != NULL)
+    if (there != NULL) {
+        hb_adapt_rights(there, &restore->options.wishes);
         name_database(restore, there);
+    }
     if (there == NULL || !restore->options.engine->find_rows(session, there, holding, error)) {
         g_prefix_error(error, "looking at what %s has: ", restore->database);
         return FALSE;

@@ -271,6 +271,24 @@ static void a_whole_server_is_carried(void **state)
                "name a database on both sides, or on neither");
 }
 
+/* Who owns only the database, and takes everything for himself, can do it again */
+static void an_ordinary_owner_may_replace_what_is_his(void **state)
+{
+    (void)state;
+    run_expect(run_shell("cd $FOLDER; psql -qX \"$(server_uri new postgres)\" -c 'CREATE ROLE dev LOGIN'"
+                         " -c 'CREATE DATABASE dev OWNER dev'; to=$(server_uri new dev | sed s/postgres@/dev@/);"
+                         " set -f; his='--ownership mine --grants drop --parts schema,data --skip extension:*';"
+                         " $HORNBEAM restore old.fennick_vale \"$to\" $his >/dev/null 2>&1;"
+                         " $HORNBEAM restore old.fennick_vale \"$to\" $his --existing replace --yes; echo $?;"
+                         " $HORNBEAM restore old.fennick_vale \"$to\" $his --existing keep; echo $?;"
+                         " $HORNBEAM verify old.fennick_vale \"$to\" $his"),
+               0, "Equal", "which is skipped");
+    run_expect(run_shell("cd $FOLDER; to=$(server_uri new dev | sed s/postgres@/dev@/); set -f;"
+                         " $HORNBEAM preflight old.fennick_vale \"$to\" --ownership mine --grants drop --parts"
+                         " schema,data --skip extension:* --existing keep | grep -c exists-otherwise"),
+               1, "0\n", NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -282,6 +300,7 @@ int main(void)
         cmocka_unit_test(whoever_is_killed_can_go_on),
         cmocka_unit_test(a_whole_server_may_have_its_databases),
         cmocka_unit_test(a_whole_server_is_carried),
+        cmocka_unit_test(an_ordinary_owner_may_replace_what_is_his),
     };
 
     return cmocka_run_group_tests(tests, begin, end);
