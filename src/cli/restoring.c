@@ -57,8 +57,11 @@ char *hb_cli_describe_loss(const HbRestore *restore)
         return NULL;
     g_autofree char *dropped = hb_text_plural(clearing->objects, "object", "objects");
     g_autofree char *emptied = hb_text_plural(clearing->emptied->len, "table", "tables");
-    return g_strdup_printf("database %s at %s: %s to be dropped, %s to be emptied", hb_restore_get_database(restore),
-                           hb_restore_get_target(restore)->address, dropped, emptied);
+    return g_strdup_printf(
+        "database %s at %s: %s%s%s%s%s", hb_restore_get_database(restore), hb_restore_get_target(restore)->address,
+        clearing->objects > 0 ? dropped : "", clearing->objects > 0 ? " to be dropped" : "",
+        clearing->objects > 0 && clearing->emptied->len > 0 ? ", " : "", clearing->emptied->len > 0 ? emptied : "",
+        clearing->emptied->len > 0 ? " to be emptied" : "");
 }
 
 gboolean hb_cli_agree(HbCli *cli, const char *loss, GError **error)

@@ -13,3 +13,6 @@ void hb_piece_append_fact(GString *out, gboolean color, const char *label, const
 
 /* The last line: what it all comes to */
 void hb_piece_append_verdict(GString *out, gboolean color, gboolean good, const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+/* "label: one, two, three", wrapped between the names; names: char * */
+void hb_piece_append_list(GString *out, const char *label, const GPtrArray *names);

@@ -9,6 +9,7 @@
 #include <string.h>
 
 #define OBJECTS_NAMED 12
+#define LISTED_FROM   5
 
 /* Whoever agrees to it must have seen it */
 #define OBJECTS_NAMED_OF_LOSS 2000
@@ -100,10 +101,58 @@ static void append_line(GString *out, const char *indent, const char *label, con
     g_string_append_printf(out, "%s%s%s\n", indent, label, visible);
 }
 
+/* Of one kind, in the order in which the kinds appear */
+typedef struct {
+    const char *label;
+    GPtrArray *names; /* char *, borrowed */
+} Bucket;
+
+static void bucket_clear(gpointer data)
+{
+    g_ptr_array_unref(((Bucket *)data)->names);
+}
+
+static void add_to_bucket(GArray *buckets, const char *label, const char *name)
+{
+    for (guint i = 0; i < buckets->len; i++) {
+        Bucket *bucket = &g_array_index(buckets, Bucket, i);
+        if (strcmp(bucket->label, label) != 0)
+            continue;
+        g_ptr_array_add(bucket->names, (gpointer)name);
+        return;
+    }
+    Bucket bucket = {label, g_ptr_array_new()};
+    g_ptr_array_add(bucket.names, (gpointer)name);
+    g_array_append_val(buckets, bucket);
+}
+
+/* Many are listed by kind, below what is said of them */
+static void append_objects(GString *out, const Group *same)
+{
+    g_autoptr(GArray) buckets = g_array_new(FALSE, FALSE, sizeof(Bucket));
+    guint count = MIN(same->objects->len, count_named(same->first));
+
+    g_array_set_clear_func(buckets, bucket_clear);
+    for (guint i = 0; i < count; i++) {
+        const char *object = same->objects->pdata[i], *blank = strchr(object, ' ');
+        g_autofree char *word = blank != NULL ? g_strndup(object, (gsize)(blank - object)) : g_strdup("");
+        HbKind kind;
+        if (hb_kind_find(word, &kind))
+            add_to_bucket(buckets, hb_kind_get_traits(kind)->plural, blank + 1);
+        else
+            add_to_bucket(buckets, "of", object);
+    }
+    for (guint i = 0; i < buckets->len; i++)
+        hb_piece_append_list(out, g_array_index(buckets, Bucket, i).label, g_array_index(buckets, Bucket, i).names);
+    if (same->objects->len > count)
+        g_string_append_printf(out, "      and %u more\n", same->objects->len - count);
+}
+
 static void append_group(GString *out, gboolean color, const Group *same)
 {
     const HbFinding *finding = same->first;
-    g_autofree char *objects = join_objects(same);
+    const gboolean is_list = same->objects->len >= LISTED_FROM;
+    g_autofree char *objects = is_list ? g_strdup_printf("%u objects", same->objects->len) : join_objects(same);
     g_autofree char *visible = hb_text_visible(objects);
     g_autofree char *what = hb_text_visible(finding->what);
 
@@ -112,6 +161,8 @@ static void append_group(GString *out, gboolean color, const Group *same)
     hb_text_append_painted(out, color, HB_PAINT_FAINT, finding->name);
     hb_text_append_painted(out, color, HB_PAINT_FAINT, finding->accepted ? ", accepted]" : "]");
     g_string_append_c(out, '\n');
+    if (is_list)
+        append_objects(out, same);
     if (finding->todo != NULL)
         append_line(out, "      ", "what to do: ", finding->todo);
     if (finding->sql != NULL) {

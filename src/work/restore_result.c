@@ -42,12 +42,15 @@ void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char 
 /* What was found about what is there already, and will not be as in the source */
 static void list_what_differs(HbRestore *restore)
 {
-    static const char *const names[] = {"exists-otherwise", "columns-differ", "part-lost", "would-be-lost", NULL};
+    static const char *const names[] = {"exists-otherwise", "columns-differ", "part-lost", NULL};
 
     for (guint i = 0; i < restore->findings->len; i++) {
         const HbFinding *finding = restore->findings->pdata[i];
         if (strcmp(finding->name, "stays") == 0)
             hb_restore_add_exception(restore, HB_OUTCOME_KEPT, finding->object, finding->what, NULL);
+        else if (strcmp(finding->name, "would-be-lost") == 0)
+            hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, finding->object,
+                                     "is gone, as was accepted: something that it needed was replaced", NULL);
         else if (g_strv_contains(names, finding->name))
             hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, finding->object, finding->what, NULL);
     }
