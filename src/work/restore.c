@@ -135,6 +135,29 @@ static gboolean check_identity(HbRestore *restore, HbSession *session, GError **
     return TRUE;
 }
 
+/* "new.example:5432" of "keeper@new.example:5432" */
+static const char *place_of(const char *address)
+{
+    const char *at = strchr(address, '@');
+
+    return at != NULL ? at + 1 : address;
+}
+
+/* By its name only: what a dump was made from may have moved since. A carry knows better */
+static void look_at_origin(HbRestore *restore)
+{
+    const HbManifest *manifest = restore->manifest;
+    HbFinding *finding;
+
+    if (restore->options.source != NULL || !restore->exists || manifest->database == NULL ||
+        strcmp(manifest->database, restore->database) != 0 ||
+        strcmp(place_of(manifest->address), place_of(restore->info.address)) != 0)
+        return;
+    finding = hb_findings_add(restore->findings, HB_FINDING_WARNING, "same-database", restore->database,
+                              "is where the dump comes from, by its address");
+    hb_finding_advise(finding, "see that this is the server that you mean", NULL);
+}
+
 static gboolean look_ahead(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
@@ -151,6 +174,7 @@ static gboolean look_ahead(HbRestore *restore, GError **error)
         return TRUE;
     if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
         return FALSE;
+    look_at_origin(restore);
     hb_preflight_look_at_objects(ahead.catalog, restore->findings);
     hb_preflight_guess_duration(ahead.bytes, ahead.sessions, restore->findings);
     return options->engine->look_ahead(&restore->target, &ahead, restore->findings, error);

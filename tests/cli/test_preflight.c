@@ -243,6 +243,36 @@ static void all_databases_of_a_server_are_looked_at(void **state)
                "far_away: is not empty");
 }
 
+/* A standby without a primary is a standby all the same; an account that may write in spite of it is not stopped by one
+ */
+static void a_server_that_takes_no_writes_is_named(void **state)
+{
+    (void)state;
+    run_expect(run_shell("again() { stop_server new; as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/new/data -l"
+                         " $SERVERS/new/data/server.log -w start >/dev/null; };"
+                         " as_server_user touch $SERVERS/new/data/standby.signal; again;"
+                         " $HORNBEAM restore $FOLDER/old.full \"$(server_uri new standby)\"; status=$?;"
+                         " as_server_user rm $SERVERS/new/data/standby.signal; again; exit $status"),
+               1, NULL, "server: is a standby, which takes no writes  [read-only]");
+    run_expect(
+        run_shell("mariadb_shell mnew -e \"CREATE USER plain@localhost; GRANT CREATE, DROP, ALTER, INSERT, SELECT"
+                  " ON *.* TO plain@localhost; SET GLOBAL read_only = 1\";"
+                  " to=$(server_uri mnew standby | sed s/root@/plain@/);"
+                  " $HORNBEAM preflight $FOLDER/mold.full \"$to\" --skip user:*; status=$?;"
+                  " mariadb_shell mnew -e 'SET GLOBAL read_only = 0'; exit $status"),
+        1, "[read-only]", NULL);
+}
+
+/* A dump may go back to where it comes from, but not without a word */
+static void where_the_dump_comes_from_is_said(void **state)
+{
+    (void)state;
+    run_expect(run_shell("$HORNBEAM preflight $FOLDER/old.full \"$(server_uri old fennick_vale)\" --existing replace"),
+               0, "fennick_vale: is where the dump comes from", NULL);
+    run_expect(run_shell("$HORNBEAM preflight $FOLDER/mold.full \"$(server_uri mold fennick_vale)\" --existing keep"),
+               0, "fennick_vale: is where the dump comes from", NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -251,6 +281,8 @@ int main(void)
         cmocka_unit_test(the_source_itself_and_who_else_is_there_are_named),
         cmocka_unit_test(a_report_can_be_kept_and_read_by_programs),
         cmocka_unit_test(all_databases_of_a_server_are_looked_at),
+        cmocka_unit_test(where_the_dump_comes_from_is_said),
+        cmocka_unit_test(a_server_that_takes_no_writes_is_named),
     };
 
     return cmocka_run_group_tests(tests, begin, end);

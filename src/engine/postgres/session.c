@@ -3,9 +3,12 @@
 
 #include <string.h>
 
-#define OLDEST_VERSION           130000
 #define CONNECT_TIMEOUT_SECONDS  "15"
 #define DEFAULT_MAINTENANCE_BASE "postgres"
+
+/* Of connecting where there are too many connections */
+#define ATTEMPTS 6
+#define WAIT_US  (100 * 1000)
 
 /* What every session sets, if its server's version knows it */
 static const char set_up[] =
@@ -273,10 +276,6 @@ static gboolean prepare(HbSession *session, GError **error)
 {
     g_autoptr(HbResult) settings = NULL;
 
-    if (session->version < OLDEST_VERSION)
-        return hb_error_set(error, HB_ERROR_CONNECT, "upgrade that server to 13 or newer first",
-                            "%s runs PostgreSQL %s; the catalogs of versions before 13 are not supported",
-                            session->address, PQparameterStatus(session->conn, "server_version"));
     settings = hb_pg_query(session, set_up, error);
     if (settings == NULL)
         return FALSE;
@@ -300,9 +299,27 @@ static gboolean check_version(const HbSession *session, GError **error)
                         session->address, session->version / 10000, HB_PG_OLDEST / 10000);
 }
 
-HbSession *hb_pg_open(const HbAddress *address, GError **error)
+/* A connection that was just closed counts until the server's process has ended */
+static gboolean is_too_many(const PGconn *conn)
+{
+    return PQstatus(conn) != CONNECTION_OK && strstr(PQerrorMessage(conn), "too many connections") != NULL;
+}
+
+static PGconn *connect_patiently(const HbAddress *address, GError **error)
 {
     PGconn *conn = connect(address, error);
+
+    for (int attempt = 1; conn != NULL && attempt < ATTEMPTS && is_too_many(conn); attempt++) {
+        PQfinish(conn);
+        g_usleep(WAIT_US);
+        conn = connect(address, error);
+    }
+    return conn;
+}
+
+HbSession *hb_pg_open(const HbAddress *address, GError **error)
+{
+    PGconn *conn = connect_patiently(address, error);
     HbSession *session;
 
     if (conn == NULL)
