@@ -3,61 +3,13 @@
 
 #include <string.h>
 
-/* ---- Looking: what the target is, and whether it is fit ---- */
-
-/* What is no matter of judgement: nobody can accept it */
-static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
-{
-    HbFinding *finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, name, restore->database, "%s", what);
-
-    hb_finding_advise(finding, todo, NULL);
-    finding->is_final = TRUE;
-}
-
-static void refuse_content(HbRestore *restore, const char *example)
-{
-    g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
-
-    block(restore, "target-not-empty", what,
-          "name a database in the URI that does not exist yet, or say what is to become of what is there: "
-          "--existing keep, or --existing replace");
-}
-
-static void check_journal(HbRestore *restore, const char *dump_id)
-{
-    g_autofree char *what = NULL;
-
-    if (strcmp(dump_id, restore->manifest->id) != 0) {
-        what = g_strdup_printf("holds the unfinished restore of another dump (%s)", dump_id);
-        block(restore, "unfinished-restore", what, "name that dump, or restore into a new database");
-    } else if (!restore->options.resume) {
-        block(restore, "unfinished-restore", "holds an unfinished restore of this dump",
-              "go on with it: the same command with --resume");
-    } else {
-        restore->resumed = TRUE;
-    }
-}
+/* ---- Shared ---- */
 
 gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error)
 {
     g_clear_pointer(&restore->journal, g_hash_table_unref);
     restore->journal = restore->options.engine->read_journal(session, error);
     return restore->journal != NULL;
-}
-
-static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
-{
-    g_autofree char *dump_id = NULL;
-    g_autofree char *example = NULL;
-    const HbEngine *engine = restore->options.engine;
-
-    if (!engine->find_journal(session, &dump_id, error) || !engine->find_content(session, &example, error))
-        return FALSE;
-    if (dump_id != NULL)
-        check_journal(restore, dump_id);
-    else if (example != NULL && hb_restore_minds_content(restore))
-        refuse_content(restore, example);
-    return !restore->resumed || hb_restore_read_keys(restore, session, error);
 }
 
 /* Acts in a session of its own, outside of the crew */
@@ -74,159 +26,7 @@ gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *
     return ok;
 }
 
-static gboolean describe_server(HbRestore *restore, HbSession *session, GError **error)
-{
-    if (!restore->options.engine->describe(session, &restore->info, error))
-        return FALSE;
-    restore->database = g_strdup(restore->info.database);
-    restore->target.database = restore->database;
-    restore->exists = TRUE;
-    return TRUE;
-}
-
-static gboolean look_at_target(HbRestore *restore, GError **error)
-{
-    if (restore->options.whole_server && !hb_restore_with_session(restore, describe_server, error))
-        return FALSE;
-    if (restore->options.whole_server)
-        return hb_restore_with_session(restore, check_content, error);
-    if (!restore->options.engine->find_target(&restore->target, &restore->info, &restore->exists, error))
-        return FALSE;
-    return !restore->exists || hb_restore_with_session(restore, check_content, error);
-}
-
-static gboolean check_dump(const HbRestore *restore, GError **error)
-{
-    if (strcmp(restore->manifest->engine, restore->options.engine->name) != 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, "name a server of the kind that was dumped",
-                            "the dump comes from %s; it cannot be restored on another kind of server",
-                            restore->manifest->product);
-    if (!restore->options.whole_server && restore->manifest->members != NULL)
-        return hb_error_set(error, HB_ERROR_USAGE, "name a server, without a database",
-                            "this is the dump of a whole server");
-    return TRUE;
-}
-
-static void pick_database(HbRestore *restore)
-{
-    if (restore->options.whole_server)
-        return;
-    if (restore->options.to.database != NULL) {
-        restore->database = g_strdup(restore->options.to.database);
-        restore->target.database = restore->database;
-        return;
-    }
-    restore->database = restore->options.engine->get_database(restore->options.to.uri);
-    if (restore->database == NULL)
-        restore->database = g_strdup(hb_adapt_database(&restore->options.wishes, restore->manifest->database));
-    restore->target.database = restore->database;
-}
-
-/* The source itself can never be the target, whatever its address looks like */
-static gboolean check_identity(HbRestore *restore, HbSession *session, GError **error)
-{
-    HbServerInfo info = {0};
-
-    if (!restore->options.engine->describe(session, &info, error))
-        return FALSE;
-    if (g_strcmp0(info.identity, restore->options.source) == 0)
-        block(restore, "same-database", "is the source itself, under this or another address", "name another target");
-    hb_server_info_clear(&info);
-    return TRUE;
-}
-
-/* "new.example:5432" of "keeper@new.example:5432" */
-static const char *place_of(const char *address)
-{
-    const char *at = strchr(address, '@');
-
-    return at != NULL ? at + 1 : address;
-}
-
-/* By its name only: what a dump was made from may have moved since. A carry knows better */
-static void look_at_origin(HbRestore *restore)
-{
-    const HbManifest *manifest = restore->manifest;
-    HbFinding *finding;
-
-    if (restore->options.source != NULL || !restore->exists || manifest->database == NULL ||
-        strcmp(manifest->database, restore->database) != 0 ||
-        strcmp(place_of(manifest->address), place_of(restore->info.address)) != 0)
-        return;
-    finding = hb_findings_add(restore->findings, HB_FINDING_WARNING, "same-database", restore->database,
-                              "is where the dump comes from, by its address");
-    hb_finding_advise(finding, "see that this is the server that you mean", NULL);
-}
-
-static gboolean look_ahead(HbRestore *restore, GError **error)
-{
-    const HbRestoreOptions *options = &restore->options;
-    const guint64 bytes = options->dump != NULL ? hb_manifest_count_bytes(restore->manifest)
-                                                : hb_catalog_count_bytes(restore->manifest->catalog);
-    const HbAhead ahead = {.catalog = restore->manifest->catalog,
-                           .exists = restore->exists,
-                           .ownership_mine = options->wishes.ownership_mine,
-                           .part_of_server = options->part_of_server,
-                           .sessions = options->jobs,
-                           .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
-
-    if (options->whole_server || restore->resumed)
-        return TRUE;
-    if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
-        return FALSE;
-    look_at_origin(restore);
-    hb_preflight_look_at_objects(ahead.catalog, restore->findings);
-    hb_preflight_guess_duration(ahead.bytes, ahead.sessions, restore->findings);
-    return options->engine->look_ahead(&restore->target, &ahead, restore->findings, error);
-}
-
-/* Statements about the database name it; the target's name may be another */
-static gboolean adapt_database(HbRestore *restore, GError **error)
-{
-    HbRename rename = {.kind = HB_RENAME_DATABASE,
-                       .old_name = (char *)hb_adapt_database(&restore->options.wishes, restore->manifest->database),
-                       .new_name = restore->database};
-
-    if (restore->options.whole_server || strcmp(rename.old_name, rename.new_name) == 0)
-        return TRUE;
-    return hb_adapt_name(restore->manifest->catalog, restore->options.engine, &rename, error);
-}
-
-/* Everything that will not arrive as it was is known before anything is written */
-static gboolean adapt(HbRestore *restore, GError **error)
-{
-    HbCatalog *catalog = restore->manifest->catalog;
-    const gboolean rows_only = hb_restore_is_rows_only(restore);
-    g_autoptr(HbChoice) choice = NULL;
-
-    restore->absent = hb_catalog_get_omissions(catalog)->len;
-    hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
-    if (restore->options.whole_server)
-        choice = hb_choice_new_for_server(restore->options.choice);
-    if (!hb_choice_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along, error))
-        return FALSE;
-    if (restore->options.choice != NULL)
-        hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);
-    if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
-        !adapt_database(restore, error))
-        return FALSE;
-    if (rows_only) {
-        hb_restore_keep_definitions(restore);
-        hb_catalog_keep_parts(catalog, restore->options.parts);
-    }
-    hb_manifest_drop_rows(restore->manifest);
-    if (!look_ahead(restore, error))
-        return FALSE;
-    if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
-                            &restore->info, restore->exists, error) ||
-        !hb_restore_meet_existing(restore, error))
-        return FALSE;
-    hb_manifest_drop_rows(restore->manifest);
-    hb_preflight_look_at_omissions(catalog, restore->absent, restore->findings);
-    hb_findings_accept(restore->findings, restore->options.accept);
-    hb_findings_sort(restore->findings);
-    return TRUE;
-}
+/* ---- Life ---- */
 
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
@@ -259,9 +59,9 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
     restore->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    pick_database(restore);
-    if (!check_dump(restore, error) || !look_at_target(restore, error) || !adapt(restore, error) ||
-        !make_steps(restore, error))
+    hb_restore_pick_database(restore);
+    if (!hb_restore_check_dump(restore, error) || !hb_restore_look_at_target(restore, error) ||
+        !hb_restore_adapt(restore, error) || !make_steps(restore, error))
         g_clear_pointer(&restore, hb_restore_free);
     return restore;
 }

@@ -2,7 +2,8 @@
 /*
  * restore_inner - what the files of a restore share; nobody else includes it.
  *
- *     restore         looks, adapts, begins and ends the journal
+ *     restore         opens, runs, begins and ends the journal
+ *     restore_look    what the target is, whether it is fit, what becomes of the catalog for it
  *     restore_result  counts what was done, lists what was not
  *     restore_walk    workers take steps from the plan and settle them
  *     restore_step    carries one step out
@@ -80,6 +81,12 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error);
 /* restore_step */
 gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
 char *hb_restore_hint_statement(const char *sql); /* what a role with the rights can run; the caller's */
+
+/* restore_look: before anything is written, in this order */
+void hb_restore_pick_database(HbRestore *restore);
+gboolean hb_restore_check_dump(const HbRestore *restore, GError **error);
+gboolean hb_restore_look_at_target(HbRestore *restore, GError **error);
+gboolean hb_restore_adapt(HbRestore *restore, GError **error);
 
 /* restore_existing */
 gboolean hb_restore_is_rows_only(const HbRestore *restore);

@@ -107,6 +107,7 @@ static HbCatalog *read(const char *lines)
         HbObject *object = hb_catalog_get(catalog, i);
         g_free(object->definition);
         object->definition = g_strdup(object->identity);
+        g_clear_pointer(&object->on, g_free);
         if (object->kind == HB_KIND_ROWS) {
             hb_catalog_add_row_set(catalog, object->identity, hb_object_get_name(object));
             object->on = hb_identity_new(HB_KIND_TABLE, hb_object_get_name(object));
