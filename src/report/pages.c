@@ -278,6 +278,8 @@ static guint append_exceptions(GString *out, gboolean color, const HbRestoreResu
     return count;
 }
 
+#define BEGIN_AGAIN "begin again: into a new database, or with --existing replace --accept unfinished-restore"
+
 static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
                                    const HbRestoreResult *result, guint failed, guint remarks, guint left_out)
 {
@@ -286,15 +288,14 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     g_autofree char *what =
         hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
-    const char *again = hb_restore_is_carried(restore) ? "begin again, into a new database" : "go on with --resume";
+    const char *again = hb_restore_is_carried(restore) ? BEGIN_AGAIN : "go on with --resume";
 
     if (failed > 0)
         hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes, then %s",
                                 failed, left_out, again);
     else if (result->open > 0)
         hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. %s", result->open,
-                                hb_restore_is_carried(restore) ? "Begin again, into a new database"
-                                                               : "Go on with --resume");
+                                hb_restore_is_carried(restore) ? "To " BEGIN_AGAIN : "Go on with --resume");
     else if (remarks + left_out > 0)
         hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
                                 things);

@@ -253,6 +253,30 @@ HbClearing *hb_clearing_read(const char *text, GError **error)
     return clearing;
 }
 
+static gboolean is_missing(const HbMeeting *meeting, GHashTable *journal, const char *identity)
+{
+    return !g_hash_table_contains(journal, identity) && hb_catalog_find(meeting->there, identity) == NULL &&
+           hb_catalog_find(meeting->wanted, identity) == NULL;
+}
+
+gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, const HbMeeting *meeting,
+                             GPtrArray *findings, GError **error)
+{
+    g_autoptr(HbClearing) earlier = hb_clearing_read(note, error);
+
+    for (guint i = 0; earlier != NULL && i < earlier->aside->len; i++) {
+        const HbClearItem *item = earlier->aside->pdata[i];
+        if (!is_missing(meeting, journal, item->identity))
+            continue;
+        HbClearItem *own = add_item(clearing->aside, item->identity, NULL, item->definition);
+        for (guint n = 0; n < item->needs->len; n++)
+            g_ptr_array_add(own->needs, g_strdup(item->needs->pdata[n]));
+        hb_findings_add(findings, HB_FINDING_WARNING, "set-aside", item->identity,
+                        "was taken off by the restore that broke off, and will be put back");
+    }
+    return earlier != NULL;
+}
+
 /* ---- Use ---- */
 
 static gboolean put_back(HbCatalog *catalog, const HbClearItem *item, GError **error)

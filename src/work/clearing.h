@@ -33,6 +33,13 @@ HbClearing *hb_clearing_new(const HbMeeting *meeting, const HbEngine *engine, GP
 void hb_clearing_free(HbClearing *clearing); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbClearing, hb_clearing_free)
 
+/*
+ * Takes over what an earlier run took off and did not put back, as its journal's note and keys tell, and what neither
+ * is there nor arrives. Each becomes a finding
+ */
+gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, const HbMeeting *meeting,
+                             GPtrArray *findings, GError **error);
+
 /* As text, for the journal. Reading fails with HB_ERROR_DAMAGED */
 char *hb_clearing_write(const HbClearing *clearing);
 HbClearing *hb_clearing_read(const char *text, GError **error);

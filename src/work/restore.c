@@ -148,6 +148,8 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
         return FALSE;
     if (!hb_roles_open_passwords(restore, error))
         return FALSE;
+    if (restore->takes_over && !restore->options.engine->end_journal(session, error))
+        return FALSE;
     if (!restore->resumed)
         return restore->options.engine->begin_journal(session, restore->manifest->id, error) &&
                hb_restore_note_decision(restore, session, error);

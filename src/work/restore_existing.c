@@ -89,6 +89,16 @@ static HbCatalog *read_there(HbRestore *restore, HbSession *session, GError **er
     return there;
 }
 
+static gboolean inherit(HbRestore *restore, HbSession *session, const HbMeeting *meeting, GError **error)
+{
+    g_autoptr(GHashTable) journal = restore->options.engine->read_journal(session, error);
+    const char *note = journal != NULL ? g_hash_table_lookup(journal, HB_RESTORE_DECISION) : NULL;
+
+    if (journal == NULL || note == NULL)
+        return journal != NULL;
+    return hb_clearing_inherit(restore->clearing, journal, note, meeting, restore->findings, error);
+}
+
 static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autoptr(HbCatalog) there = read_there(restore, session, error);
@@ -112,7 +122,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
         return FALSE;
     }
     restore->clearing = hb_clearing_new(&meeting, restore->options.engine, restore->findings);
-    return TRUE;
+    return !restore->takes_over || inherit(restore, session, &meeting, error);
 }
 
 static void miss_database(HbRestore *restore)

@@ -35,6 +35,7 @@ struct HbRestore {
     HbServerInfo info;
     gboolean exists;
     gboolean resumed;
+    gboolean takes_over; /* what another restore left unfinished is given up, its journal too */
     gboolean finished;
     gint broken;             /* atomic: a connection broke, and perhaps the server did */
     gboolean before_rows;    /* the walk makes only what must exist before rows that come from a supply */

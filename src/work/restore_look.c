@@ -21,19 +21,30 @@ static void refuse_content(HbRestore *restore, const char *example)
           "--existing keep, or --existing replace");
 }
 
+#define BEGIN_ANEW ", or begin anew over it: --existing replace --accept unfinished-restore"
+
 static void check_journal(HbRestore *restore, const char *dump_id)
 {
-    g_autofree char *what = NULL;
+    const gboolean is_ours = strcmp(dump_id, restore->manifest->id) == 0;
+    HbFinding *finding;
 
-    if (strcmp(dump_id, restore->manifest->id) != 0) {
-        what = g_strdup_printf("holds the unfinished restore of another dump (%s)", dump_id);
-        block(restore, "unfinished-restore", what, "name that dump, or restore into a new database");
-    } else if (!restore->options.resume) {
-        block(restore, "unfinished-restore", "holds an unfinished restore of this dump",
-              "go on with it: the same command with --resume");
-    } else {
+    if (is_ours && restore->options.resume) {
         restore->resumed = TRUE;
+        return;
     }
+    if (is_ours)
+        finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "unfinished-restore", restore->database,
+                                  "holds an unfinished restore of this dump");
+    else
+        finding =
+            hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "unfinished-restore", restore->database,
+                            "holds the unfinished restore of another dump, or a carry that broke off (%s)", dump_id);
+    hb_finding_advise(finding,
+                      is_ours ? "go on with it: the same command with --resume" BEGIN_ANEW
+                              : "name that dump, restore into a new database" BEGIN_ANEW,
+                      NULL);
+    hb_findings_accept(restore->findings, restore->options.accept);
+    restore->takes_over = finding->accepted;
 }
 
 static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
@@ -46,7 +57,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);
-    else if (example != NULL && hb_restore_minds_content(restore))
+    if ((dump_id == NULL || restore->takes_over) && example != NULL && hb_restore_minds_content(restore))
         refuse_content(restore, example);
     return !restore->resumed || hb_restore_read_keys(restore, session, error);
 }

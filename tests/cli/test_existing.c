@@ -240,6 +240,18 @@ static void whoever_is_killed_can_go_on(void **state)
     }
 }
 
+/* It cannot be resumed; what it took off and did not put back is not forgotten by who begins anew */
+static void a_carry_that_broke_off_can_be_begun_anew(void **state)
+{
+    (void)state;
+    run_expect(run_shell(TRY KILLING EACH
+                         " carry=(carry \"$from\" \"$to\" --parts data --existing replace --yes);"
+                         " kill_at 2 $HORNBEAM \"${carry[@]}\"; $HORNBEAM \"${carry[@]}\" 2>err; echo $?;"
+                         " grep 'holds the unfinished' err; sleep 0.3;"
+                         " try $HORNBEAM \"${carry[@]}\" --accept unfinished-restore; " SAME " done"),
+               0, "Equal", NULL);
+}
+
 static void a_whole_server_may_have_its_databases(void **state)
 {
     (void)state;
@@ -298,6 +310,7 @@ int main(void)
         cmocka_unit_test(what_cannot_be_dropped_is_not_half_dropped),
         cmocka_unit_test(what_is_gone_is_named_until_it_is_back),
         cmocka_unit_test(whoever_is_killed_can_go_on),
+        cmocka_unit_test(a_carry_that_broke_off_can_be_begun_anew),
         cmocka_unit_test(a_whole_server_may_have_its_databases),
         cmocka_unit_test(a_whole_server_is_carried),
         cmocka_unit_test(an_ordinary_owner_may_replace_what_is_his),
