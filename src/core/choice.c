@@ -142,12 +142,18 @@ static gboolean follows_its_need(HbKind kind)
     }
 }
 
+/* A right on the whole database needs nobody but who gets it */
+static gboolean is_on_database(const HbObject *object)
+{
+    return object->kind == HB_KIND_GRANT && g_str_has_prefix(object->needs->pdata[0], "role ");
+}
+
 /* The object that this one is a part of, or comes with; FALSE: it stands for itself */
 static gboolean find_subject(const Choosing *choosing, const HbObject *object, guint *place)
 {
     const char *subject = object->on;
 
-    if (subject == NULL && follows_its_need(object->kind) && object->needs->len > 0)
+    if (subject == NULL && follows_its_need(object->kind) && object->needs->len > 0 && !is_on_database(object))
         subject = object->needs->pdata[0];
     if (subject == NULL || hb_catalog_find(choosing->catalog, subject) == NULL)
         return FALSE;

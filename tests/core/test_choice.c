@@ -19,7 +19,8 @@ static const char garden[] = "role keeper\nrole owner\nschema garden\nschema loa
                              "view loans.desk: schema loans, table garden.tree, table loans.loan\n"
                              "comment view loans.desk: view loans.desk\n"
                              "function garden.age(date,date): schema garden\n"
-                             "grant table garden.plot: table garden.plot";
+                             "grant table garden.plot: table garden.plot\n"
+                             "grant keeper on the database: role keeper";
 
 typedef struct {
     const char *claim;
@@ -44,14 +45,16 @@ static const Case cases[] = {
      "schema loans; table loans.loan; rows loans.loan", "", ""},
     {"structure without rows keeps its keys", "", "rows:garden.* schema:loans", FALSE,
      "role keeper; role owner; schema garden; type garden.mood; function garden.age(date,date); table garden.plot; "
-     "table garden.tree; key garden.plot.pk; index garden.by_mood; foreign-key garden.tree.fk; grant table garden.plot",
+     "table garden.tree; key garden.plot.pk; index garden.by_mood; foreign-key garden.tree.fk; "
+     "grant keeper on the database; grant table garden.plot",
      "", ""},
     {"rows that point to skipped rows lose their foreign key", "table:tree", "rows:plot", FALSE,
      "schema garden; type garden.mood; table garden.plot; table garden.tree; rows garden.tree; key garden.plot.pk; "
      "index garden.by_mood",
      "schema garden; type garden.mood; table garden.plot", "foreign-key garden.tree.fk"},
-    {"what needs a skipped table is lost by name, its comment without one", "", "table:tree schema:garden user:*",
-     FALSE, "schema loans; table loans.loan; rows loans.loan", "", "view loans.desk"},
+    {"what needs a skipped table is lost by name, its comment without one; rights stay where users are skipped", "",
+     "table:tree schema:garden user:*", FALSE,
+     "schema loans; table loans.loan; rows loans.loan; grant keeper on the database", "", "view loans.desk"},
     {"alone: what is needed is named and left out", "table:tree", "", TRUE,
      "table garden.tree; rows garden.tree; index garden.by_mood; foreign-key garden.tree.fk",
      "schema garden; type garden.mood; table garden.plot", ""},
