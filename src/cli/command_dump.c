@@ -62,11 +62,6 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         hb_error_set(error, HB_ERROR_USAGE, "send it through a pipe, or into a file", "standard output is a terminal");
         return HB_STATUS_USAGE;
     }
-    if (database == NULL && hb_folder_is_stream(arguments[1])) {
-        hb_error_set(error, HB_ERROR_USAGE, "name a folder, or one database",
-                     "a whole server is dumped into a folder, not into a single file");
-        return HB_STATUS_USAGE;
-    }
     if (database == NULL)
         return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);

@@ -7,33 +7,12 @@
 #include "report/pages.h"
 #include "work/verify.h"
 
-static HbStatus verify_files(HbCli *cli, const char *path, GError **error);
-
-/* The databases' own dumps inside that of a whole server */
-static gboolean verify_members(HbCli *cli, const HbReader *dump, HbStatus *status, GError **error)
+static HbStatus verify_one(HbCli *cli, const HbReader *dump, GError **error)
 {
-    const GPtrArray *members = hb_reader_get_manifest(dump)->members;
-
-    for (guint i = 0; i < members->len; i++) {
-        g_autofree char *path =
-            g_build_filename(hb_reader_get_path(dump), ((HbMember *)members->pdata[i])->folder, NULL);
-        *status = verify_files(cli, path, error);
-        if (*status != HB_STATUS_DONE)
-            return FALSE;
-    }
-    return TRUE;
-}
-
-static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
-{
-    g_autoptr(HbReader) dump = hb_reader_open(path, error);
+    const char *path = hb_reader_get_path(dump);
     HbFileCheck check = {0};
     HbStatus status = HB_STATUS_DUMP;
 
-    if (dump == NULL)
-        return HB_STATUS_DUMP;
-    if (hb_reader_get_manifest(dump)->members != NULL && !verify_members(cli, dump, &status, error))
-        return status;
     if (hb_verify_files(dump, cli->options.job_count, cli->stop, cli->observers, &check, error)) {
         g_autofree char *plain = hb_page_files(&check, path, FALSE);
         hb_voice_write_log(cli->voice, plain);
@@ -42,6 +21,20 @@ static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
     }
     hb_file_check_clear(&check);
     return status;
+}
+
+/* The databases' own dumps inside that of a whole server, then what belongs to none of them */
+static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
+{
+    g_autoptr(HbReader) dump = hb_reader_open(path, error);
+    const GPtrArray *members = dump != NULL ? hb_reader_get_manifest(dump)->members : NULL;
+    HbStatus status = dump != NULL ? HB_STATUS_DONE : HB_STATUS_DUMP;
+
+    for (guint i = 0; members != NULL && i < members->len && status == HB_STATUS_DONE; i++) {
+        g_autoptr(HbReader) member = hb_reader_open_member(dump, members->pdata[i], error);
+        status = member != NULL ? verify_one(cli, member, error) : HB_STATUS_DUMP;
+    }
+    return status == HB_STATUS_DONE ? verify_one(cli, dump, error) : status;
 }
 
 static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **error)

@@ -5,6 +5,8 @@
 #include "report/json.h"
 #include "report/pages.h"
 
+#include <string.h>
+
 /* What was done, database by database */
 typedef struct {
     HbCli *cli;
@@ -88,6 +90,26 @@ static void tell_dumped(gpointer data, const HbManifest *manifest, const char *p
     g_ptr_array_add(telling->documents, hb_json_dump(manifest, path, seconds));
 }
 
+/* Standard output may be the dump's own */
+static void report_dump(const Telling *telling, const HbManifest *manifest, const GPtrArray *omissions,
+                        const char *path)
+{
+    HbCli *cli = telling->cli;
+    const gboolean is_stream = strcmp(path, "-") == 0;
+    const char *name = is_stream ? "standard output" : path;
+    g_autofree char *plain = hb_page_whole_dump(manifest, telling->sheet, omissions, name, FALSE);
+
+    if (is_stream) {
+        g_autofree char *shown =
+            hb_page_whole_dump(manifest, telling->sheet, omissions, name, hb_voice_has_color(cli->voice));
+        hb_voice_show(cli->voice, shown);
+        return;
+    }
+    hb_voice_write_log(cli->voice, plain);
+    hb_cli_print(cli, cli->options.json ? hb_json_list("server dump", telling->documents)
+                                        : hb_page_whole_dump(manifest, telling->sheet, omissions, path, cli->color));
+}
+
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error)
 {
     Telling telling;
@@ -102,11 +124,7 @@ HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **er
         const GPtrArray *omissions = hb_catalog_get_omissions(telling.omissions);
         gather_omissions(&telling, manifest, NULL);
         hb_sheet_sort(telling.sheet, 0);
-        g_autofree char *plain = hb_page_whole_dump(manifest, telling.sheet, omissions, options->path, FALSE);
-        hb_voice_write_log(cli->voice, plain);
-        hb_cli_print(cli, cli->options.json
-                              ? hb_json_list("server dump", telling.documents)
-                              : hb_page_whole_dump(manifest, telling.sheet, omissions, options->path, cli->color));
+        report_dump(&telling, manifest, omissions, options->path);
         status = omissions->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
     }
     telling_clear(&telling);
@@ -217,15 +235,14 @@ static gboolean verify_server(Telling *telling, const HbVerifyOptions *options, 
 }
 
 /* The database of one name on both sides */
-static gboolean verify_database(Telling *telling, const HbVerifyOptions *whole, const char *name, const char *folder,
-                                GError **error)
+static gboolean verify_database(Telling *telling, const HbVerifyOptions *whole, const char *name,
+                                const HbMember *member, GError **error)
 {
     HbVerifyOptions options = *whole;
     HbVerification verification = {0};
     g_autofree char *title = g_strdup_printf("Database %s", name);
-    g_autofree char *path = folder != NULL ? g_build_filename(telling->path, folder, NULL) : NULL;
-    g_autoptr(HbReader) dump = path != NULL ? hb_reader_open(path, error) : NULL;
-    gboolean ok = path == NULL || dump != NULL;
+    g_autoptr(HbReader) dump = member != NULL ? hb_reader_open_member(whole->from.dump, member, error) : NULL;
+    gboolean ok = member == NULL || dump != NULL;
 
     options.from.dump = dump;
     options.from.address.database = name;
@@ -245,7 +262,7 @@ static gboolean verify_members(Telling *telling, const HbVerifyOptions *options,
     for (guint i = 0; i < manifest->members->len; i++) {
         const HbMember *member = manifest->members->pdata[i];
         if (hb_choice_takes_database(options->choice, member->name) &&
-            !verify_database(telling, options, member->name, member->folder, error))
+            !verify_database(telling, options, member->name, member, error))
             return FALSE;
     }
     return TRUE;

@@ -18,6 +18,7 @@
 
 struct HbFolder {
     HbTarWriter *tar;    /* NULL: a folder */
+    char *below;         /* what its members' names begin with, as it is part of another's tar; NULL: it is its own */
     int fd;              /* of the tar */
     char *path;          /* the final one */
     char *temporary;     /* where it is now; NULL: standard output */
@@ -63,7 +64,9 @@ static void wait_for_syncer(HbFolder *folder)
 
 static void folder_free(HbFolder *folder)
 {
-    hb_tar_writer_free(folder->tar);
+    if (folder->below == NULL)
+        hb_tar_writer_free(folder->tar);
+    g_free(folder->below);
     if (folder->fd >= 0 && folder->temporary != NULL)
         close(folder->fd);
     wait_for_syncer(folder);
@@ -104,6 +107,16 @@ static HbFolder *create_stream(void)
     folder->path = g_strdup("-");
     folder->fd = STDOUT_FILENO;
     folder->tar = hb_tar_writer_new(folder->fd);
+    return folder;
+}
+
+HbFolder *hb_folder_create_below(HbFolder *outer, const char *name)
+{
+    HbFolder *folder = new_folder();
+
+    folder->path = g_strdup(name);
+    folder->below = g_strdup(name);
+    folder->tar = outer->tar;
     return folder;
 }
 
@@ -169,8 +182,10 @@ char *hb_folder_locate(const HbFolder *folder, const char *name)
 static gboolean put_into_tar(HbFolder *folder, HbFile *file, GError **error)
 {
     const GByteArray *bytes = hb_file_get_bytes(file);
+    g_autofree char *name = folder->below != NULL ? g_build_filename(folder->below, hb_file_get_name(file), NULL)
+                                                  : g_strdup(hb_file_get_name(file));
 
-    if (hb_tar_writer_add(folder->tar, hb_file_get_name(file), bytes->data, bytes->len, error))
+    if (hb_tar_writer_add(folder->tar, name, bytes->data, bytes->len, error))
         return TRUE;
     hb_file_discard(file);
     return FALSE;
@@ -316,6 +331,8 @@ static gboolean finish_tar(HbFolder *folder, GError **error)
         g_propagate_error(error, g_steal_pointer(&folder->error));
         return FALSE;
     }
+    if (folder->below != NULL)
+        return TRUE;
     if (!hb_tar_writer_close(folder->tar, error))
         return FALSE;
     return folder->temporary == NULL || fsync(folder->fd) == 0 || hb_file_error(error, "syncing", folder->path);

@@ -25,6 +25,12 @@ gboolean hb_folder_is_stream(const char *path);
 /* HB_ERROR_FILE if path is taken, or its parent cannot be written */
 HbFolder *hb_folder_create(const char *path, GError **error);
 
+/*
+ * A dump within another that is a stream: its files become members below that name. It ends with its own sums, and the
+ * stream goes on; the outer one must outlive it
+ */
+HbFolder *hb_folder_create_below(HbFolder *outer, const char *name);
+
 /* A new file; name may hold one level of sub-folders after "rows/", which are made */
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error);
 

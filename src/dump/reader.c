@@ -132,9 +132,9 @@ static gboolean read_all(HbReader *reader, GError **error)
     return check_chunks(reader, error);
 }
 
-HbReader *hb_reader_open(const char *path, GError **error)
+/* Takes the store (NULL: there is none) */
+static HbReader *open_store(HbStore *store, const char *path, GError **error)
 {
-    HbStore *store = hb_store_open(path, error);
     HbReader *reader;
 
     if (store == NULL)
@@ -144,10 +144,21 @@ HbReader *hb_reader_open(const char *path, GError **error)
     reader->store = store;
     if (!read_all(reader, error)) {
         g_prefix_error(error, "%s: ", path);
-        hb_reader_close(reader);
-        return NULL;
+        g_clear_pointer(&reader, hb_reader_close);
     }
     return reader;
+}
+
+HbReader *hb_reader_open(const char *path, GError **error)
+{
+    return open_store(hb_store_open(path, error), path, error);
+}
+
+HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error)
+{
+    g_autofree char *path = g_build_filename(outer->path, member->folder, NULL);
+
+    return open_store(hb_store_open_below(outer->store, member->folder, error), path, error);
 }
 
 void hb_reader_close(HbReader *reader)

@@ -14,6 +14,9 @@ typedef struct HbReader HbReader;
 
 /* HB_ERROR_DAMAGED, HB_ERROR_FILE */
 HbReader *hb_reader_open(const char *path, GError **error);
+
+/* One database's dump inside that of a whole server; the outer one may be closed before */
+HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error);
 void hb_reader_close(HbReader *reader); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbReader, hb_reader_close)
 

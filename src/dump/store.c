@@ -88,6 +88,34 @@ HbStore *hb_store_open(const char *path, GError **error)
     return NULL;
 }
 
+static HbTarMember *copy_member(const HbTarMember *member)
+{
+    HbTarMember *copy = g_memdup2(member, sizeof *member);
+
+    copy->name = g_strdup(member->name);
+    return copy;
+}
+
+HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error)
+{
+    g_autofree char *path = g_build_filename(outer->path, folder, NULL), *prefix = g_strconcat(folder, "/", NULL);
+    HbStore *store;
+    GHashTableIter iter;
+    gpointer name, member;
+
+    if (outer->members == NULL)
+        return hb_store_open(path, error);
+    store = g_new0(HbStore, 1);
+    store->path = g_strdup(outer->path);
+    store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
+    g_hash_table_iter_init(&iter, outer->members);
+    while (g_hash_table_iter_next(&iter, &name, &member)) {
+        if (g_str_has_prefix(name, prefix))
+            g_hash_table_insert(store->members, g_strdup((char *)name + strlen(prefix)), copy_member(member));
+    }
+    return store;
+}
+
 void hb_store_close(HbStore *store)
 {
     if (store == NULL)

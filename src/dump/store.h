@@ -12,6 +12,8 @@ typedef struct HbStore HbStore;
 
 /* Folder or tar; HB_ERROR_FILE if it is not there or cannot be read, HB_ERROR_DAMAGED if it is neither */
 HbStore *hb_store_open(const char *path, GError **error);
+/* The files below a folder of it; the outer one may be closed before */
+HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error);
 void hb_store_close(HbStore *store); /* accepts NULL */
 
 /* All names, sorted: char *; the caller's */

@@ -80,23 +80,26 @@ void hb_writer_remove_chunk(HbWriter *writer, const HbChunk *chunk)
 
 /* ---- Life ---- */
 
-HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error)
+static HbWriter *writer_new(HbFolder *folder, gboolean is_stream, HbManifest *manifest, const char *preamble)
 {
-    HbFolder *folder = hb_folder_create(path, error);
-    HbWriter *writer;
+    HbWriter *writer = g_new0(HbWriter, 1);
 
-    if (folder == NULL)
-        return NULL;
-    writer = g_new0(HbWriter, 1);
     writer->manifest = manifest;
     writer->preamble = g_strdup(preamble);
     writer->folder = folder;
-    writer->is_stream = hb_folder_is_stream(path);
+    writer->is_stream = is_stream;
     writer->folders = g_hash_table_new_full(NULL, NULL, NULL, g_free);
     writer->taken = g_hash_table_new(g_str_hash, g_str_equal);
     writer->numbers = g_hash_table_new(NULL, NULL);
     g_mutex_init(&writer->lock);
     return writer;
+}
+
+HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error)
+{
+    HbFolder *folder = hb_folder_create(path, error);
+
+    return folder != NULL ? writer_new(folder, hb_folder_is_stream(path), manifest, preamble) : NULL;
 }
 
 static void writer_free(HbWriter *writer)
@@ -206,13 +209,17 @@ static char *member_folder(const char *database)
     return g_strdup_printf(HB_MEMBERS_FOLDER "/%s", name);
 }
 
-char *hb_writer_place_member(HbWriter *writer, const char *database, GError **error)
+HbWriter *hb_writer_open_member(HbWriter *outer, const char *database, HbManifest *manifest, const char *preamble,
+                                GError **error)
 {
-    g_autofree char *folder = member_folder(database);
+    g_autofree char *name = member_folder(database), *path = NULL;
 
-    if (!hb_folder_make_below(writer->folder, HB_MEMBERS_FOLDER, error))
+    if (outer->is_stream)
+        return writer_new(hb_folder_create_below(outer->folder, name), TRUE, manifest, preamble);
+    if (!hb_folder_make_below(outer->folder, HB_MEMBERS_FOLDER, error))
         return NULL;
-    return hb_folder_locate(writer->folder, folder);
+    path = hb_folder_locate(outer->folder, name);
+    return hb_writer_open(path, manifest, preamble, error);
 }
 
 void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes)

@@ -30,10 +30,11 @@ char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *su
 void hb_writer_remove_chunk(HbWriter *writer, const HbChunk *chunk);
 
 /*
- * A place for a database's own dump inside that of a whole server: the path to write it to, which does not exist yet
- * (the caller's); and once it is written, its entry in the manifest
+ * A database's own dump inside that of a whole server: a writer of its own, which the outer one outlives; and once it
+ * is written, its entry in the manifest. In a stream there can be one at a time
  */
-char *hb_writer_place_member(HbWriter *writer, const char *database, GError **error);
+HbWriter *hb_writer_open_member(HbWriter *outer, const char *database, HbManifest *manifest, const char *preamble,
+                                GError **error);
 void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes); /* of its rows */
 
 /* Writes SQL files and manifest, and makes the dump exist. Frees the writer in any case */

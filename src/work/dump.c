@@ -133,11 +133,21 @@ static void add_row_sets(Making *making)
         g_hash_table_insert(making->by_set, sets->pdata[i], hb_manifest_add_rows(making->manifest, sets->pdata[i]));
 }
 
+static HbWriter *open_writer(const Making *making, GError **error)
+{
+    const HbDumpOptions *options = making->options;
+    const char *preamble = options->source.engine->preamble;
+
+    if (options->outer != NULL)
+        return hb_writer_open_member(options->outer, options->source.from.database, making->manifest, preamble, error);
+    return hb_writer_open(options->path, making->manifest, preamble, error);
+}
+
 static gboolean make(Making *making, GError **error)
 {
     const HbDumpOptions *options = making->options;
 
-    making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->preamble, error);
+    making->writer = open_writer(making, error);
     if (making->writer == NULL || !hb_source_read(making->source, error))
         return FALSE;
     add_row_sets(making);

@@ -9,6 +9,7 @@
  */
 #pragma once
 
+#include "dump/writer.h"
 #include "work/source.h"
 
 #define HB_DUMP_CHUNK_BYTES_DEFAULT ((gsize)16 * 1024 * 1024)
@@ -17,7 +18,8 @@
 typedef struct {
     HbSourceOptions source;
     const char *path;
-    int level; /* of compression */
+    HbWriter *outer; /* of a whole server's dump, which this one is a part of instead; NULL: it is not */
+    int level;       /* of compression */
     gsize chunk_bytes;
 } HbDumpOptions;
 

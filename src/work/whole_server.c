@@ -107,16 +107,13 @@ static gboolean dump_database(gpointer data, guint item, const HbLane *lane, GEr
     const char *database = g_array_index(making->databases, HbDatabase, item).name;
     gint64 start = g_get_monotonic_time();
     HbDumpOptions options = *making->options;
-    g_autofree char *path = hb_writer_place_member(making->writer, database, error);
     g_autoptr(HbManifest) manifest = NULL;
     GError *cause = NULL;
 
-    if (path == NULL)
-        return FALSE;
     hb_observers_note(making->options->source.observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database,
                       item + 1, making->databases->len);
     options.source.from.database = database;
-    options.path = path;
+    options.outer = making->writer;
     options.source.jobs = lane->jobs;
     options.source.observers = lane->observers;
     manifest = hb_dump_run(&options, &cause);
@@ -126,14 +123,32 @@ static gboolean dump_database(gpointer data, guint item, const HbLane *lane, GEr
     return TRUE;
 }
 
-static gboolean dump_databases(Making *making, GError **error)
+static gboolean dump_side_by_side(Making *making, GError **error)
 {
     g_autofree guint64 *bytes = g_new(guint64, making->databases->len);
 
     for (guint i = 0; i < making->databases->len; i++)
         bytes[i] = g_array_index(making->databases, HbDatabase, i).bytes;
-    if (!hb_lanes_run(bytes, making->databases->len, making->options->source.jobs, making->options->source.observers,
-                      dump_database, making, error))
+    return hb_lanes_run(bytes, making->databases->len, making->options->source.jobs, making->options->source.observers,
+                        dump_database, making, error);
+}
+
+static gboolean dump_one_by_one(Making *making, GError **error)
+{
+    const HbLane lane = {making->options->source.jobs, making->options->source.observers};
+
+    for (guint i = 0; i < making->databases->len; i++) {
+        if (!dump_database(making, i, &lane, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* Who reads a stream reads one database after the other */
+static gboolean dump_databases(Making *making, GError **error)
+{
+    if (!(hb_folder_is_stream(making->options->path) ? dump_one_by_one(making, error)
+                                                     : dump_side_by_side(making, error)))
         return FALSE;
     for (guint i = 0; i < making->databases->len; i++) {
         const char *name = g_array_index(making->databases, HbDatabase, i).name;
@@ -151,7 +166,7 @@ static gboolean make(Making *making, GError **error)
     if (!hb_whole_server_read(&options->source, making->manifest, &making->databases, error))
         return FALSE;
     making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->preamble, error);
-    return making->writer != NULL && dump_databases(making, error) &&
+    return making->writer != NULL && hb_writer_begin_rows(making->writer, error) && dump_databases(making, error) &&
            hb_writer_finish(g_steal_pointer(&making->writer), error);
 }
 
@@ -202,9 +217,8 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
                               HbReader **dump, GError **error)
 {
     HbRestoreOptions options = *restoring->options;
-    g_autofree char *path = g_build_filename(hb_reader_get_path(options.dump), member->folder, NULL);
 
-    *dump = hb_reader_open(path, error);
+    *dump = hb_reader_open_member(options.dump, member, error);
     if (*dump == NULL)
         return NULL;
     options.dump = *dump;

@@ -45,7 +45,7 @@ COMMENT ON PROCEDURE side.p(int) IS 'a procedure';
 
 CREATE FUNCTION side.doubled(int) RETURNS int LANGUAGE sql IMMUTABLE AS $$ SELECT $1 * 2 $$;
 CREATE DOMAIN side.doubled_small AS int CHECK (side.doubled(VALUE) < 1000);
-CREATE DOMAIN side.later AS side.doubled_small; ALTER DOMAIN side.later ADD CONSTRAINT lately CHECK (VALUE <> 13) NOT VALID;
+CREATE DOMAIN side.later AS side.doubled_small;
 CREATE DOMAIN side.grid AS int[][];
 CREATE AGGREGATE side.moving(int) (SFUNC = int4pl, STYPE = int, INITCOND = '0', MSFUNC = int4pl, MINVFUNC = int4mi, MSTYPE = int,
     MINITCOND = '0', FINALFUNC_MODIFY = READ_WRITE);
@@ -53,7 +53,6 @@ CREATE AGGREGATE side.moving(int) (SFUNC = int4pl, STYPE = int, INITCOND = '0', 
 CREATE TABLE side.nested (n side.doubled_small, many side.doubled_small[], cube int[][][]);
 CREATE TABLE side.allowed (n int PRIMARY KEY);
 CREATE TABLE side.checked (n int CONSTRAINT asks CHECK (side.late(n)), m int CHECK (m > 0) NO INHERIT, k int);
-ALTER TABLE side.checked ADD CONSTRAINT later CHECK (k <> 5) NOT VALID;
 CREATE TABLE "Ünï cödé "."select" ("from" side.whole, "where " side.parts, "größe" side.size DEFAULT 'it''s',
     "tab	here" text COLLATE side.loose, plain side.small_positive);
 CREATE TABLE side.parent (a int NOT NULL, b text DEFAULT 'p', CHECK (a > 0));
@@ -167,7 +166,12 @@ ALTER DEFAULT PRIVILEGES IN SCHEMA side GRANT USAGE ON TYPES TO odd_taker WITH G
 
 -- rows
 INSERT INTO side.allowed VALUES (1), (2);
-INSERT INTO side.checked VALUES (1, 1, NULL), (2, 5, 6);
+INSERT INTO side.checked VALUES (1, 1, NULL), (2, 5, 6), (1, 1, 5);
+-- rows that came before what forbids them
+ALTER TABLE side.checked ADD CONSTRAINT later CHECK (k <> 5) NOT VALID;
+CREATE TABLE side.lately (v side.later);
+INSERT INTO side.lately VALUES (13), (14);
+ALTER DOMAIN side.later ADD CONSTRAINT lately CHECK (VALUE <> 13) NOT VALID;
 INSERT INTO side.self VALUES (1, NULL), (2, 1), (3, 2);
 INSERT INTO side.composite_key VALUES (2, 1);
 INSERT INTO side.parent VALUES (1, E'tab\t, nl\n, cr\r, bs\\, \\N'), (2, '\N'), (3, ''), (4, NULL);

@@ -1,6 +1,7 @@
 -- Checks (of tables, and of domains those that types.sql leaves), keys, exclusions and foreign keys; of NOT NULL
 -- constraints those that were never checked. What a parent hands down is left to the parent.
--- A check that calls a function may read other tables through it, and must wait for all rows.
+-- A check that calls a function may read other tables through it, and must wait for all rows; so must one that never
+-- looked at the rows that were there.
 WITH RECURSIVE descent(root, relation) AS (
     SELECT inhparent, inhrelid FROM pg_inherits
     UNION
@@ -15,7 +16,7 @@ SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'n' THEN 'check' WHEN 'f' THEN 
        format('CONSTRAINT %I ON %s', k.conname, c.oid::regclass) AS designation,
        @kind_of_c@ || ' ' || c.oid::regclass AS on_identity,
        @fitted_constraint@ AS definition,
-       CASE WHEN k.contype = 'c' AND EXISTS (
+       CASE WHEN k.contype IN ('c', 'n') AND NOT k.convalidated OR k.contype = 'c' AND EXISTS (
                 SELECT FROM pg_depend d
                 WHERE d.classid = 'pg_constraint'::regclass AND d.objid = k.oid
                   AND d.refclassid = 'pg_proc'::regclass AND d.refobjid >= 16384)
@@ -59,7 +60,7 @@ SELECT 'check', 'pg_constraint'::regclass::oid, k.oid,
        format('CONSTRAINT %I ON DOMAIN %s', k.conname, format_type(t.oid, NULL)),
        'domain ' || format_type(t.oid, NULL),
        format('ALTER DOMAIN %s ADD CONSTRAINT %I %s;', format_type(t.oid, NULL), k.conname, pg_get_constraintdef(k.oid)),
-       NULL, NULL
+       CASE WHEN NOT k.convalidated THEN 'rows' END, NULL
 FROM pg_constraint k
 JOIN pg_type t ON t.oid = k.contypid
 WHERE t.typnamespace IN (@namespaces@) AND k.contype = 'c' AND k.oid NOT IN (@domain_checks@)
