@@ -21,10 +21,17 @@ static void keep(HbJudge *judge, const HbObject *object)
     g_hash_table_add(judge->outcome->kept, object->identity);
 }
 
+/* What a domain demands, it demands of the tables that use it */
 static void fill(HbJudge *judge, const HbObject *rows)
 {
+    const HbObject *table = rows->on != NULL ? hb_judge_find_there(judge, rows->on) : NULL;
+
     if (rows->on != NULL)
         g_hash_table_add(judge->filled, rows->on);
+    for (guint n = 0; table != NULL && n < table->needs->len; n++) {
+        if (g_str_has_prefix(table->needs->pdata[n], "domain "))
+            g_hash_table_add(judge->filled, table->needs->pdata[n]);
+    }
 }
 
 static void check_columns(HbJudge *judge, const HbObject *rows, const HbRowSet *wanted, const HbRowSet *there)

@@ -178,14 +178,12 @@ static void a_carry_says_what_is_in_its_way(void **state)
             " $HORNBEAM verify \"$(server_uri old fennick_vale)\" \"$(server_uri new part)\" --take schema:loans"),
         0, "Equal", "comes along");
     /* A table that the target refuses is reported; the rest arrives */
-    run_expect(
-        run_shell(
-            "mariadb_shell mold fennick_vale -e 'CREATE TABLE broken (a INT) ENGINE=CSV' 2>/dev/null;"
-            " psql -qX \"$(server_uri old odd)\" -c \"CREATE FUNCTION here() RETURNS bool LANGUAGE sql AS"
-            " 'SELECT current_database() = ''odd''' \" -c 'CREATE DOMAIN never AS int CHECK (here())'"
-            "  -c 'CREATE TABLE refused (a never)' -c 'INSERT INTO refused VALUES (1)';"
-            " $HORNBEAM carry \"$(server_uri old odd)\" \"$(server_uri new refused)\""),
-        4, "refused", NULL);
+    run_expect(run_shell("mariadb_shell mold fennick_vale -e 'CREATE TABLE broken (a INT) ENGINE=CSV' 2>/dev/null;"
+                         " psql -qX \"$(server_uri old odd)\" -c \"CREATE FUNCTION here() RETURNS bool LANGUAGE sql AS"
+                         " 'SELECT current_database() = ''odd''' \" -c 'CREATE DOMAIN never AS int CHECK (here())'"
+                         "  -c 'CREATE TABLE refused (a never)' -c 'INSERT INTO refused VALUES (1)';"
+                         " $HORNBEAM carry \"$(server_uri old odd)\" \"$(server_uri new refused)\""),
+               4, "refused", NULL);
 }
 
 int main(void)

@@ -69,8 +69,11 @@ static const char *name_of_part(const HbObject *object)
 /* "ALTER TABLE garden.plot" of what a part is on */
 static char *alter_of(const HbObject *object)
 {
-    return g_strdup_printf(g_str_has_prefix(object->on, "view ") ? "ALTER VIEW%s" : "ALTER TABLE%s",
-                           strchr(object->on, ' '));
+    const char *words = g_str_has_prefix(object->on, "view ")     ? "ALTER VIEW"
+                        : g_str_has_prefix(object->on, "domain ") ? "ALTER DOMAIN"
+                                                                  : "ALTER TABLE";
+
+    return g_strconcat(words, strchr(object->on, ' '), NULL);
 }
 
 static char *remove_part(const HbObject *object)
