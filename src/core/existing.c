@@ -21,16 +21,20 @@ static void keep(HbJudge *judge, const HbObject *object)
     g_hash_table_add(judge->outcome->kept, object->identity);
 }
 
-/* What a domain demands, it demands of the tables that use it */
 static void fill(HbJudge *judge, const HbObject *rows)
 {
-    const HbObject *table = rows->on != NULL ? hb_judge_find_there(judge, rows->on) : NULL;
-
     if (rows->on != NULL)
         g_hash_table_add(judge->filled, rows->on);
-    for (guint n = 0; table != NULL && n < table->needs->len; n++) {
-        if (g_str_has_prefix(table->needs->pdata[n], "domain "))
-            g_hash_table_add(judge->filled, table->needs->pdata[n]);
+}
+
+/* What a domain demands, it demands of all values of tables that use it, or types that are made of it */
+static void subject_to_domains(HbJudge *judge, const HbObject *user)
+{
+    for (guint n = 0; user != NULL && n < user->needs->len; n++) {
+        const char *need = user->needs->pdata[n];
+        if ((g_str_has_prefix(need, "domain ") || g_str_has_prefix(need, "type ")) &&
+            g_hash_table_add(judge->demanding, (gpointer)need))
+            subject_to_domains(judge, hb_judge_find_there(judge, need));
     }
 }
 
@@ -89,6 +93,19 @@ static void judge_rows_of_table(HbJudge *judge, const HbObject *rows, const HbRo
     if (judge->meeting->empty == NULL || !g_hash_table_contains(judge->meeting->empty, rows->identity) ||
         hb_judge_has_rows(judge, rows->identity))
         fill(judge, rows);
+}
+
+/* Wherever rows come to, the table's types may be the target's own */
+static void look_at_domains(HbJudge *judge)
+{
+    for (guint i = 0; i < hb_catalog_count(judge->meeting->wanted); i++) {
+        const HbObject *rows = hb_catalog_get(judge->meeting->wanted, i);
+        if (rows->kind != HB_KIND_ROWS || rows->on == NULL ||
+            g_hash_table_contains(judge->outcome->kept, rows->identity))
+            continue;
+        subject_to_domains(judge, hb_judge_find_there(judge, rows->on));
+        subject_to_domains(judge, hb_judge_find_wanted(judge, rows->on));
+    }
 }
 
 static gboolean is_of_large_objects(const HbObject *rows)
@@ -157,7 +174,8 @@ static gboolean is_filled(const HbJudge *judge, const char *identity)
 static gboolean is_in_the_way(const HbJudge *judge, const HbObject *object)
 {
     if (object->kind == HB_KIND_CHECK && object->after == HB_AFTER_ROWS)
-        return is_filled(judge, object->on);
+        return is_filled(judge, object->on) ||
+               (object->on != NULL && g_hash_table_contains(judge->demanding, object->on));
     if (object->kind != HB_KIND_FOREIGN_KEY && object->kind != HB_KIND_TRIGGER)
         return FALSE;
     if (is_filled(judge, object->on) || hb_judge_needs_gone(judge, object))
@@ -300,6 +318,7 @@ static void judge_init(HbJudge *judge, const HbMeeting *meeting, HbMeetingOutcom
     judge->wanted_sets = index_sets(meeting->wanted);
     judge->there_sets = index_sets(meeting->there);
     judge->filled = g_hash_table_new(g_str_hash, g_str_equal);
+    judge->demanding = g_hash_table_new(g_str_hash, g_str_equal);
     judge->aside = g_hash_table_new(NULL, NULL);
     judge->feeding = g_hash_table_new(g_str_hash, g_str_equal);
     judge->used = g_hash_table_new(g_str_hash, g_str_equal);
@@ -315,6 +334,7 @@ static void judge_clear(HbJudge *judge)
     g_hash_table_unref(judge->wanted_sets);
     g_hash_table_unref(judge->there_sets);
     g_hash_table_unref(judge->filled);
+    g_hash_table_unref(judge->demanding);
     g_hash_table_unref(judge->aside);
     g_hash_table_unref(judge->feeding);
     g_hash_table_unref(judge->used);
@@ -332,6 +352,7 @@ void hb_meeting_judge(const HbMeeting *meeting, HbMeetingOutcome *outcome, GPtrA
             judge_rows(&judge, hb_catalog_get(meeting->wanted, i));
     }
     fill_parents(&judge);
+    look_at_domains(&judge);
     set_aside(&judge);
     look_at_sequences(&judge);
     keep_what_stays(&judge);

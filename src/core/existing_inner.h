@@ -16,11 +16,11 @@ typedef struct {
     GPtrArray *findings;
     GHashTable *wanted_sets; /* row sets' identities to HbRowSet * */
     GHashTable *there_sets;
-    GHashTable *filled;  /* identities of tables on the target, parents of partitions among them, that get rows; and of
-                             their domains */
-    GHashTable *aside;   /* the outcome's, as a set */
-    GHashTable *feeding; /* identities of sequences that number the rows of filled tables */
-    GHashTable *used;    /* of sequences that number the rows of any table */
+    GHashTable *filled;    /* identities of tables on the target, parents of partitions among them, that get rows */
+    GHashTable *demanding; /* identities of domains and types that rows which come have values of */
+    GHashTable *aside;     /* the outcome's, as a set */
+    GHashTable *feeding;   /* identities of sequences that number the rows of filled tables */
+    GHashTable *used;      /* of sequences that number the rows of any table */
     gboolean some_rows_stay;
     gboolean large_objects_stay;
 } HbJudge;

@@ -20,6 +20,12 @@
     "view garden.standing: schema garden, table garden.tree\n"                                                         \
     "comment view garden.standing: view garden.standing\n"
 
+/* Demands that never looked at old rows come after the rows */
+#define LATE                                                                                                           \
+    "domain d\ndomain e\ntype pair: domain e\ndomain unused\ncheck d.late: domain d\ncheck e.late: domain e\n"         \
+    "check unused.late: domain unused\ntable old: domain d\nrows old: table old\ntable other\nrows other: table "      \
+    "other\n"
+
 #define ROWS "rows garden.plot\nrows garden.tree\nsequence-value garden.tree_seq\n"
 
 typedef struct {
@@ -90,12 +96,17 @@ static const Case cases[] = {
     {"rows alone: tables are emptied, and whatever points to them is taken off", "rows garden.plot\n", GARDEN,
      HB_EXISTING_REPLACE, "rows garden.plot; rows garden.tree", "", "",
      "rows garden.plot |  | rows garden.plot | foreign-key garden.tree.fk | "},
+    {"a domain's late demands are taken off for a table that is replaced, for a new one, and through a type of it",
+     LATE "table new: type pair\nrows new: table new\n", LATE, HB_EXISTING_REPLACE, "", "", "",
+     "table new; table old; table other; rows new; rows old; rows other | table other; table old |  | check d.late; "
+     "check e.late | "},
+    {"where no rows come, they stay", LATE, LATE, HB_EXISTING_KEEP, "rows old; rows other", "", "", " |  |  |  | "},
 };
 
 static gboolean is_part(HbKind kind)
 {
     return kind == HB_KIND_ROWS || kind == HB_KIND_KEY || kind == HB_KIND_INDEX || kind == HB_KIND_FOREIGN_KEY ||
-           kind == HB_KIND_DEFAULT || kind == HB_KIND_TRIGGER || kind == HB_KIND_ATTACHMENT;
+           kind == HB_KIND_DEFAULT || kind == HB_KIND_TRIGGER || kind == HB_KIND_CHECK || kind == HB_KIND_ATTACHMENT;
 }
 
 /* Rows alone do not need their table; they are on it all the same */
@@ -113,6 +124,7 @@ static HbCatalog *read(const char *lines)
             object->on = hb_identity_new(HB_KIND_TABLE, hb_object_get_name(object));
         } else if (is_part(object->kind)) {
             object->on = g_strdup(object->needs->pdata[0]);
+            object->after = object->kind == HB_KIND_CHECK ? HB_AFTER_ROWS : object->after;
         }
     }
     assert_true(hb_order_arrange(catalog, NULL));
