@@ -50,6 +50,10 @@ static void nothing_is_doubled_and_nothing_lost_by_any_way(void **state)
         "try $HORNBEAM carry \"$from\" \"$to\" --parts data --existing replace --yes;",
         "$HORNBEAM dump -q \"$from\" - 2>err | try $HORNBEAM restore - \"$to\" --parts data --existing replace --yes;",
         "$HORNBEAM dump -q \"$from\" - 2>err | try $HORNBEAM restore - \"$to\" --existing replace --yes;",
+        "[ $1 = mold ] || psql -qX \"$to\" -c 'CREATE PUBLICATION everything_there FOR ALL TABLES' >out 2>&1; "
+        "$HORNBEAM dump -q"
+        " \"$from\" - 2>err | try $HORNBEAM restore - \"$to\" --existing replace --yes;"
+        " [ $1 = mold ] || psql -qX \"$to\" -c 'DROP PUBLICATION everything_there';",
         "try $HORNBEAM carry \"$from\" \"$to\" --existing keep;",
     };
 

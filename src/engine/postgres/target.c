@@ -167,15 +167,16 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error)
 {
     g_autofree char *id = hb_pg_quote_literal(session, dump_id);
-    g_autofree char *sql =
-        g_strdup_printf("CREATE SCHEMA hornbeam_journal;"
-                        " CREATE TABLE hornbeam_journal.dump (id text NOT NULL, started timestamptz NOT NULL);"
-                        " CREATE TABLE hornbeam_journal.step (key text COLLATE \"C\" NOT NULL, note text NOT NULL,"
-                        "  finished timestamptz NOT NULL);"
-                        " CREATE UNIQUE INDEX ON hornbeam_journal.step"
-                        "  (hashtextextended(key, 0), hashtextextended(key, 1));"
-                        " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
-                        id);
+    g_autofree char *sql = g_strdup_printf(
+        "CREATE SCHEMA hornbeam_journal;"
+        " CREATE TABLE hornbeam_journal.dump (id text NOT NULL, started timestamptz NOT NULL);"
+        " CREATE TABLE hornbeam_journal.step (key text COLLATE \"C\" NOT NULL, note text NOT NULL,"
+        "  finished timestamptz NOT NULL);"
+        " CREATE UNIQUE INDEX ON hornbeam_journal.step"
+        "  (hashtextextended(key, 0), hashtextextended(key, 1));"
+        " ALTER TABLE hornbeam_journal.step REPLICA IDENTITY FULL;" /* a publication may be of all tables */
+        " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
+        id);
 
     if (hb_pg_execute(session, sql, error))
         return TRUE;
