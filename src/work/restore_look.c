@@ -137,8 +137,9 @@ static void look_at_origin(HbRestore *restore)
     const HbManifest *manifest = restore->manifest;
     HbFinding *finding;
 
-    if (restore->options.source != NULL || !restore->exists || manifest->database == NULL ||
-        strcmp(manifest->database, restore->database) != 0 ||
+    /* A socket without a path is the same everywhere */
+    if (restore->options.source != NULL || strpbrk(place_of(manifest->address), ":/") == NULL || !restore->exists ||
+        manifest->database == NULL || strcmp(manifest->database, restore->database) != 0 ||
         strcmp(place_of(manifest->address), place_of(restore->info.address)) != 0)
         return;
     finding = hb_findings_add(restore->findings, HB_FINDING_WARNING, "same-database", restore->database,

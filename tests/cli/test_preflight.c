@@ -269,8 +269,6 @@ static void where_the_dump_comes_from_is_said(void **state)
     (void)state;
     run_expect(run_shell("$HORNBEAM preflight $FOLDER/old.full \"$(server_uri old fennick_vale)\" --existing replace"),
                0, "fennick_vale: is where the dump comes from", NULL);
-    run_expect(run_shell("$HORNBEAM preflight $FOLDER/mold.full \"$(server_uri mold fennick_vale)\" --existing keep"),
-               0, "fennick_vale: is where the dump comes from", NULL);
 }
 
 int main(void)
