@@ -10,21 +10,24 @@
 #include <string.h>
 #include <unistd.h>
 
-static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
+static gboolean is_server(const HbRestoreOptions *options, const char *uri, const char *dump, GError **error)
 {
     g_autofree char *database = options->engine->get_database(uri);
 
-    if (database == NULL)
-        return hb_cli_restore_whole(cli, options, error);
-    hb_error_set(error, HB_ERROR_USAGE,
-                 "name the server without a database, or one of the dumps in its folder databases/",
-                 "%s is the dump of a whole server, and the address names database %s",
-                 hb_reader_get_path(options->dump), database);
-    return HB_STATUS_USAGE;
+    return database == NULL ||
+           hb_error_set(error, HB_ERROR_USAGE,
+                        "name the server without a database; one database out of it is chosen by --take database:NAME",
+                        "%s is the dump of a whole server, and the address names database %s", dump, database);
+}
+
+static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
+{
+    return is_server(options, uri, hb_reader_get_path(options->dump), error) ? hb_cli_restore_whole(cli, options, error)
+                                                                             : HB_STATUS_USAGE;
 }
 
 /* A dump that comes through standard input */
-static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, GError **error)
+static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char *uri, GError **error)
 {
     g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, error);
     HbInflow *inflow;
@@ -34,6 +37,9 @@ static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, GError **e
     if (stream == NULL)
         return HB_STATUS_DUMP;
     options->manifest = hb_stream_get_manifest(stream);
+    if (options->manifest->members != NULL)
+        return is_server(options, uri, "standard input", error) ? hb_cli_take_whole(cli, stream, options, error)
+                                                                : HB_STATUS_USAGE;
     inflow = hb_inflow_new(stream, options);
     options->supply = hb_inflow_get_supply(inflow);
     restore = hb_restore_open(options, error);
@@ -53,7 +59,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (!hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
         return HB_STATUS_USAGE;
     if (strcmp(arguments[0], "-") == 0)
-        return restore_stream(cli, &options, error);
+        return restore_stream(cli, &options, arguments[1], error);
     dump = hb_reader_open(arguments[0], error);
     if (dump == NULL)
         return HB_STATUS_DUMP;

@@ -190,7 +190,9 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
     return telling.status;
 }
 
-HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error)
+/* Rows that come once: from a server, or (if that is NULL) out of a stream */
+static HbStatus take_or_carry(HbCli *cli, HbStream *stream, const HbSourceOptions *from, const HbRestoreOptions *to,
+                              GError **error)
 {
     Telling telling;
     const HbTeller teller = {.looked = tell_looked,
@@ -200,12 +202,23 @@ HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRes
                              .data = &telling};
 
     telling_init(&telling, cli, NULL);
-    if (!hb_whole_server_carry(from, to, &teller, error))
+    if (!(from != NULL ? hb_whole_server_carry(from, to, &teller, error)
+                       : hb_whole_server_take(stream, to, &teller, error)))
         note_status(&telling, HB_STATUS_STATEMENT);
     if (cli->options.json)
-        hb_cli_print(cli, hb_json_list("server carry", telling.documents));
+        hb_cli_print(cli, hb_json_list(from != NULL ? "server carry" : "server restore", telling.documents));
     telling_clear(&telling);
     return telling.status;
+}
+
+HbStatus hb_cli_take_whole(HbCli *cli, HbStream *stream, const HbRestoreOptions *options, GError **error)
+{
+    return take_or_carry(cli, stream, NULL, options, error);
+}
+
+HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error)
+{
+    return take_or_carry(cli, NULL, from, to, error);
 }
 
 /* ---- Verify ---- */

@@ -10,6 +10,7 @@
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error);
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error);
+HbStatus hb_cli_take_whole(HbCli *cli, HbStream *stream, const HbRestoreOptions *options, GError **error);
 HbStatus hb_cli_carry_whole(HbCli *cli, const HbSourceOptions *from, const HbRestoreOptions *to, GError **error);
 
 /* Holds a server against another, or against a dump: what belongs to no database, then database by database */

@@ -46,6 +46,7 @@ HbManifest *hb_manifest_new(void)
 
     manifest->segments = g_array_new(FALSE, TRUE, sizeof(HbSegment));
     manifest->rows = g_ptr_array_new_with_free_func(stored_rows_free);
+    manifest->dropped = g_ptr_array_new_with_free_func(stored_rows_free);
     manifest->survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_sheet_free);
     return manifest;
 }
@@ -69,6 +70,7 @@ void hb_manifest_free(HbManifest *manifest)
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
+    g_ptr_array_unref(manifest->dropped);
     g_ptr_array_unref(manifest->survey);
     g_clear_pointer(&manifest->members, g_ptr_array_unref);
     g_free(manifest);
@@ -102,7 +104,7 @@ void hb_manifest_drop_rows(const HbManifest *manifest)
     for (guint i = manifest->rows->len; i-- > 0;) {
         const HbStoredRows *rows = manifest->rows->pdata[i];
         if (hb_catalog_find(manifest->catalog, rows->set->identity) == NULL)
-            g_ptr_array_remove_index(manifest->rows, i);
+            g_ptr_array_add(manifest->dropped, g_ptr_array_steal_index(manifest->rows, i));
     }
 }
 

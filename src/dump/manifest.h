@@ -58,6 +58,7 @@ typedef struct {
     HbCatalog *catalog;   /* arranged */
     GArray *segments;     /* HbSegment, by place in the catalog */
     GPtrArray *rows;      /* HbStoredRows *, one for each row set of the catalog, same index */
+    GPtrArray *dropped;   /* HbStoredRows *: those that were dropped; others may point to them */
     GPtrArray *survey;    /* HbSheet * */
     GPtrArray *members;   /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;

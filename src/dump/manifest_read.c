@@ -330,6 +330,13 @@ static gboolean read_list(HbManifest *manifest, const json_t *root, const char *
     return TRUE;
 }
 
+/* A whole server may have none, and its stream does not know them at its beginning */
+static gboolean read_members(HbManifest *manifest, const json_t *root, GError **error)
+{
+    hb_manifest_hold_members(manifest);
+    return read_list(manifest, root, "databases", read_member, error);
+}
+
 /* ---- The head ---- */
 
 static gboolean read_properties(const Place *place, const json_t *source, HbCatalog *catalog)
@@ -451,7 +458,7 @@ static gboolean read_all(HbManifest *manifest, const json_t *root, GError **erro
            read_list(manifest, root, "rows", read_rows, error) &&
            read_list(manifest, root, "left_out", read_omission, error) &&
            read_list(manifest, root, "unread", read_unread, error) &&
-           (json_object_get(root, "databases") == NULL || read_list(manifest, root, "databases", read_member, error));
+           (json_object_get(root, "databases") == NULL || read_members(manifest, root, error));
 }
 
 HbManifest *hb_manifest_read(const char *text, gsize length, GError **error)

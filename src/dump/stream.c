@@ -14,9 +14,11 @@
 
 struct HbStream {
     HbTarReader *tar;
-    GHashTable *seen;  /* name to its sum (text): of all members that came, the last of each name */
-    GHashTable *texts; /* name to GBytes *: of the members that are no chunks */
-    GHashTable *rows;  /* folder below rows/ to HbStoredRows * of the early manifest */
+    HbTarMember pending; /* was looked at, and is the next; name NULL: nothing was */
+    char *below;         /* what its members' names begin with, as it is within another's tar; NULL: it is its own */
+    GHashTable *seen;    /* name to its sum (text): of all members that came, the last of each name */
+    GHashTable *texts;   /* name to GBytes *: of the members that are no chunks */
+    GHashTable *rows;    /* folder below rows/ to HbStoredRows * of the early manifest */
     HbManifest *early;
     HbManifest *last;
 };
@@ -35,12 +37,30 @@ static gboolean is_chunk(const char *name)
     return g_str_has_prefix(name, "rows/");
 }
 
+/* By the name that it has within its own dump */
+static gboolean next_member(HbStream *stream, HbTarMember *member, GError **error)
+{
+    hb_tar_member_clear(member);
+    if (stream->pending.name != NULL) {
+        *member = stream->pending;
+        stream->pending = (HbTarMember){0};
+    } else if (!hb_tar_reader_next(stream->tar, member, error)) {
+        return FALSE;
+    }
+    if (stream->below == NULL || member->name == NULL)
+        return TRUE;
+    if (!g_str_has_prefix(member->name, stream->below))
+        return damaged(error, stream->below, "breaks off before its end");
+    memmove(member->name, member->name + strlen(stream->below), strlen(member->name) - strlen(stream->below) + 1);
+    return TRUE;
+}
+
 /* The next member, summed; NULL with member->name NULL at the end */
 static GBytes *read_member(HbStream *stream, HbTarMember *member, GError **error)
 {
     GBytes *bytes;
 
-    if (!hb_tar_reader_next(stream->tar, member, error) || member->name == NULL)
+    if (!next_member(stream, member, error) || member->name == NULL)
         return NULL;
     bytes =
         hb_tar_reader_read(stream->tar, member, is_chunk(member->name) ? CHUNK_BYTES_LIMIT : TEXT_BYTES_LIMIT, error);
@@ -162,13 +182,20 @@ static gboolean begin(HbStream *stream, GError **error)
     return TRUE;
 }
 
-HbStream *hb_stream_open(int fd, GError **error)
+static HbStream *stream_new(void)
 {
     HbStream *stream = g_new0(HbStream, 1);
 
     stream->seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     stream->texts = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, (GDestroyNotify)g_bytes_unref);
     stream->rows = g_hash_table_new(g_str_hash, g_str_equal);
+    return stream;
+}
+
+HbStream *hb_stream_open(int fd, GError **error)
+{
+    HbStream *stream = stream_new();
+
     stream->tar = hb_tar_reader_new(fd, error);
     if (stream->tar == NULL || !begin(stream, error)) {
         g_prefix_error(error, "standard input: ");
@@ -181,7 +208,10 @@ void hb_stream_close(HbStream *stream)
 {
     if (stream == NULL)
         return;
-    hb_tar_reader_free(stream->tar);
+    if (stream->below == NULL)
+        hb_tar_reader_free(stream->tar);
+    hb_tar_member_clear(&stream->pending);
+    g_free(stream->below);
     g_hash_table_unref(stream->seen);
     g_hash_table_unref(stream->texts);
     g_hash_table_unref(stream->rows);
@@ -241,6 +271,56 @@ gboolean hb_stream_next(HbStream *stream, HbStreamChunk *chunk, GError **error)
     }
     chunk->rows = find_rows(stream, chunk->file);
     return chunk->rows != NULL || damaged(error, chunk->file, "belongs to no table of the dump");
+}
+
+gboolean hb_stream_skip(HbStream *stream, GError **error)
+{
+    HbStreamChunk chunk = {0};
+    gboolean ok;
+
+    do
+        ok = hb_stream_next(stream, &chunk, error);
+    while (ok && chunk.file != NULL);
+    hb_stream_chunk_clear(&chunk);
+    return ok;
+}
+
+/* ---- Of a whole server ---- */
+
+/* "databases/garden/" of "databases/garden/users.sql"; NULL of what is the server's own. The caller's */
+static char *find_below(const char *name)
+{
+    const char *slash =
+        g_str_has_prefix(name, HB_MEMBERS_FOLDER "/") ? strchr(name + strlen(HB_MEMBERS_FOLDER "/"), '/') : NULL;
+
+    return slash != NULL ? g_strndup(name, (gsize)(slash - name) + 1) : NULL;
+}
+
+gboolean hb_stream_open_next(HbStream *outer, HbStream **inner, GError **error)
+{
+    HbStream *stream;
+    char *below;
+
+    *inner = NULL;
+    if (!hb_tar_reader_next(outer->tar, &outer->pending, error))
+        return FALSE;
+    if (outer->pending.name == NULL)
+        return broke_off(error);
+    below = find_below(outer->pending.name);
+    if (below == NULL)
+        return finish(outer, error);
+    stream = stream_new();
+    stream->tar = outer->tar;
+    stream->below = below;
+    stream->pending = outer->pending;
+    outer->pending = (HbTarMember){0};
+    if (begin(stream, error)) {
+        *inner = stream;
+        return TRUE;
+    }
+    g_prefix_error(error, "%s: ", below);
+    hb_stream_close(stream);
+    return FALSE;
 }
 
 const HbManifest *hb_stream_get_last_manifest(const HbStream *stream)

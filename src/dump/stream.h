@@ -34,5 +34,14 @@ void hb_stream_chunk_clear(HbStreamChunk *chunk);
 /* HB_ERROR_DAMAGED if the stream broke off */
 gboolean hb_stream_next(HbStream *stream, HbStreamChunk *chunk, GError **error);
 
+/* Reads the rest of the rows, and lets them go */
+gboolean hb_stream_skip(HbStream *stream, GError **error);
+
+/*
+ * The stream of a whole server has one stream for each database within, one after the other, instead of chunks. Opens
+ * the next, when the one before it has ended; it must be closed before the outer one. *inner NULL: that was the end
+ */
+gboolean hb_stream_open_next(HbStream *outer, HbStream **inner, GError **error);
+
 /* After the end: the manifest that followed the rows, whose sums are right. Borrowed */
 const HbManifest *hb_stream_get_last_manifest(const HbStream *stream);

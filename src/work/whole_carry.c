@@ -2,14 +2,17 @@
 #include "work/whole_carry.h"
 
 #include "work/carry.h"
+#include "work/inflow.h"
 #include "work/lanes.h"
 
 /* A database on its way */
 typedef struct {
     const char *name;
     HbSourceOptions from;
-    HbSource *source;
+    HbSource *source; /* of a carry */
     HbCarry *carry;
+    HbStream *stream; /* within that of the whole server */
+    HbInflow *inflow;
     HbRestore *restore;
     HbRestoreResult result;
 } Passage;
@@ -18,11 +21,11 @@ typedef struct {
     const HbSourceOptions *from;
     const HbRestoreOptions *to;
     const HbTeller *teller;
-    HbManifest *manifest; /* of the server */
-    GArray *databases;    /* HbDatabase: those that are taken */
-    gboolean tentative;   /* what fails in a database gets another turn */
-    GMutex lock;          /* guards the teller and what follows */
-    GPtrArray *open;      /* Passage *: something failed that may only have come too early */
+    const HbManifest *manifest; /* of the server */
+    GArray *databases;          /* HbDatabase: those that are taken */
+    gboolean tentative;         /* what fails in a database gets another turn */
+    GMutex lock;                /* guards the teller and what follows */
+    GPtrArray *open;            /* Passage *: something failed that may only have come too early */
 } Carrying;
 
 /* ---- A passage ---- */
@@ -35,6 +38,8 @@ static void passage_free(gpointer data)
     hb_restore_free(passage->restore);
     hb_carry_free(passage->carry);
     hb_source_free(passage->source);
+    hb_inflow_free(passage->inflow);
+    hb_stream_close(passage->stream);
     g_free(passage);
 }
 
@@ -43,10 +48,15 @@ static HbRestore *open_restore(const Carrying *carrying, Passage *passage, const
 {
     HbRestoreOptions options = *carrying->to;
 
-    options.manifest = passage->source->manifest;
-    options.source = passage->source->identity;
-    options.along = passage->source->along;
-    options.supply = hb_carry_get_supply(passage->carry);
+    if (passage->source != NULL) {
+        options.manifest = passage->source->manifest;
+        options.source = passage->source->identity;
+        options.along = passage->source->along;
+        options.supply = hb_carry_get_supply(passage->carry);
+    } else {
+        options.manifest = hb_stream_get_manifest(passage->stream);
+        options.supply = hb_inflow_get_supply(passage->inflow);
+    }
     options.part_of_server = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
     options.to.database = hb_adapt_database(&options.wishes, passage->name);
@@ -141,18 +151,12 @@ static gboolean carry_users(Carrying *carrying, HbRestore *server, GError **erro
     return ok && hb_restore_close_journal(server, error);
 }
 
-static gboolean carry_database(gpointer data, guint item, const HbLane *lane, GError **error)
+/* Takes the passage */
+static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
 {
-    Carrying *carrying = data;
-    const char *name = g_array_index(carrying->databases, HbDatabase, item).name;
-    Passage *passage = passage_new(carrying, name, lane, FALSE, error);
-    gboolean ok;
-
-    if (passage == NULL)
-        return FALSE;
-    ok = !hb_restore_is_blocked(passage->restore) || hb_restore_set_blocked_error(passage->restore, error);
+    gboolean ok = !hb_restore_is_blocked(passage->restore) || hb_restore_set_blocked_error(passage->restore, error);
     if (ok && !run(carrying, passage->restore, &passage->result, error)) {
-        g_prefix_error(error, "database %s: ", name);
+        g_prefix_error(error, "database %s: ", passage->name);
         tell(carrying, passage->restore, &passage->result);
         ok = FALSE;
     } else if (ok && (hb_restore_is_finished(passage->restore) || !carrying->tentative)) {
@@ -165,6 +169,15 @@ static gboolean carry_database(gpointer data, guint item, const HbLane *lane, GE
     if (passage != NULL)
         passage_free(passage);
     return ok;
+}
+
+static gboolean carry_database(gpointer data, guint item, const HbLane *lane, GError **error)
+{
+    Carrying *carrying = data;
+    Passage *passage =
+        passage_new(carrying, g_array_index(carrying->databases, HbDatabase, item).name, lane, FALSE, error);
+
+    return passage != NULL && bring(carrying, passage, error);
 }
 
 static gboolean carry_databases(Carrying *carrying, GError **error)
@@ -214,6 +227,47 @@ static gboolean take_turns(Carrying *carrying, GError **error)
     return TRUE;
 }
 
+/* ---- Out of a stream ---- */
+
+/* Takes the stream */
+static gboolean take_database(Carrying *carrying, HbStream *stream, GError **error)
+{
+    const HbLane lane = {carrying->to->jobs, carrying->to->observers};
+    Passage *passage = g_new0(Passage, 1);
+
+    passage->name = hb_stream_get_manifest(stream)->database;
+    passage->stream = stream;
+    if (!hb_choice_takes_database(carrying->to->choice, passage->name)) {
+        gboolean skipped = hb_stream_skip(stream, error);
+        passage_free(passage);
+        return skipped;
+    }
+    passage->inflow = hb_inflow_new(stream, carrying->to);
+    passage->restore = open_restore(carrying, passage, &lane, FALSE, error);
+    if (passage->restore != NULL) {
+        carrying->teller->looked(carrying->teller->data, passage->restore);
+        if (hb_restore_is_blocked(passage->restore) || carrying->teller->agree(carrying->teller->data, error))
+            return bring(carrying, passage, error);
+    }
+    g_prefix_error(error, "database %s: ", passage->name);
+    passage_free(passage);
+    return FALSE;
+}
+
+static gboolean take_databases(Carrying *carrying, HbStream *stream, GError **error)
+{
+    HbStream *inner;
+
+    for (;;) {
+        if (!hb_stream_open_next(stream, &inner, error))
+            return FALSE;
+        if (inner == NULL)
+            return TRUE;
+        if (!take_database(carrying, inner, error))
+            return FALSE;
+    }
+}
+
 /* ---- The whole ---- */
 
 static HbRestore *open_server(const Carrying *carrying, GError **error)
@@ -229,32 +283,73 @@ static HbRestore *open_server(const Carrying *carrying, GError **error)
 static gboolean carry(Carrying *carrying, GError **error)
 {
     HbRestore *server = NULL;
-    gboolean ok = hb_whole_server_read(carrying->from, carrying->manifest, &carrying->databases, error) &&
-                  (server = open_server(carrying, error)) != NULL && look_and_refuse(carrying, server, error) &&
-                  carry_users(carrying, server, error) && carry_databases(carrying, error) &&
-                  take_turns(carrying, error);
+    HbManifest *manifest = hb_manifest_new();
+    gboolean ok;
+
+    hb_manifest_hold_members(manifest);
+    carrying->manifest = manifest;
+    ok = hb_whole_server_read(carrying->from, manifest, &carrying->databases, error) &&
+         (server = open_server(carrying, error)) != NULL && look_and_refuse(carrying, server, error) &&
+         carry_users(carrying, server, error) && carry_databases(carrying, error) && take_turns(carrying, error);
 
     hb_restore_free(server);
+    hb_manifest_free(manifest);
     return ok;
+}
+
+static gboolean take(Carrying *carrying, HbStream *stream, GError **error)
+{
+    HbRestore *server;
+    gboolean ok;
+
+    carrying->manifest = hb_stream_get_manifest(stream);
+    server = open_server(carrying, error);
+    if (server == NULL)
+        return FALSE;
+    carrying->teller->looked(carrying->teller->data, server);
+    ok = !hb_restore_is_blocked(server) || hb_restore_set_blocked_error(server, error);
+    ok = ok && carry_users(carrying, server, error) && take_databases(carrying, stream, error) &&
+         take_turns(carrying, error);
+    hb_restore_free(server);
+    return ok;
+}
+
+static void carrying_init(Carrying *carrying, const HbRestoreOptions *to, const HbTeller *teller)
+{
+    *carrying = (Carrying){.to = to,
+                           .teller = teller,
+                           .tentative = to->engine->traits.cross_references,
+                           .open = g_ptr_array_new_with_free_func(passage_free)};
+    g_mutex_init(&carrying->lock);
+}
+
+static void carrying_clear(Carrying *carrying)
+{
+    g_ptr_array_unref(carrying->open);
+    g_clear_pointer(&carrying->databases, g_array_unref);
+    g_mutex_clear(&carrying->lock);
 }
 
 gboolean hb_whole_server_carry(const HbSourceOptions *from, const HbRestoreOptions *to, const HbTeller *teller,
                                GError **error)
 {
-    Carrying carrying = {.from = from,
-                         .to = to,
-                         .teller = teller,
-                         .manifest = hb_manifest_new(),
-                         .tentative = to->engine->traits.cross_references,
-                         .open = g_ptr_array_new_with_free_func(passage_free)};
+    Carrying carrying;
     gboolean ok;
 
-    g_mutex_init(&carrying.lock);
-    hb_manifest_hold_members(carrying.manifest);
+    carrying_init(&carrying, to, teller);
+    carrying.from = from;
     ok = carry(&carrying, error);
-    g_ptr_array_unref(carrying.open);
-    g_clear_pointer(&carrying.databases, g_array_unref);
-    hb_manifest_free(carrying.manifest);
-    g_mutex_clear(&carrying.lock);
+    carrying_clear(&carrying);
+    return ok;
+}
+
+gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbTeller *teller, GError **error)
+{
+    Carrying carrying;
+    gboolean ok;
+
+    carrying_init(&carrying, to, teller);
+    ok = take(&carrying, stream, error);
+    carrying_clear(&carrying);
     return ok;
 }

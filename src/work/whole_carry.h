@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * whole_carry - the use case for all databases of a server: users and tablespaces, then database by database, straight
- * from server to server. Each database is one moment in time.
+ * whole_carry - the use case for all databases of a server whose rows come once: users and tablespaces, then database
+ * by database, straight from server to server or out of a stream. Each database is one moment in time.
  */
 #pragma once
 
+#include "dump/stream.h"
 #include "work/source.h"
 #include "work/whole_server.h"
 
@@ -14,3 +15,6 @@
  */
 gboolean hb_whole_server_carry(const HbSourceOptions *from, const HbRestoreOptions *to, const HbTeller *teller,
                                GError **error);
+
+/* Out of a stream each target can be looked at only when its turn comes: what is in the way there ends the work */
+gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbTeller *teller, GError **error);

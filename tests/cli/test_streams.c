@@ -80,7 +80,6 @@ static void a_tar_unpacked_is_a_folder(void **state)
                          " $HORNBEAM verify u \"$(server_uri mnew tar_way_odd)\""),
                0, "Equal", NULL);
     run_expect(run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri mold odd)\" u.tar"), 6, NULL, "exists already");
-    run_expect(run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri mold)\" all.tar"), 2, NULL, "into a folder");
     run_expect(run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri old nowhere)\" never.tar; ls -a | grep never"),
                1, NULL, NULL);
 }
@@ -111,6 +110,35 @@ static void a_stream_that_broke_off_is_never_a_success(void **state)
     run_expect(run_shell(WAYS "$HORNBEAM verify hurt.tar"), 5, "rows/", NULL);
     run_expect(run_shell("$HORNBEAM restore - \"$(server_uri mnew nothing)\" </etc/hostname"), 5, NULL,
                "breaks off or is damaged");
+}
+
+/* Users, then database by database; cut off, it ends within one of them */
+static void a_whole_server_goes_by_each_way(void **state)
+{
+    static const char *const ways[] = {"$HORNBEAM dump -q \"$from\" $s.tar; $HORNBEAM verify $s.tar >files &&"
+                                       " $HORNBEAM restore $s.tar \"$to\" >out",
+                                       "$HORNBEAM dump -q \"$from\" - | $HORNBEAM restore - \"$to\" >out"};
+
+    (void)state;
+    for (gsize w = 0; w < G_N_ELEMENTS(ways); w++) {
+        g_autofree char *line =
+            g_strdup_printf("cd $FOLDER; start_postgres pg%zu; start_mariadb my%zu; for it in 'old pg%zu' 'mold "
+                            "my%zu'; do set -- $it; s=$1"
+                            " from=$(server_uri $1) to=$(server_uri $2); %s; [ $? -le 1 ] || exit 9;"
+                            " $HORNBEAM verify \"$from\" \"$to\" || exit 8; done",
+                            w, w, w, w, ways[w]);
+        run_expect(run_shell(line), 0, "Equal", NULL);
+    }
+    run_expect(
+        run_shell("cd $FOLDER; head -c 900000 mold.tar | $HORNBEAM restore - \"$(server_uri my0)\" --existing keep"), 5,
+        "Restored whole: users and tablespaces", "breaks off");
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM restore - \"$(server_uri my0)\" --take database:beside --existing replace"
+                  " --yes --accept unfinished-restore <mold.tar"),
+        0, "Restored: database beside", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM restore - \"$(server_uri my0 odd)\" <mold.tar"), 2, NULL,
+               "is the dump of a whole server");
+    run_expect(run_shell("stop_server pg0; stop_server pg1; stop_server my0; stop_server my1"), 0, NULL, NULL);
 }
 
 static void when_one_side_dies_both_say_so(void **state)
@@ -193,6 +221,7 @@ int main(void)
         cmocka_unit_test(a_carried_database_is_the_same_by_the_servers_own_words),
         cmocka_unit_test(a_tar_unpacked_is_a_folder),
         cmocka_unit_test(a_stream_that_broke_off_is_never_a_success),
+        cmocka_unit_test(a_whole_server_goes_by_each_way),
         cmocka_unit_test(when_one_side_dies_both_say_so),
         cmocka_unit_test(a_carry_goes_on_when_the_target_comes_back),
         cmocka_unit_test(a_carry_says_what_is_in_its_way),
