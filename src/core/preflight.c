@@ -15,7 +15,7 @@
 const char *const hb_finding_names[] = {
     /* The target itself */
     "same-database", "system-database", "target-not-empty", "unfinished-restore", "read-only", "other-sessions",
-    "connections", "room", "duration",
+    "event-trigger", "connections", "room", "duration",
     /* What it lacks */
     "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
     "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
@@ -332,7 +332,10 @@ static void tell_difference(const HbCatalog *catalog, const HbDifference *differ
                                   "exists on the target as “%s”, and stays so; in the source it is “%s”",
                                   difference->to != NULL ? difference->to : "",
                                   difference->from != NULL ? difference->from : "");
-    hb_finding_advise(finding, sql != NULL ? "if it should be as in the source" : NULL, sql);
+    if (sql != NULL && strstr(sql, " SUPERUSER") != NULL)
+        hb_finding_advise(finding, "see whether it has to be a superuser on the target, too", NULL);
+    else
+        hb_finding_advise(finding, sql != NULL ? "if it should be as in the source" : NULL, sql);
 }
 
 static void look_for_differences(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)

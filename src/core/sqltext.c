@@ -149,6 +149,13 @@ char *hb_token_unquote(const HbToken *token)
     return g_string_free(name, FALSE);
 }
 
+char *hb_sqltext_unquote_name(const char *name)
+{
+    const HbToken token = {*name == '"' || *name == '`' ? HB_TOKEN_NAME : HB_TOKEN_WORD, name, strlen(name)};
+
+    return hb_token_unquote(&token);
+}
+
 gboolean hb_token_is_word(const HbToken *token, const char *word)
 {
     return token->type == HB_TOKEN_WORD && strlen(word) == token->length &&

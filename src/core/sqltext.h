@@ -31,7 +31,8 @@ typedef enum { HB_DIALECT_POSTGRES, HB_DIALECT_MARIADB } HbDialect;
 HbToken hb_sqltext_read_token(HbDialect dialect, const char **text);
 
 gboolean hb_token_is_word(const HbToken *token, const char *word); /* case is ignored */
-char *hb_token_unquote(const HbToken *token); /* a word, or what a quoted identifier says; the caller's */
+char *hb_token_unquote(const HbToken *token);    /* a word, or what a quoted identifier says; the caller's */
+char *hb_sqltext_unquote_name(const char *name); /* likewise, of a text that is one name. The caller's */
 
 /* Equal for texts that differ in white space and comments only: one blank between tokens. The caller's */
 char *hb_sqltext_normalise(const char *sql);

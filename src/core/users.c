@@ -13,10 +13,7 @@ static void add(GPtrArray *names, const char *name)
 
 char *hb_users_get_name(const HbObject *role)
 {
-    const char *name = hb_object_get_name(role);
-    const HbToken token = {*name == '"' || *name == '`' ? HB_TOKEN_NAME : HB_TOKEN_WORD, name, strlen(name)};
-
-    return hb_token_unquote(&token);
+    return hb_sqltext_unquote_name(hb_object_get_name(role));
 }
 
 /* ---- Grants, policies and the like: names stand after certain words, in lists ---- */

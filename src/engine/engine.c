@@ -29,6 +29,12 @@ void hb_snapshot_clear(HbSnapshot *snapshot)
     *snapshot = (HbSnapshot){0};
 }
 
+void hb_reach_clear(HbReach *reach)
+{
+    g_clear_pointer(&reach->owners, g_hash_table_unref);
+    g_clear_pointer(&reach->closed, g_hash_table_unref);
+}
+
 gboolean hb_engine_is_uri(const char *text)
 {
     return strstr(text, "://") != NULL;

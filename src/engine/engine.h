@@ -105,6 +105,14 @@ typedef struct {
     guint64 bytes;           /* of rows */
 } HbAhead;
 
+/* What somebody may change of what is on a target; sets of texts, owned. Clear it with hb_reach_clear() */
+typedef struct {
+    GHashTable *owners; /* names, unquoted, of those whose objects are as good as his own */
+    GHashTable *closed; /* identities of schemas that he may create nothing in */
+} HbReach;
+
+void hb_reach_clear(HbReach *reach);
+
 /* The settings that change what SQL means are properties of a catalog under this prefix and their name */
 #define HB_MEANING_PREFIX "setting "
 
@@ -200,6 +208,21 @@ struct HbEngine {
 
     /* Is there a user of this name (quoted)? */
     gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error);
+
+    /*
+     * SQL that makes the session's user a member of an owner (unquoted), so that it can give him what he owns, and SQL
+     * that ends it; both the caller's. NULL: owners are nobody's to join
+     */
+    char *(*make_joining)(HbSession *session, const char *owner, char **leaving);
+
+    /*
+     * The SQL that gives an object its owner, who gets the right to create in its schema for the time of that; NULL:
+     * there is none. The caller's. NULL: owners need no such right
+     */
+    char *(*make_lending)(const HbObject *object);
+
+    /* What the session's user may change of what is there. NULL: what its rights say, which look_ahead() looks at */
+    gboolean (*read_reach)(HbSession *session, HbReach *reach, GError **error);
 
     /* SQL that gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
     char *(*make_password_sql)(HbSession *session, const HbObject *role, const char *password, GError **error);

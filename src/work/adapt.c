@@ -75,6 +75,68 @@ static void rename_property(HbCatalog *catalog, const char *name, const HbRename
         hb_catalog_set_property(catalog, name, rename->new_name);
 }
 
+/* ---- Two users become one ---- */
+
+/* What a user is, rather than what he has been given */
+static gboolean is_personal(const HbObject *object)
+{
+    return object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_ROLE_SETTING;
+}
+
+/* "membership ida in ida" */
+static gboolean is_of_itself(const HbObject *object, const char *identity)
+{
+    static const char in[] = " in ";
+    const char *name = strchr(identity, ' ') + 1, *at = strstr(name, in);
+
+    return object->kind == HB_KIND_MEMBERSHIP && at != NULL && strlen(at + strlen(in)) == (gsize)(at - name) &&
+           strncmp(name, at + strlen(in), (gsize)(at - name)) == 0;
+}
+
+/* The new name is another's who comes along; or the old one's is a superuser, which nobody becomes by a name */
+static gboolean is_merged(const HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        g_autofree char *renamed =
+            object->kind == HB_KIND_ROLE ? engine->rename_identity(object->identity, rename) : NULL;
+        if (renamed != NULL && strcmp(renamed, object->identity) != 0)
+            return hb_catalog_find(catalog, renamed) != NULL || strstr(object->definition, " SUPERUSER") != NULL;
+    }
+    return FALSE;
+}
+
+/* What the one has been given is the other's from now on */
+static void hand_over(HbObject *to, const HbObject *from)
+{
+    char *both = g_strconcat(to->definition, "\n", from->definition, NULL);
+
+    g_free(to->definition);
+    to->definition = both;
+}
+
+static void merge_users(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    if (!is_merged(catalog, engine, rename))
+        return;
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        g_autofree char *renamed = engine->rename_identity(object->identity, rename);
+        HbObject *other = renamed != NULL ? hb_catalog_find(catalog, renamed) : NULL;
+        if (renamed == NULL || strcmp(renamed, object->identity) == 0)
+            continue;
+        if (is_personal(object) || is_of_itself(object, renamed))
+            g_hash_table_add(gone, object->identity);
+        else if (other != NULL) {
+            hand_over(other, object);
+            g_hash_table_add(gone, object->identity);
+        }
+    }
+    hb_catalog_remove(catalog, gone);
+}
+
 gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *rename, GError **error)
 {
     Identities identities = {engine, rename};
@@ -82,6 +144,8 @@ gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *ren
     g_clear_pointer(&rename->inside, g_hash_table_unref);
     if (rename->kind == HB_RENAME_SCHEMA)
         rename->inside = hb_rename_list_inside(catalog, rename->old_name);
+    if (rename->kind == HB_RENAME_OWNER)
+        merge_users(catalog, engine, rename);
     hb_adapt_definitions(catalog, engine, rename, TRUE);
     if (rename->kind == HB_RENAME_OWNER)
         rename_owners(catalog, rename);

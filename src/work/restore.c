@@ -58,6 +58,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     g_cond_init(&restore->settled);
     restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
+    restore->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     restore->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     hb_restore_pick_database(restore);
     if (!hb_restore_check_dump(restore, error) || !hb_restore_look_at_target(restore, error) ||
@@ -75,6 +76,7 @@ void hb_restore_free(HbRestore *restore)
     g_clear_pointer(&restore->earlier, g_hash_table_unref);
     g_clear_pointer(&restore->journal, g_hash_table_unref);
     g_hash_table_unref(restore->kept);
+    g_hash_table_unref(restore->joined);
     g_hash_table_unref(restore->failed_rows);
     g_clear_pointer(&restore->role_differences, g_ptr_array_unref);
     hb_roles_close_passwords(restore);
@@ -313,6 +315,7 @@ static gboolean end_run(HbRestore *restore, gboolean ok, gint64 start, GError **
     HbRestoreResult *result = restore->result;
 
     hb_restore_list_left_out(restore);
+    hb_roles_list_joined(restore);
     if (g_atomic_int_get(&restore->broken))
         hb_restore_list_volatile(restore);
     hb_restore_count_steps(restore, result);

@@ -103,7 +103,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autoptr(HbCatalog) there = read_there(restore, session, error);
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
-    g_autoptr(GHashTable) along = index_along(restore), empty = index_empty(restore);
+    g_autoptr(GHashTable) along = index_along(restore), empty = index_empty(restore), owners = NULL;
     const HbMeeting meeting = {.wanted = restore->manifest->catalog,
                                .there = there,
                                .holding = holding,
@@ -114,6 +114,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
                                .rows_only = hb_restore_is_rows_only(restore)};
 
     if (there != NULL) {
+        owners = hb_restore_index_owners(there);
         hb_adapt_rights(there, &restore->options.wishes);
         name_database(restore, there);
     }
@@ -122,6 +123,8 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
         return FALSE;
     }
     restore->clearing = hb_clearing_new(&meeting, restore->options.engine, restore->findings);
+    if (!hb_restore_look_at_reach(restore, session, &meeting, owners, error))
+        return FALSE;
     return !restore->takes_over || inherit(restore, session, &meeting, error);
 }
 

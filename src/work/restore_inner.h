@@ -8,6 +8,7 @@
  *     restore_walk    workers take steps from the plan and settle them
  *     restore_step    carries one step out
  *     restore_existing  what becomes of what the target has already
+ *     restore_reach   what of that belongs to others
  *     restore_volatile  tables that a crash of the server empties
  *     restore_roles   users who are there already; passwords for those who get none
  */
@@ -58,6 +59,7 @@ struct HbRestore {
     GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
     int password_file;           /* -1: none */
     GHashTable *kept;            /* identities of roles that were there before us */
+    GHashTable *joined;          /* keys of steps that made us members of owners; to SQL that ends it, NULL: refused */
     GError *lost;                /* a connection broke: nobody begins another step */
 };
 
@@ -94,6 +96,11 @@ gboolean hb_restore_is_rows_only(const HbRestore *restore);
 gboolean hb_restore_minds_content(const HbRestore *restore); /* must the target be empty? */
 void hb_restore_keep_definitions(HbRestore *restore);        /* of tables, before they are taken out of the catalog */
 gboolean hb_restore_meet_existing(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
+/* restore_reach: what is there may be somebody else's. owners: of all that is there, as it was read */
+GHashTable *hb_restore_index_owners(const HbCatalog *there); /* identities, borrowed, to names */
+gboolean hb_restore_look_at_reach(HbRestore *restore, HbSession *session, const HbMeeting *meeting, GHashTable *owners,
+                                  GError **error);
+
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);
 void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken away, and is not back */
 

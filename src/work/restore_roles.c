@@ -106,6 +106,90 @@ gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *st
     return TRUE;
 }
 
+/* ---- Joining owners ---- */
+
+#define JOINING "join role "
+
+/* The role that the step's object belongs to or is about, unquoted; NULL: there is none. The caller's */
+static char *find_owner(const HbStep *step)
+{
+    static const char begins[] = "for ";
+    const HbObject *object = step->object;
+    const char *name = hb_object_get_name(object);
+    HbToken token;
+
+    if (object->owner_sql != NULL && object->owner != NULL)
+        return g_strdup(object->owner);
+    if (object->kind == HB_KIND_DATABASE_OWNER)
+        return hb_sqltext_unquote_name(name);
+    if (object->kind != HB_KIND_DEFAULT_GRANT || !g_str_has_prefix(name, begins))
+        return NULL;
+    name += strlen(begins);
+    token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &name);
+    return hb_token_unquote(&token);
+}
+
+/* With the lock held: one of all workers does it */
+static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, const char *key)
+{
+    char *leaving = NULL;
+    g_autofree char *sql = restore->options.engine->make_joining(worker->session, owner, &leaving);
+    g_autoptr(GError) refusal = NULL;
+
+    if (!restore->options.engine->run_step(worker->session, sql, key, leaving, &refusal) &&
+        !hb_error_is(refusal, HB_ERROR_NOTED))
+        g_clear_pointer(&leaving, g_free);
+    g_hash_table_insert(restore->joined, g_strdup(key), leaving);
+    return leaving != NULL;
+}
+
+gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep *step)
+{
+    g_autofree char *owner = restore->options.engine->make_joining != NULL ? find_owner(step) : NULL;
+    g_autofree char *key = owner != NULL ? g_strconcat(JOINING, owner, NULL) : NULL;
+    gpointer leaving;
+    gboolean joined;
+
+    if (owner == NULL || restore->info.is_superuser || strcmp(owner, restore->info.user) == 0)
+        return FALSE;
+    g_mutex_lock(&restore->lock);
+    if (g_hash_table_lookup_extended(restore->joined, key, NULL, &leaving))
+        joined = leaving != NULL;
+    else
+        joined = join(restore, worker, owner, key);
+    g_mutex_unlock(&restore->lock);
+    return joined;
+}
+
+static void add_joined_before(HbRestore *restore)
+{
+    GHashTableIter iter;
+    gpointer key, note;
+
+    g_hash_table_iter_init(&iter, restore->journal);
+    while (g_hash_table_iter_next(&iter, &key, &note)) {
+        if (g_str_has_prefix(key, JOINING))
+            g_hash_table_replace(restore->joined, g_strdup(key), g_strdup(note));
+    }
+}
+
+void hb_roles_list_joined(HbRestore *restore)
+{
+    g_autoptr(GList) keys = NULL;
+
+    if (restore->journal != NULL)
+        add_joined_before(restore);
+    keys = g_list_sort(g_hash_table_get_keys(restore->joined), (GCompareFunc)strcmp);
+    for (GList *at = keys; at != NULL; at = at->next) {
+        const char *leaving = g_hash_table_lookup(restore->joined, at->data);
+        g_autofree char *message =
+            g_strdup_printf("%s is a member of it now, so that it could give it what it owns", restore->info.user);
+        g_autofree char *hint = leaving != NULL ? g_strdup_printf("when all is verified, leave it: %s", leaving) : NULL;
+        if (leaving != NULL)
+            hb_restore_add_exception(restore, HB_OUTCOME_KEPT, (const char *)at->data + strlen("join "), message, hint);
+    }
+}
+
 /* ---- New passwords ---- */
 
 static gboolean file_error(GError **error, const char *path)

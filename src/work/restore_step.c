@@ -34,6 +34,22 @@ static char *join_definition(const HbStep *step)
                        object->owner_sql, NULL);
 }
 
+/* One at a time: two sessions cannot change the rights on one schema at once */
+static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbStep *step)
+{
+    const HbEngine *engine = restore->options.engine;
+    g_autofree char *lending = engine->make_lending != NULL ? engine->make_lending(step->object) : NULL;
+    g_autofree char *sql = lending != NULL ? g_strconcat(step->object->definition, "\n", lending, NULL) : NULL;
+    gboolean ok = FALSE;
+
+    if (sql == NULL)
+        return FALSE;
+    g_mutex_lock(&restore->lock);
+    ok = engine->run_step(worker->session, sql, step->key, NULL, NULL);
+    g_mutex_unlock(&restore->lock);
+    return ok;
+}
+
 /* Who may not give an object away keeps it, so that what hangs on it can come */
 static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
                                   GError **error)
@@ -66,6 +82,14 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
 
     if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
         return TRUE;
+    if (hb_error_is(cause, HB_ERROR_RIGHTS) && hb_roles_join_owner(restore, worker, step)) {
+        g_clear_error(&cause);
+        if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause) ||
+            run_with_lending(restore, worker, step)) {
+            g_clear_error(&cause);
+            return TRUE;
+        }
+    }
     if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
         (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
         return run_without_owner(restore, worker, step, cause, error);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/gather.h"
 
+#include "core/sqltext.h"
 #include "engine/postgres/printing.h"
 #include "engine/postgres/queries.h"
 #include "sql.h"
@@ -163,7 +164,7 @@ static void set_owner(HbObject *object, const PGresult *result, int row)
     object->owner_sql = g_strdup(hb_pg_get(result, row, "owner_sql"));
     if (owner == NULL || designation == NULL)
         return;
-    object->owner = g_strdup(owner);
+    object->owner = hb_sqltext_unquote_name(owner);
     object->owner_sql = g_strdup_printf("ALTER %s OWNER TO %s;%s%s", designation, owner, more != NULL ? "\n" : "",
                                         more != NULL ? more : "");
 }

@@ -232,6 +232,13 @@ static const Fragment fragments[] = {
      " AND a.member = m.grantor AND a.admin_option) THEN format(' GRANTED BY %I', pg_get_userbyid(m.grantor)) ELSE '' END,"
      " format(' GRANTED BY %I', pg_get_userbyid(m.grantor)), '')"},
     {"granted_by", 160000, "format(' GRANTED BY %I', pg_get_userbyid(m.grantor))"},
+    {"may_act_as_r", 0, "pg_has_role(r.oid, 'MEMBER')"},
+    {"may_act_as_r", 160000, "pg_has_role(r.oid, 'SET')"},
+    {"may_grant_r", 0,
+     "me.rolinherit AND NOT r.rolsuper AND (me.rolcreaterole OR pg_has_role(r.oid, 'MEMBER WITH ADMIN OPTION'))"},
+    {"may_grant_r", 160000, "NOT r.rolsuper AND pg_has_role(r.oid, 'MEMBER WITH ADMIN OPTION')"},
+    {"may_set_s", 0, "false"},
+    {"may_set_s", 150000, "has_parameter_privilege(s.name, 'SET')"},
     {"membership_by", 0, "''"},
     {"membership_by", 160000,
      "CASE WHEN EXISTS (SELECT FROM pg_auth_members f WHERE f.roleid = m.roleid AND f.member = m.member"

@@ -215,6 +215,54 @@ gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, 
     return result != NULL;
 }
 
+#define WITH_OPTIONS 160000
+
+/* Who has created a role has the right to, but since 16 not yet that of acting as it */
+char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving)
+{
+    g_autofree char *role = hb_pg_quote_any_name(owner);
+
+    *leaving = g_strdup_printf("REVOKE %s FROM CURRENT_USER;", role);
+    return g_strdup_printf("GRANT %s TO CURRENT_USER%s;", role,
+                           session->version >= WITH_OPTIONS ? " WITH INHERIT TRUE, SET TRUE" : "");
+}
+
+/* Whoever is no superuser can give an object only to who may create in its schema; rights come last, however */
+char *hb_pg_make_lending(const HbObject *object)
+{
+    static const char schema[] = "schema ";
+
+    for (guint n = 0; object->owner != NULL && object->owner_sql != NULL && n < object->needs->len; n++) {
+        const char *need = object->needs->pdata[n];
+        g_autofree char *owner = NULL;
+        if (!g_str_has_prefix(need, schema))
+            continue;
+        owner = hb_pg_quote_any_name(object->owner);
+        return g_strdup_printf("GRANT CREATE ON %s TO %s;\n%s\nREVOKE CREATE ON %s FROM %s;", need, owner,
+                               object->owner_sql, need, owner);
+    }
+    return NULL;
+}
+
+static gboolean read_set(HbSession *session, const char *sql, GHashTable **set, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    *set = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    for (int row = 0; result != NULL && row < PQntuples(result); row++)
+        g_hash_table_add(*set, g_strdup(PQgetvalue(result, row, 0)));
+    return result != NULL;
+}
+
+gboolean hb_pg_read_reach(HbSession *session, HbReach *reach, GError **error)
+{
+    return read_set(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", &reach->owners, error) &&
+           read_set(session,
+                    "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
+                    " WHERE NOT has_schema_privilege(oid, 'CREATE')",
+                    &reach->closed, error);
+}
+
 /* The server is sent the hash only, so that no log of statements shows the password */
 char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
 {

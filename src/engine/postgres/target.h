@@ -23,6 +23,9 @@ gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **err
 gboolean hb_pg_settle_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
+char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving);
+char *hb_pg_make_lending(const HbObject *object);
+gboolean hb_pg_read_reach(HbSession *session, HbReach *reach, GError **error);
 char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 char *hb_pg_join_definitions(const char *one, const char *other);

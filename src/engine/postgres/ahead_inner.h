@@ -1,0 +1,23 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * ahead_inner - what the files that look at a target share; nobody else includes it.
+ *
+ *     ahead         the server, its databases, texts, settings, extensions
+ *     ahead_rights  what the role that restores may not do
+ */
+#pragma once
+
+#include "engine/postgres/session.h"
+
+typedef struct {
+    HbSession *session; /* in the target database or, if that is to be created, in another */
+    const char *database;
+    const HbAhead *ahead;
+    HbResult *facts; /* one row */
+    GPtrArray *findings;
+} HbPgLook;
+
+gboolean hb_pg_look_is_true(const HbPgLook *look, const char *fact);
+const char *hb_pg_look_me(const HbPgLook *look); /* quoted */
+
+gboolean hb_pg_look_at_rights(HbPgLook *look, GError **error);
