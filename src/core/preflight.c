@@ -18,7 +18,8 @@ const char *const hb_finding_names[] = {
     "event-trigger", "connections", "room", "duration",
     /* What it lacks */
     "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
-    "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
+    "encryption-missing", "time-zone-missing", "password-refused", "history-refused", "name-case", "database-missing",
+    "not-as-source", "left-out-of-dump",
     /* What is there already */
     "name-taken", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ", "exists-otherwise",
     "stays", "dropped", "emptied", "set-aside",

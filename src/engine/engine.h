@@ -244,6 +244,10 @@ struct HbEngine {
     char *(*rename)(const HbObject *object, const char *sql, HbRename *rename);
     char *(*rename_identity)(const char *identity, const HbRename *rename); /* likewise */
 
+    /* The definition without the user who defines it, so that it becomes that of whoever runs it. NULL: it names none.
+     * The caller's. NULL: definitions name nobody */
+    char *(*disown)(const char *definition);
+
     gboolean (*is_volatile)(const HbObject *table); /* does the server empty it when it crashes? */
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };

@@ -9,10 +9,24 @@ static gboolean is_grant(const HbObject *object)
            object->kind == HB_KIND_PARAMETER_GRANT || strcmp(object->identity, "database-setting grants") == 0;
 }
 
-static void forget_owner(HbObject *object)
+static void disown_text(const HbEngine *engine, char **sql)
+{
+    char *disowned = *sql != NULL && engine->disown != NULL ? engine->disown(*sql) : NULL;
+
+    if (disowned == NULL)
+        return;
+    g_free(*sql);
+    *sql = disowned;
+}
+
+static void forget_owner(const HbEngine *engine, HbObject *object)
 {
     g_clear_pointer(&object->owner, g_free);
     g_clear_pointer(&object->owner_sql, g_free);
+    if (hb_kind_get_traits(object->kind)->part != HB_PART_SCHEMA)
+        return;
+    disown_text(engine, &object->definition);
+    disown_text(engine, &object->stand_in);
 }
 
 static void rename_text(const HbEngine *engine, const HbObject *object, char **sql, HbRename *rename)
@@ -158,7 +172,7 @@ gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *ren
 
 gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error)
 {
-    hb_adapt_rights(catalog, wishes);
+    hb_adapt_rights(catalog, engine, wishes);
     for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++) {
         if (!hb_adapt_name(catalog, engine, wishes->renames->pdata[i], error))
             return FALSE;
@@ -176,7 +190,7 @@ const char *hb_adapt_database(const HbWishes *wishes, const char *name)
     return name;
 }
 
-void hb_adapt_rights(HbCatalog *catalog, const HbWishes *wishes)
+void hb_adapt_rights(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
 
@@ -186,7 +200,7 @@ void hb_adapt_rights(HbCatalog *catalog, const HbWishes *wishes)
             (wishes->ownership_mine && object->kind == HB_KIND_DATABASE_OWNER))
             g_hash_table_add(gone, object->identity);
         if (wishes->ownership_mine)
-            forget_owner(object);
+            forget_owner(engine, object);
     }
     if (g_hash_table_size(gone) > 0)
         hb_catalog_remove(catalog, gone);

@@ -19,7 +19,7 @@ typedef struct {
 gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error);
 
 /* The parts of it: ownership and grants; one name, in identities and in definitions */
-void hb_adapt_rights(HbCatalog *catalog, const HbWishes *wishes);
+void hb_adapt_rights(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes);
 gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *rename, GError **error);
 
 /* One name in definitions only; tell: what is left inside strings becomes an omission */

@@ -115,7 +115,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
 
     if (there != NULL) {
         owners = hb_restore_index_owners(there);
-        hb_adapt_rights(there, &restore->options.wishes);
+        hb_adapt_rights(there, restore->options.engine, &restore->options.wishes);
         name_database(restore, there);
     }
     if (there == NULL || !restore->options.engine->find_rows(session, there, holding, error)) {

@@ -328,7 +328,7 @@ static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
         g_ptr_array_add(digests, digest != NULL ? g_memdup2(digest, sizeof *digest) : NULL);
     }
     g_hash_table_remove_all(from->digests);
-    hb_adapt_rights(to->catalog, &to->options->wishes);
+    hb_adapt_rights(to->catalog, to->side->engine, &to->options->wishes);
     if (!hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes, error)) {
         g_ptr_array_set_free_func(digests, g_free);
         return FALSE;

@@ -123,7 +123,10 @@ char *hb_my_display(const HbAddress *address)
     const char *database = address->database != NULL ? address->database : parts->database;
     if (parts->user != NULL)
         g_string_append_printf(text, "%s@", parts->user);
-    g_string_append(text, parts->socket != NULL || parts->host == NULL ? "local socket" : parts->host);
+    if (parts->socket != NULL)
+        g_string_append(text, parts->socket);
+    else
+        g_string_append(text, parts->host != NULL ? parts->host : "local socket");
     if (parts->port != 0)
         g_string_append_printf(text, ":%u", parts->port);
     if (database != NULL && *database != '\0')

@@ -79,6 +79,26 @@ char *hb_my_read_definer(const char *definition)
     return NULL;
 }
 
+char *hb_my_forget_definer(const char *definition)
+{
+    const char *at = definition;
+    HbToken token;
+
+    while ((token = hb_my_next(&at)).type != HB_TOKEN_END) {
+        const char *start = token.start;
+        if (!hb_token_is_word(&token, "DEFINER"))
+            continue;
+        token = hb_my_next(&at);
+        if (!hb_my_token_is_sign(&token, '='))
+            continue;
+        g_free(read_account(&at));
+        while (*at == ' ')
+            at++;
+        return g_strdup_printf("%.*s%s", (int)(start - definition), definition, at);
+    }
+    return NULL;
+}
+
 /* Up to this word outside of parentheses; moves *text behind it. The caller's; NULL if it does not come */
 static char *read_until(const char **text, const char *word)
 {

@@ -37,3 +37,6 @@ gboolean hb_grant_names(const char *pattern, const char *name);
 
 /* The account that a definition says defines it, as above; NULL if it says none. The caller's */
 char *hb_my_read_definer(const char *definition);
+
+/* The definition without it: whoever runs it defines it. NULL if it says none. The caller's */
+char *hb_my_forget_definer(const char *definition);

@@ -6,6 +6,7 @@
 #include "engine/mariadb/ahead.h"
 #include "engine/mariadb/catalog.h"
 #include "engine/mariadb/fitting.h"
+#include "engine/mariadb/grants.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/loading.h"
 #include "engine/mariadb/removal.h"
@@ -68,6 +69,7 @@ const HbEngine hb_mariadb_engine = {
     .end_journal = hb_my_end_journal,
     .reads_same = hb_my_reads_same,
     .find_role = hb_my_find_role,
+    .disown = hb_my_forget_definer,
     .make_password_sql = hb_my_make_password_sql,
     .run_step = hb_my_run_step,
     .write_rows = hb_my_write_rows,

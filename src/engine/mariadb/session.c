@@ -118,7 +118,9 @@ static const ErrorClass error_classes[] = {
     {ER_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
     {CR_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
     {ER_WARN_ALLOWED_PACKET_OVERFLOWED, HB_ERROR_STATEMENT, LARGER_PACKETS},
-    {ER_OPTION_PREVENTS_STATEMENT, HB_ERROR_STATEMENT, "see whether that server is a replica or was made read-only"},
+    {ER_OPTION_PREVENTS_STATEMENT, HB_ERROR_STATEMENT,
+     "have that option of the server changed for the restore: where it is --read-only, see whether the server is a "
+     "replica"},
     {ER_RECORD_FILE_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
     {ER_DISK_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
     {ER_FEATURE_DISABLED, HB_ERROR_STATEMENT, NULL},

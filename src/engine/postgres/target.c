@@ -161,6 +161,9 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
     result = hb_pg_query(session, "SELECT id FROM hornbeam_journal.dump", error);
     if (result != NULL && PQntuples(result) == 1)
         *dump_id = g_strdup(PQgetvalue(result, 0, 0));
+    else if (result == NULL)
+        g_prefix_error(
+            error, "the database holds the unfinished restore of another role, whose journal this one may not read: ");
     return result != NULL;
 }
 
