@@ -26,7 +26,7 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
 {
     if (strcmp(path, "-") == 0) {
         g_autofree char *plain = hb_page_dump(manifest, "standard output", seconds, hb_voice_has_color(cli->voice));
-        hb_voice_show(cli->voice, plain);
+        hb_voice_show(cli->voice, plain, FALSE);
     } else if (cli->options.json) {
         warn_of_omissions(cli, manifest);
         hb_cli_print(cli, hb_json_dump(manifest, path, seconds));

@@ -56,6 +56,7 @@ static gboolean look_from_dump(Looking *looking, HbRestoreOptions *options, GErr
     if (options->manifest->members == NULL)
         return look(looking, options, error);
     looking->cli->options.choice->lenient = TRUE;
+    looking->cli->options.wishes.lenient = TRUE;
     return hb_whole_server_look(options, &teller, error);
 }
 
@@ -85,6 +86,7 @@ static gboolean look_from_server(Looking *looking, HbRestoreOptions *options, Hb
     g_autoptr(GArray) databases = hb_whole_server_list(&side, error);
 
     looking->cli->options.choice->lenient = TRUE;
+    looking->cli->options.wishes.lenient = TRUE;
     options->part_of_server = TRUE;
     for (guint i = 0; databases != NULL && i < databases->len; i++) {
         const char *name = g_array_index(databases, HbDatabase, i).name;

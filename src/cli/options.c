@@ -328,11 +328,14 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     options->part_bits = HB_PART_ALL;
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
-    return check_jobs(options, error) && check_rows(options, error) && check_lock_wait(options, error) &&
-           check_compression(options, error) && check_color(options, error) && check_rights(options, error) &&
-           check_choice(options, error) && check_accept(options, error) && check_renames(options, error) &&
-           check_existing(options, error) &&
-           (options->parts == NULL || hb_parts_read(options->parts, &options->part_bits, error));
+    if (!check_jobs(options, error) || !check_rows(options, error) || !check_lock_wait(options, error) ||
+        !check_compression(options, error) || !check_color(options, error) || !check_rights(options, error) ||
+        !check_choice(options, error) || !check_accept(options, error) || !check_renames(options, error) ||
+        !check_existing(options, error) ||
+        (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
+        return FALSE;
+    options->wishes.lenient = hb_choice_is_partial(options->choice) || options->part_bits != HB_PART_ALL;
+    return TRUE;
 }
 
 void hb_options_clear(HbOptions *options)

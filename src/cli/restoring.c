@@ -28,14 +28,14 @@ void hb_cli_show_plan(HbCli *cli, const HbRestore *restore, const char *path)
     g_autofree char *plan =
         hb_page_restore_plan(restore, hb_restore_get_manifest(restore), path, hb_voice_has_color(cli->voice));
 
-    hb_voice_show(cli->voice, plan);
+    hb_voice_show(cli->voice, plan, FALSE);
 }
 
 void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path)
 {
     g_autofree char *page = hb_preflight_page(restore, path, hb_voice_has_color(cli->voice));
 
-    hb_voice_show(cli->voice, page);
+    hb_voice_show(cli->voice, page, TRUE);
 }
 
 static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *result)
@@ -45,7 +45,7 @@ static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *
     hb_voice_write_log(cli->voice, plain);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_restore(restore, result));
-    else if (!cli->options.quiet)
+    else if (!cli->options.quiet || hb_cli_judge_restore(result) != HB_STATUS_DONE)
         hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
 }
 

@@ -202,11 +202,11 @@ void hb_voice_write_log(HbVoice *voice, const char *text)
     g_mutex_unlock(&voice->lock);
 }
 
-void hb_voice_show(HbVoice *voice, const char *text)
+void hb_voice_show(HbVoice *voice, const char *text, gboolean even_if_quiet)
 {
     hb_voice_write_log(voice, text);
     g_mutex_lock(&voice->lock);
-    if (!voice->options.quiet) {
+    if (even_if_quiet || !voice->options.quiet) {
         erase(voice);
         fputs(text, stderr);
         fflush(stderr);

@@ -28,8 +28,8 @@ gboolean hb_voice_has_color(const HbVoice *voice);
 
 void hb_voice_say(HbVoice *voice, HbSeverity severity, const char *what, const char *hint);
 
-/* A text of several lines that stands before or after the work: to standard error unless quiet, and to the log */
-void hb_voice_show(HbVoice *voice, const char *text);
+/* A text of several lines that stands before or after the work: to standard error, and to the log */
+void hb_voice_show(HbVoice *voice, const char *text, gboolean even_if_quiet);
 
 /* To the log only */
 void hb_voice_write_log(HbVoice *voice, const char *text);

@@ -21,6 +21,7 @@ typedef struct {
 static void telling_init(Telling *telling, HbCli *cli, const char *path)
 {
     cli->options.choice->lenient = TRUE;
+    cli->options.wishes.lenient = TRUE;
     *telling = (Telling){.cli = cli, .path = path};
     telling->documents = g_ptr_array_new_with_free_func(g_free);
     telling->omissions = hb_catalog_new();
@@ -102,7 +103,7 @@ static void report_dump(const Telling *telling, const HbManifest *manifest, cons
     if (is_stream) {
         g_autofree char *shown =
             hb_page_whole_dump(manifest, telling->sheet, omissions, name, hb_voice_has_color(cli->voice));
-        hb_voice_show(cli->voice, shown);
+        hb_voice_show(cli->voice, shown, FALSE);
         return;
     }
     hb_voice_write_log(cli->voice, plain);
@@ -167,7 +168,7 @@ static void tell_restored(gpointer data, const HbRestore *restore, const HbResto
 
     hb_voice_write_log(telling->cli->voice, plain);
     g_ptr_array_add(telling->documents, hb_json_restore(restore, result));
-    if (!telling->cli->options.json && !telling->cli->options.quiet)
+    if (!telling->cli->options.json && (!telling->cli->options.quiet || hb_cli_judge_restore(result) != HB_STATUS_DONE))
         hb_cli_print(telling->cli, hb_page_restore(restore, result, telling->cli->color));
     note_status(telling, hb_cli_judge_restore(result));
 }

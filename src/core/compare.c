@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/compare.h"
 
+#include "core/rights.h"
 #include "core/sqltext.h"
 
 #include <stdlib.h>
@@ -112,29 +113,6 @@ static void cut_to_difference(const char *from, const char *to, char **from_cut,
     *to_cut = g_string_free(only_b, FALSE);
 }
 
-static gint compare_texts(gconstpointer one, gconstpointer other)
-{
-    return strcmp(*(char *const *)one, *(char *const *)other);
-}
-
-/* Grants are a set: their order says when they were made, and by nobody is that meant to be kept */
-static gboolean is_same_set(const char *one, const char *other)
-{
-    g_auto(GStrv) a = g_strsplit(one, "\n", -1);
-    g_auto(GStrv) b = g_strsplit(other, "\n", -1);
-    guint count = g_strv_length(a);
-
-    if (count != g_strv_length(b))
-        return FALSE;
-    qsort(a, count, sizeof *a, compare_texts);
-    qsort(b, count, sizeof *b, compare_texts);
-    for (guint i = 0; i < count; i++) {
-        if (strcmp(a[i], b[i]) != 0)
-            return FALSE;
-    }
-    return TRUE;
-}
-
 static gboolean is_same_sql(const char *one, const char *other)
 {
     if (strcmp(one, other) == 0)
@@ -159,10 +137,15 @@ static void add_definition(const HbObject *from, const HbObject *to, GPtrArray *
     add(differences, HB_DIFFERENCE_DEFINITION, from->identity, from_cut, to_cut);
 }
 
+static gboolean is_about_rights(const HbObject *object)
+{
+    return object->kind == HB_KIND_GRANT || strcmp(object->identity, "database-setting grants") == 0;
+}
+
 static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
     if (from->definition != NULL && to->definition != NULL && !is_same_sql(from->definition, to->definition) &&
-        !(from->kind == HB_KIND_GRANT && is_same_set(from->definition, to->definition)))
+        !(is_about_rights(from) && hb_rights_is_same(from->definition, to->definition)))
         add_definition(from, to, differences);
     if (g_strcmp0(from->owner, to->owner) != 0)
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));
@@ -174,9 +157,12 @@ static gboolean counts_as_extra(const HbObject *object)
     return !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
 }
 
-/* The placeholder in a circle is no object of the server's */
+/* The placeholder in a circle is no object of the server's; rights that any object has are there without being said */
 static gboolean is_compared(const HbObject *object, guint parts, const HbCatalog *other)
 {
+    if (object->kind == HB_KIND_GRANT && hb_catalog_find(other, object->identity) == NULL &&
+        hb_rights_is_initial(object->definition))
+        return FALSE;
     return object->kind != HB_KIND_PLACEHOLDER && !hb_catalog_is_unread(other, object->kind) &&
            (hb_kind_get_traits(object->kind)->part & parts) != 0;
 }

@@ -110,6 +110,11 @@ gboolean hb_kind_is_relation(HbKind kind)
            kind == HB_KIND_SEQUENCE || kind == HB_KIND_FOREIGN_TABLE;
 }
 
+gboolean hb_kind_is_personal(HbKind kind)
+{
+    return kind == HB_KIND_ROLE || kind == HB_KIND_PASSWORD || kind == HB_KIND_ROLE_SETTING;
+}
+
 gboolean hb_kind_find(const char *name, HbKind *kind)
 {
     for (int k = 0; k < HB_KIND_COUNT; k++) {

@@ -12,6 +12,14 @@ static const struct {
 } kinds[] = {{"database:", HB_RENAME_DATABASE},     {"schema:", HB_RENAME_SCHEMA},   {"owner:", HB_RENAME_OWNER},
              {"tablespace:", HB_RENAME_TABLESPACE}, {"storage:", HB_RENAME_STORAGE}, {"user:", HB_RENAME_OWNER}};
 
+const char *hb_rename_kind_get_name(HbRenameKind kind)
+{
+    static const char *const names[] = {"database", "schema", "owner", "tablespace", "storage"};
+
+    g_assert(kind < G_N_ELEMENTS(names));
+    return names[kind];
+}
+
 HbRename *hb_rename_read(const char *text, GError **error)
 {
     const char *equals = strchr(text, '=');

@@ -28,5 +28,8 @@ typedef struct {
 HbRename *hb_rename_read(const char *text, GError **error);
 void hb_rename_free(HbRename *rename);
 
+/* "schema", "owner", ... */
+const char *hb_rename_kind_get_name(HbRenameKind kind);
+
 /* The plain names of what stands in a schema of this (plain) name; the caller's */
 GHashTable *hb_rename_list_inside(const HbCatalog *catalog, const char *schema);

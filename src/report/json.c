@@ -263,6 +263,8 @@ char *hb_json_verification(const HbVerification *verification)
     }
     for (guint i = 0; i < verification->unread->len; i++)
         json_array_append_new(unread, text(verification->unread->pdata[i]));
+    for (guint i = 0; i < verification->let_be->len; i++)
+        json_array_append_new(unread, text(verification->let_be->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(verification->differences->len == 0));
     json_object_set_new(root, "objects", number(verification->objects));
     json_object_set_new(root, "tables", number(verification->tables));

@@ -399,6 +399,9 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
     for (guint i = 0; i < verification->unread->len; i++)
         hb_piece_append_fact(out, color, "not", "%s: one side may not read them",
                              (char *)verification->unread->pdata[i]);
+    for (guint i = 0; i < verification->let_be->len; i++)
+        hb_piece_append_fact(out, color, "not", "%s: has another name in TO, and may be somebody else there",
+                             (char *)verification->let_be->pdata[i]);
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);
     if (verification->differences->len == 0)

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/adapt.h"
 
+#include "core/error.h"
+
 #include <string.h>
 
 static gboolean is_grant(const HbObject *object)
@@ -91,12 +93,6 @@ static void rename_property(HbCatalog *catalog, const char *name, const HbRename
 
 /* ---- Two users become one ---- */
 
-/* What a user is, rather than what he has been given */
-static gboolean is_personal(const HbObject *object)
-{
-    return object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_ROLE_SETTING;
-}
-
 /* "membership ida in ida" */
 static gboolean is_of_itself(const HbObject *object, const char *identity)
 {
@@ -141,7 +137,7 @@ static void merge_users(HbCatalog *catalog, const HbEngine *engine, const HbRena
         HbObject *other = renamed != NULL ? hb_catalog_find(catalog, renamed) : NULL;
         if (renamed == NULL || strcmp(renamed, object->identity) == 0)
             continue;
-        if (is_personal(object) || is_of_itself(object, renamed))
+        if (hb_kind_is_personal(object->kind) || is_of_itself(object, renamed))
             g_hash_table_add(gone, object->identity);
         else if (other != NULL) {
             hand_over(other, object);
@@ -154,6 +150,7 @@ static void merge_users(HbCatalog *catalog, const HbEngine *engine, const HbRena
 gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *rename, GError **error)
 {
     Identities identities = {engine, rename};
+    g_autoptr(GError) taken = NULL;
 
     g_clear_pointer(&rename->inside, g_hash_table_unref);
     if (rename->kind == HB_RENAME_SCHEMA)
@@ -167,11 +164,55 @@ gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *ren
         rename_property(catalog, "tablespace", rename);
     if (rename->kind == HB_RENAME_DATABASE)
         rename_property(catalog, "name", rename);
-    return hb_catalog_rename(catalog, rename_identity, &identities, error);
+    if (hb_catalog_rename(catalog, rename_identity, &identities, &taken))
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_USAGE, "choose a name that nothing has", "--rename %s:%s=%s: %s",
+                        hb_rename_kind_get_name(rename->kind), rename->old_name, rename->new_name, taken->message);
+}
+
+static gboolean has_property(const HbCatalog *catalog, const char *name, const char *value)
+{
+    return g_strcmp0(g_hash_table_lookup(hb_catalog_get_properties(catalog), name), value) == 0;
+}
+
+/* Does anything have the old name? */
+static gboolean names_something(const HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+{
+    const char *database = g_hash_table_lookup(hb_catalog_get_properties(catalog), "name");
+
+    if (rename->kind == HB_RENAME_DATABASE)
+        return database == NULL || strcmp(database, rename->old_name) == 0;
+    if (rename->kind == HB_RENAME_TABLESPACE && has_property(catalog, "tablespace", rename->old_name))
+        return TRUE;
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        HbRename own = *rename;
+        g_autofree char *identity = engine->rename_identity(object->identity, rename);
+        g_autofree char *definition =
+            object->definition != NULL ? engine->rename(object, object->definition, &own) : NULL;
+        if (identity != NULL || definition != NULL ||
+            (rename->kind == HB_RENAME_OWNER && g_strcmp0(object->owner, rename->old_name) == 0))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+gboolean hb_adapt_check_names(const HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error)
+{
+    for (guint i = 0; !wishes->lenient && wishes->renames != NULL && i < wishes->renames->len; i++) {
+        const HbRename *rename = wishes->renames->pdata[i];
+        if (!names_something(catalog, engine, rename))
+            return hb_error_set(error, HB_ERROR_USAGE, "see the names: `hornbeam show DUMP`, or `hornbeam survey`",
+                                "--rename %s:%s=%s: nothing has the old name", hb_rename_kind_get_name(rename->kind),
+                                rename->old_name, rename->new_name);
+    }
+    return TRUE;
 }
 
 gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error)
 {
+    if (!hb_adapt_check_names(catalog, engine, wishes, error))
+        return FALSE;
     hb_adapt_rights(catalog, engine, wishes);
     for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++) {
         if (!hb_adapt_name(catalog, engine, wishes->renames->pdata[i], error))

@@ -12,11 +12,16 @@
 typedef struct {
     gboolean ownership_mine; /* everything belongs to who restores */
     gboolean grants_drop;
+    gboolean lenient;   /* a rename may find nothing: there are many databases, or only a part is taken */
     GPtrArray *renames; /* HbRename *; NULL: none */
 } HbWishes;
 
-/* Fulfils them in an arranged catalog; what is left inside strings becomes an omission. HB_ERROR_DUPLICATE */
+/* Fulfils them in an arranged catalog; what is left inside strings becomes an omission. HB_ERROR_USAGE: a
+ * new name is taken, or an old one is nothing's */
 gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error);
+
+/* Does each old name belong to something? Unless the wishes are lenient, HB_ERROR_USAGE */
+gboolean hb_adapt_check_names(const HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes, GError **error);
 
 /* The parts of it: ownership and grants; one name, in identities and in definitions */
 void hb_adapt_rights(HbCatalog *catalog, const HbEngine *engine, const HbWishes *wishes);

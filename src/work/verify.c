@@ -20,6 +20,8 @@ typedef struct {
     guint64 bytes;
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
+    GHashTable
+        *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
     GError *error;
 } Finding;
 
@@ -91,11 +93,13 @@ static void finding_init(Finding *finding, const HbVerifyOptions *options, const
     g_mutex_init(&finding->lock);
     finding->readers = g_ptr_array_new();
     finding->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    finding->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
 static void finding_clear(Finding *finding)
 {
     g_hash_table_unref(finding->digests);
+    g_hash_table_unref(finding->other_users);
     g_ptr_array_unref(finding->readers);
     g_mutex_clear(&finding->lock);
     hb_catalog_free(finding->own_catalog);
@@ -113,7 +117,8 @@ static gboolean choose(Finding *finding, GError **error)
     if (!is_from && options->from.dump != NULL &&
         !hb_choice_apply(hb_reader_get_manifest(options->from.dump)->choice, finding->catalog, FALSE, NULL, error))
         return FALSE;
-    return hb_choice_apply(options->choice, finding->catalog, is_from, NULL, error);
+    return hb_choice_apply(options->choice, finding->catalog, is_from, NULL, error) &&
+           (!is_from || hb_adapt_check_names(finding->catalog, options->to.engine, &options->wishes, error));
 }
 
 static gboolean find_in_dump(Finding *finding, GError **error)
@@ -317,6 +322,55 @@ static GHashTable *follow_names(Finding *finding, const GPtrArray *digests)
     return renamed;
 }
 
+/*
+ * What a user has set is the server's: beside a renamed copy it may go on saying the old name, for the original's sake.
+ * Either is right
+ */
+static void rename_settings_of_users(Finding *to)
+{
+    const GPtrArray *renames = to->options->wishes.renames;
+
+    for (guint r = 0; renames != NULL && r < renames->len; r++) {
+        HbRename *rename = renames->pdata[r];
+        for (guint i = 0; rename->kind == HB_RENAME_SCHEMA && i < hb_catalog_count(to->catalog); i++) {
+            HbObject *object = hb_catalog_get(to->catalog, i);
+            char *renamed = object->kind == HB_KIND_ROLE_SETTING
+                                ? to->side->engine->rename(object, object->definition, rename)
+                                : NULL;
+            if (renamed == NULL)
+                continue;
+            g_free(object->definition);
+            object->definition = renamed;
+        }
+    }
+}
+
+static void list_other_users(Finding *from, const HbEngine *engine, const GPtrArray *renames)
+{
+    for (guint r = 0; renames != NULL && r < renames->len; r++) {
+        const HbRename *rename = renames->pdata[r];
+        for (guint i = 0; rename->kind == HB_RENAME_OWNER && i < hb_catalog_count(from->catalog); i++) {
+            const HbObject *object = hb_catalog_get(from->catalog, i);
+            char *identity =
+                hb_kind_is_personal(object->kind) ? engine->rename_identity(object->identity, rename) : NULL;
+            if (identity != NULL)
+                g_hash_table_add(from->other_users, identity);
+        }
+    }
+}
+
+/* Whoever has another name in TO may have been there before, with attributes and a password of his own */
+static void let_others_be(const Finding *from, HbVerification *result)
+{
+    for (guint i = result->differences->len; i-- > 0;) {
+        const HbDifference *difference = result->differences->pdata[i];
+        if (!g_hash_table_contains(from->other_users, difference->identity))
+            continue;
+        g_ptr_array_add(result->let_be, g_strdup(difference->identity));
+        g_ptr_array_remove_index(result->differences, i);
+    }
+}
+
 /* The names that things were given on the way are those of TO */
 static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
 {
@@ -329,6 +383,8 @@ static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
     }
     g_hash_table_remove_all(from->digests);
     hb_adapt_rights(to->catalog, to->side->engine, &to->options->wishes);
+    rename_settings_of_users(to);
+    list_other_users(from, to->side->engine, to->options->wishes.renames);
     if (!hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes, error)) {
         g_ptr_array_set_free_func(digests, g_free);
         return FALSE;
@@ -349,6 +405,7 @@ static gboolean compare(Finding *from, Finding *to, HbVerification *result, GErr
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
     drop_seeming(from, to, result->differences);
+    let_others_be(from, result);
     hb_compare_digests(from->digests, to->digests, result->differences);
     result->objects = hb_catalog_count(from->catalog);
     result->tables = g_hash_table_size(from->digests);
@@ -386,10 +443,18 @@ static void find_both(Finding *from, Finding *to)
         g_thread_join(thread);
 }
 
+void hb_verification_init(HbVerification *verification)
+{
+    *verification = (HbVerification){.differences = hb_compare_new(),
+                                     .unread = g_ptr_array_new_with_free_func(g_free),
+                                     .let_be = g_ptr_array_new_with_free_func(g_free)};
+}
+
 void hb_verification_clear(HbVerification *verification)
 {
     g_clear_pointer(&verification->differences, g_ptr_array_unref);
     g_clear_pointer(&verification->unread, g_ptr_array_unref);
+    g_clear_pointer(&verification->let_be, g_ptr_array_unref);
 }
 
 gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error)
@@ -397,8 +462,7 @@ gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, G
     Finding from, to;
     gboolean ok;
 
-    result->differences = hb_compare_new();
-    result->unread = g_ptr_array_new_with_free_func(g_free);
+    hb_verification_init(result);
     finding_init(&from, options, &options->from, options->jobs);
     finding_init(&to, options, &options->to, 0);
     find_both(&from, &to);

@@ -57,9 +57,11 @@ typedef struct {
     guint64 rows;           /* of FROM */
     guint64 bytes;          /* read */
     GPtrArray *differences; /* HbDifference * */
+    GPtrArray *let_be;      /* char *: identities of what differs of users who were renamed: they may be others */
     GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
 } HbVerification;
 
+void hb_verification_init(HbVerification *verification);
 void hb_verification_clear(HbVerification *verification);
 
 /* Compares the definitions of two arranged catalogs, each written for servers of a version; rewrites them */

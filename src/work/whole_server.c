@@ -492,8 +492,7 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
     HbCatalog *from = NULL;
     guint from_version, to_version;
 
-    result->differences = hb_compare_new();
-    result->unread = g_ptr_array_new_with_free_func(g_free);
+    hb_verification_init(result);
     to = read_side(options, &options->to, &to_version, error);
     if (to == NULL)
         return FALSE;

@@ -64,6 +64,17 @@ static const Case cases[] = {
      "--rename owner:vale_owner@localhost=park_owner@% --rename owner:vale_readers=guests", NULL,
      "SELECT DEFINER FROM information_schema.VIEWS WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = 'standing_tree'",
      "park_owner@%"},
+    {"old", "old", "beside", "--rename schema:garden=park", NULL,
+     "SELECT nspname FROM pg_namespace WHERE nspname IN ('garden', 'park')", "park"},
+    /* One user gets what is another's: who comes along, or stands on the target already; a superuser's rights do not */
+    {"old", "other", "merged", "--rename owner:vale_owner=vale_keepers --rename owner:postgres=\"Ida Quill\"", NULL,
+     "SELECT string_agg(DISTINCT pg_get_userbyid(relowner), ' ') || ' ' || rolsuper FROM pg_class, pg_roles"
+     " WHERE relnamespace = 'garden'::regnamespace AND rolname = 'Ida Quill' GROUP BY rolsuper",
+     "Ida Quill vale_keepers false"},
+    {"mold", "mother", "merged", "--rename owner:vale_owner@localhost=weather_station@localhost", NULL,
+     "SELECT GROUP_CONCAT(DISTINCT DEFINER ORDER BY DEFINER) FROM information_schema.VIEWS WHERE TABLE_SCHEMA ="
+     " DATABASE()",
+     "root@localhost,weather_station@localhost"},
 };
 
 /* By restore, by carry and by a stream; verify applies the same renames to what was dumped */
@@ -144,7 +155,12 @@ static void names_that_clash_are_refused(void **state)
     run_expect(run_shell("cd $FOLDER; psql -qX \"$(server_uri old fennick_vale)\" -c 'CREATE TABLE loans.plot (a int)';"
                          " $HORNBEAM carry \"$(server_uri old fennick_vale)\" \"$(server_uri new clash)\" --rename "
                          "schema:garden=loans"),
-               4, NULL, "two objects would have this name");
+               2, NULL, "two objects would have this name");
+    run_expect(run_shell("cd $FOLDER; to=$(server_uri new clash); for what in schema:gardn=park owner:ida=x"
+                         " tablespace:fast=x database:vale=x storage:MyISAM=Aria; do $HORNBEAM restore old.dump \"$to\""
+                         " --rename $what; [ $? = 2 ] || exit 9; done; $HORNBEAM verify old.dump \"$(server_uri old"
+                         " fennick_vale)\" --rename schema:gardn=park"),
+               2, NULL, "--rename schema:gardn=park: nothing has the old name");
     run_expect(run_shell("$HORNBEAM restore x y --rename plot=bed"), 2, NULL, "KIND:OLD=NEW");
 }
 

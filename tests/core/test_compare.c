@@ -50,6 +50,18 @@ static void definitions_are_compared_as_tokens(void **state)
     }
 }
 
+/* NULL: none */
+static HbCatalog *grant(const char *definition)
+{
+    HbCatalog *catalog = check_read_catalog(definition != NULL ? "grant table t" : "");
+
+    if (definition != NULL) {
+        g_free(hb_catalog_get(catalog, 0)->definition);
+        hb_catalog_get(catalog, 0)->definition = g_strdup(definition);
+    }
+    return catalog;
+}
+
 static void grants_are_sets(void **state)
 {
     static const struct {
@@ -58,18 +70,22 @@ static void grants_are_sets(void **state)
     } cases_of_grants[] = {
         {"revoke all;\ngrant a to x;\ngrant b to y;", "revoke all;\ngrant b to y;\ngrant a to x;", 0},
         {"revoke all;\ngrant a to x;\ngrant b to y;", "revoke all;\ngrant b to y;\ngrant a to z;", 1},
-        {"grant a to x;", "grant a to x;\ngrant a to x;", 1},
+        {"grant a on t to x;", "grant a on t to x;\ngrant a on t to x;", 0},
+        {"GRANT a, b (c, d) ON t TO x;\nREVOKE z;", "REVOKE z;\nGRANT b (c, d) ON t TO x;\nGRANT a ON t TO x;", 0},
+        {"GRANT a, b (c) ON t TO x;", "GRANT a, b (c, d) ON t TO x;", 1},
+        {"GRANT a ON t TO x;", "GRANT a ON t TO x;\nGRANT a ON u TO x;", 1},
+        {"GRANT ALL ON t TO x WITH GRANT OPTION;\nGRANT a ON t TO x;", "GRANT ALL ON t TO x WITH GRANT OPTION;", 0},
+        {"GRANT a ON t TO x WITH GRANT OPTION;\nGRANT a ON t TO x;", "GRANT a ON t TO x;", 1},
+        {"GRANT r TO x, y;", "GRANT r TO x;", 1},
+        {"REVOKE ALL ON TABLE t FROM PUBLIC;\nREVOKE ALL ON TABLE t FROM x;\nGRANT ALL ON TABLE t TO x;", NULL, 0},
+        {"REVOKE ALL ON TABLE t FROM PUBLIC;\nREVOKE ALL ON TABLE t FROM x;\nGRANT a ON TABLE t TO x;", NULL, 1},
+        {NULL, "REVOKE ALL ON TYPE t FROM PUBLIC;\nREVOKE ALL ON TYPE t FROM x;\nGRANT ALL ON TYPE t TO x;", 1},
     };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases_of_grants); i++) {
-        g_autoptr(HbCatalog) from = check_read_catalog("grant table t"), to = check_read_catalog("grant table t");
+        g_autoptr(HbCatalog) from = grant(cases_of_grants[i].from), to = grant(cases_of_grants[i].to);
         g_autoptr(GPtrArray) differences = hb_compare_new();
-        HbObject *one = hb_catalog_get(from, 0), *other = hb_catalog_get(to, 0);
-        g_free(one->definition);
-        g_free(other->definition);
-        one->definition = g_strdup(cases_of_grants[i].from);
-        other->definition = g_strdup(cases_of_grants[i].to);
         hb_compare_catalogs(from, to, HB_PART_ALL, differences);
         assert_int_equal(differences->len, cases_of_grants[i].differences);
     }

@@ -108,7 +108,11 @@ static void differences_are_shown_side_by_side(void **state)
                                         NULL};
     static const char *const different[] = {
         "table t: defined differently\n      FROM  a int,\n            b int\n      TO    a text,\n",
-        "view v: missing in TO", "not        passwords: one side may not read them", "Different: 2 differences", NULL};
+        "view v: missing in TO",
+        "not        passwords: one side may not read them",
+        "not        role ida: has another name in TO",
+        "Different: 2 differences",
+        NULL};
     HbVerification verification = {.objects = 3, .tables = 1, .rows = 7};
     HbDifference one = {HB_DIFFERENCE_DEFINITION, (char *)"table t", (char *)"a int,\nb int", (char *)"a text,"};
     HbDifference other = {HB_DIFFERENCE_MISSING, (char *)"view v", NULL, NULL};
@@ -117,10 +121,12 @@ static void differences_are_shown_side_by_side(void **state)
     (void)state;
     verification.differences = g_ptr_array_new();
     verification.unread = g_ptr_array_new();
+    verification.let_be = g_ptr_array_new();
     check_page(hb_page_verification(&verification, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);
     g_ptr_array_add(verification.unread, (gpointer) "passwords");
+    g_ptr_array_add(verification.let_be, (gpointer) "role ida");
     check_page(hb_page_verification(&verification, FALSE), different);
     json = parse(hb_json_verification(&verification), "verify");
     assert_true(json_is_false(json_object_get(json, "equal")));

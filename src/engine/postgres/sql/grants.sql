@@ -56,10 +56,8 @@ WITH relations AS (
     LEFT JOIN pg_class w ON s.classid = 'pg_class'::regclass AND w.oid = s.objid AND i.objoid IS NULL AND s.objid < 16384
          AND w.relnamespace = 'information_schema'::regnamespace
          AND s.acl::text ~ '^{[^,]+,=r/[^,]+}$'
-    WHERE s.objid >= 16384 AND i.objoid IS NULL AND (s.namespace IS NULL OR s.namespace IN (@namespaces@))
-          /* Rights that were granted and taken back are those of a fresh object */
-          AND ARRAY(SELECT x::text FROM unnest(s.acl) x ORDER BY 1)
-              IS DISTINCT FROM ARRAY(SELECT x::text FROM unnest(acldefault(s.objtype, s.owner)) x ORDER BY 1)
+    WHERE s.objid >= 16384 AND s.namespace IN (@namespaces@) AND i.objoid IS NULL
+       OR s.namespace IS NULL AND s.objid >= 16384 AND i.objoid IS NULL
        OR ((i.objoid IS NOT NULL OR s.objid < 16384)
            AND w.oid IS NULL
            AND NOT (s.target = 'SCHEMA information_schema' AND i.objoid IS NULL AND s.acl::text ~ '^{[^,]+,=U/[^,]+}$')
