@@ -77,6 +77,15 @@ static gboolean broke_off(GError **error)
     return hb_error_set(error, HB_ERROR_DAMAGED, hint, "the stream broke off: its end never came");
 }
 
+/* It has ended, and nothing of a dump was in it */
+static gboolean refuse(const HbStream *stream, GError **error)
+{
+    if (g_hash_table_size(stream->seen) == 0)
+        return hb_error_set(error, HB_ERROR_DAMAGED, "see what the program said that was to send it", "nothing came");
+    return hb_error_set(error, HB_ERROR_DAMAGED, "send what `hornbeam dump FROM -` writes",
+                        "this is a tar, and no dump");
+}
+
 /* Everything up to the next SHA256SUMS, which must be there */
 static gboolean read_until_sums(HbStream *stream, GError **error)
 {
@@ -88,8 +97,10 @@ static gboolean read_until_sums(HbStream *stream, GError **error)
         GBytes *bytes = read_member(stream, &member, &cause);
         if (bytes == NULL) {
             hb_tar_member_clear(&member);
-            if (cause == NULL)
+            if (cause == NULL && g_hash_table_contains(stream->seen, HB_MANIFEST_FILE))
                 return broke_off(error);
+            if (cause == NULL)
+                return refuse(stream, error);
             g_propagate_error(error, g_steal_pointer(&cause));
             return FALSE;
         }

@@ -121,6 +121,7 @@ HbTarReader *hb_tar_reader_new(int fd, GError **error)
 
     tar->archive = archive_read_new();
     archive_read_support_format_tar(tar->archive);
+    archive_read_support_format_empty(tar->archive);
     if (archive_read_open_fd(tar->archive, fd, BLOCK_BYTES) == ARCHIVE_OK)
         return tar;
     read_error(tar, error);

@@ -141,6 +141,25 @@ static void a_whole_server_goes_by_each_way(void **state)
     run_expect(run_shell("stop_server pg0; stop_server pg1; stop_server my0; stop_server my1"), 0, NULL, NULL);
 }
 
+static void what_is_no_dump_is_told_from_one_that_broke_off(void **state)
+{
+    static const struct {
+        const char *line, *told;
+    } inputs[] = {
+        {"true", "standard input: nothing came"},
+        {"$HORNBEAM dump -q \"$(server_uri old nowhere)\" -", "standard input: nothing came"},
+        {"tar -c mold.tar", "standard input: this is a tar, and no dump"},
+        {"head -c 3000 /dev/zero | tr '\\0' x", "standard input: the tar breaks off or is damaged"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(inputs); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "cd $FOLDER; { %s; } 2>err | $HORNBEAM restore - \"$(server_uri new never)\"", inputs[i].line);
+        run_expect(run_shell(line), 5, NULL, inputs[i].told);
+    }
+}
+
 static void when_one_side_dies_both_say_so(void **state)
 {
     (void)state;
@@ -222,6 +241,7 @@ int main(void)
         cmocka_unit_test(a_tar_unpacked_is_a_folder),
         cmocka_unit_test(a_stream_that_broke_off_is_never_a_success),
         cmocka_unit_test(a_whole_server_goes_by_each_way),
+        cmocka_unit_test(what_is_no_dump_is_told_from_one_that_broke_off),
         cmocka_unit_test(when_one_side_dies_both_say_so),
         cmocka_unit_test(a_carry_goes_on_when_the_target_comes_back),
         cmocka_unit_test(a_carry_says_what_is_in_its_way),
