@@ -2,7 +2,6 @@
 #include "report/graph.h"
 
 #include "core/error.h"
-#include "core/needs.h"
 #include "core/sqltext.h"
 #include "report/text.h"
 
@@ -91,9 +90,11 @@ static void begin(Drawing *drawing, const HbCatalog *catalog)
     drawing->parts = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
-static void append_node(Drawing *drawing, const HbObject *object, gboolean strong)
+/* more: how many more it is tied to than are drawn */
+static void append_node(Drawing *drawing, const HbObject *object, gboolean strong, guint more)
 {
-    const char *shape = "box", *fill = "#f2f2f2", *label = object->identity;
+    const char *shape = "box", *fill = "#f2f2f2", *name = object->identity;
+    g_autofree char *label = NULL;
 
     for (gsize i = 0; i < G_N_ELEMENTS(looks); i++) {
         if (looks[i].kind == object->kind) {
@@ -102,7 +103,8 @@ static void append_node(Drawing *drawing, const HbObject *object, gboolean stron
         }
     }
     if (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_VIEW || object->kind == HB_KIND_MATERIALIZED_VIEW)
-        label = hb_object_get_name(object);
+        name = hb_object_get_name(object);
+    label = more > 0 ? g_strdup_printf("%s (+%u)", name, more) : g_strdup(name);
     g_string_append(drawing->dot, "  ");
     append_quoted(drawing->dot, object->identity);
     g_string_append(drawing->dot, " [label=");
@@ -176,7 +178,7 @@ static char *draw_relations(const HbCatalog *catalog)
     begin(&drawing, catalog);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         if (is_relation(hb_catalog_get(catalog, i)))
-            append_node(&drawing, hb_catalog_get(catalog, i), FALSE);
+            append_node(&drawing, hb_catalog_get(catalog, i), FALSE, 0);
     }
     connect(&drawing);
     return end(&drawing, FALSE);
@@ -214,7 +216,7 @@ static char *draw_schemas(const HbCatalog *catalog)
     }
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
-        if (object->kind != HB_KIND_SCHEMA)
+        if (object->kind != HB_KIND_SCHEMA || !g_hash_table_contains(counts, object->identity))
             continue;
         g_autofree char *label = g_strdup_printf("%s (%u relations)", hb_object_get_name(object),
                                                  GPOINTER_TO_UINT(g_hash_table_lookup(counts, object->identity)));
@@ -234,16 +236,54 @@ static gboolean is_worth_drawing(const HbObject *object)
            hb_kind_get_traits(object->kind)->part == HB_PART_SCHEMA;
 }
 
-static void append_neighbours(Drawing *drawing, GArray *found)
+/* Who needs whom, parts counted as what they are parts of: identities to HbObject *; in the other direction if reverse
+ */
+static GHashTable *index_neighbours(const HbCatalog *catalog, gboolean reverse)
 {
-    for (guint i = 0; i < found->len; i++) {
-        const HbNeed *need = &g_array_index(found, HbNeed, i);
-        const HbObject *whole = find_whole(drawing->catalog, need->object);
-        if (need->distance <= DISTANCE_MAX + 1 && is_worth_drawing(whole) &&
-            !g_hash_table_contains(drawing->nodes, whole->identity))
-            append_node(drawing, whole, FALSE);
+    GHashTable *index =
+        g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)(void (*)(void))g_ptr_array_unref);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const HbObject *whole = find_whole(catalog, object);
+        for (guint n = 0; n < object->needs->len; n++) {
+            const HbObject *target = find_whole(catalog, hb_catalog_find(catalog, object->needs->pdata[n]));
+            const HbObject *from = reverse ? target : whole, *to = reverse ? whole : target;
+            GPtrArray *list = g_hash_table_lookup(index, from->identity);
+            if (list == NULL)
+                g_hash_table_insert(index, from->identity, list = g_ptr_array_new());
+            if (from != to && is_worth_drawing(to))
+                g_ptr_array_add(list, (gpointer)to);
+        }
     }
-    g_array_unref(found);
+    return index;
+}
+
+static void append_neighbours(Drawing *drawing, const HbObject *around, gboolean reverse)
+{
+    g_autoptr(GHashTable) index = index_neighbours(drawing->catalog, reverse);
+    g_autoptr(GPtrArray) reached = g_ptr_array_new();
+    g_autoptr(GHashTable) seen = g_hash_table_new(NULL, NULL);
+    guint begin_of_ring = 0;
+
+    g_ptr_array_add(reached, (gpointer)around);
+    g_hash_table_add(seen, (gpointer)around);
+    for (guint distance = 0; distance < DISTANCE_MAX; distance++) {
+        const guint end_of_ring = reached->len;
+        for (guint i = begin_of_ring; i < end_of_ring; i++) {
+            const GPtrArray *list = g_hash_table_lookup(index, ((const HbObject *)reached->pdata[i])->identity);
+            for (guint n = 0; list != NULL && n < list->len; n++) {
+                if (g_hash_table_add(seen, list->pdata[n]))
+                    g_ptr_array_add(reached, list->pdata[n]);
+            }
+        }
+        begin_of_ring = end_of_ring;
+    }
+    for (guint i = 1; i < reached->len; i++) {
+        const HbObject *object = reached->pdata[i];
+        if (!g_hash_table_contains(drawing->nodes, object->identity))
+            append_node(drawing, object, FALSE, 0);
+    }
 }
 
 static char *draw_around(const HbCatalog *catalog, const HbObject *around)
@@ -252,20 +292,118 @@ static char *draw_around(const HbCatalog *catalog, const HbObject *around)
 
     begin(&drawing, catalog);
     around = find_whole(catalog, around);
-    append_node(&drawing, around, TRUE);
-    append_neighbours(&drawing, hb_needs_find_needed(catalog, around));
-    append_neighbours(&drawing, hb_needs_find_needing(catalog, around));
+    append_node(&drawing, around, TRUE, 0);
+    append_neighbours(&drawing, around, FALSE);
+    append_neighbours(&drawing, around, TRUE);
+    connect(&drawing);
+    return end(&drawing, FALSE);
+}
+
+/* ---- Too many, and no schemas to tell them apart by: those that most hangs on ---- */
+
+typedef struct {
+    const HbObject *object;
+    guint ties; /* arrows from it and to it */
+    guint drawn;
+} Hub;
+
+static gint compare_hubs(gconstpointer one, gconstpointer other)
+{
+    const Hub *a = one, *b = other;
+
+    return a->ties != b->ties ? (a->ties < b->ties ? 1 : -1) : strcmp(a->object->identity, b->object->identity);
+}
+
+/* Hub, the most tied first; edges: as connect() counts them. The caller's */
+static GArray *rank(const HbCatalog *catalog, GHashTable *edges)
+{
+    GArray *hubs = g_array_new(FALSE, TRUE, sizeof(Hub));
+    g_autoptr(GHashTable) ties = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    GHashTableIter iter;
+    gpointer key;
+
+    g_hash_table_iter_init(&iter, edges);
+    while (g_hash_table_iter_next(&iter, &key, NULL)) {
+        g_auto(GStrv) ends = g_strsplit(key, "\n", 2);
+        for (guint e = 0; e < 2; e++)
+            g_hash_table_replace(ties, g_strdup(ends[e]),
+                                 GUINT_TO_POINTER(GPOINTER_TO_UINT(g_hash_table_lookup(ties, ends[e])) + 1));
+    }
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const Hub hub = {object, GPOINTER_TO_UINT(g_hash_table_lookup(ties, object->identity)), 0};
+        if (is_relation(object))
+            g_array_append_val(hubs, hub);
+    }
+    g_array_sort(hubs, compare_hubs);
+    return hubs;
+}
+
+/* The arrows between all relations: "from\nto" to a count; the caller's */
+static GHashTable *find_edges(const HbCatalog *catalog)
+{
+    Drawing drawing;
+    GHashTable *edges;
+
+    begin(&drawing, catalog);
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        if (is_relation(hb_catalog_get(catalog, i)))
+            g_hash_table_add(drawing.nodes, hb_catalog_get(catalog, i)->identity);
+    }
+    connect(&drawing);
+    edges = g_hash_table_ref(drawing.edges);
+    g_free(end(&drawing, FALSE));
+    return edges;
+}
+
+static void count_drawn(GArray *hubs, guint count, GHashTable *edges)
+{
+    for (guint a = 0; a < count; a++) {
+        for (guint b = 0; b < count; b++) {
+            Hub *one = &g_array_index(hubs, Hub, a), *other = &g_array_index(hubs, Hub, b);
+            g_autofree char *key = g_strdup_printf("%s\n%s", one->object->identity, other->object->identity);
+            one->drawn += g_hash_table_contains(edges, key);
+            other->drawn += g_hash_table_contains(edges, key);
+        }
+    }
+}
+
+static char *draw_hubs(const HbCatalog *catalog)
+{
+    g_autoptr(GHashTable) edges = find_edges(catalog);
+    g_autoptr(GArray) hubs = rank(catalog, edges);
+    guint count = 0;
+    Drawing drawing;
+
+    while (count < HB_GRAPH_HUBS && count < hubs->len && g_array_index(hubs, Hub, count).ties > 0)
+        count++;
+    count_drawn(hubs, count, edges);
+    begin(&drawing, catalog);
+    for (guint i = 0; i < count; i++) {
+        const Hub *hub = &g_array_index(hubs, Hub, i);
+        append_node(&drawing, hub->object, FALSE, hub->ties - hub->drawn);
+    }
+    g_string_append_printf(drawing.dot,
+                           "  rest [label=\"%s%u more; --around OBJECT draws what is near one\","
+                           " shape=plaintext, style=\"\"];\n",
+                           count > 0 ? "the most tied of all; " : "", hubs->len - count);
     connect(&drawing);
     return end(&drawing, FALSE);
 }
 
 static void count_relations(const HbCatalog *catalog, guint *relations, guint *schemas)
 {
-    *relations = *schemas = 0;
+    g_autoptr(GHashTable) used = g_hash_table_new(g_str_hash, g_str_equal);
+
+    *relations = 0;
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        *relations += is_relation(hb_catalog_get(catalog, i));
-        *schemas += hb_catalog_get(catalog, i)->kind == HB_KIND_SCHEMA;
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const char *schema = is_relation(object) ? find_schema(object) : NULL;
+        *relations += is_relation(object);
+        if (schema != NULL)
+            g_hash_table_add(used, (gpointer)schema);
     }
+    *schemas = g_hash_table_size(used);
 }
 
 char *hb_graph_write_dot(const HbCatalog *catalog, const HbObject *around)
@@ -275,7 +413,9 @@ char *hb_graph_write_dot(const HbCatalog *catalog, const HbObject *around)
     if (around != NULL)
         return draw_around(catalog, around);
     count_relations(catalog, &relations, &schemas);
-    return relations > HB_GRAPH_RELATIONS_MAX && schemas > 1 ? draw_schemas(catalog) : draw_relations(catalog);
+    if (relations <= HB_GRAPH_RELATIONS_MAX)
+        return draw_relations(catalog);
+    return schemas > 1 ? draw_schemas(catalog) : draw_hubs(catalog);
 }
 
 /* ---- Files ---- */

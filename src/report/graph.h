@@ -3,7 +3,8 @@
  * graph - the needs of a dump's objects as a picture: tables and views with arrows to what they need. Parts are folded
  * into their object, so a foreign key is an arrow from table to table.
  *
- * Up to so many relations all of them are drawn; of more, the schemas with the arrows between them. Around one object,
+ * Up to so many relations all of them are drawn; of more, the schemas with the arrows between them, or
+ * those that most hangs on if they stand in one schema. Around one object,
  * what it needs and what needs it is drawn, whatever its kind.
  */
 #pragma once
@@ -11,6 +12,9 @@
 #include "core/catalog.h"
 
 #define HB_GRAPH_RELATIONS_MAX 120
+
+/* Where there are more, and they all stand in one schema, so many of them are drawn: those that most hangs on */
+#define HB_GRAPH_HUBS 40
 
 /* DOT, the language of Graphviz; around: NULL for all. The caller's */
 char *hb_graph_write_dot(const HbCatalog *catalog, const HbObject *around);

@@ -52,6 +52,10 @@ static void around_one_object_all_kinds_are_drawn(void **state)
     check_contains(dot, "\"table g.tree\" -> \"type g.mood\";");
     check_contains(dot, "penwidth=2.2");
     check_lacks(dot, "label=\"g.plot\"");
+    g_free(dot);
+    dot = hb_graph_write_dot(catalog, hb_catalog_find(catalog, "table g.tree"));
+    check_contains(dot, "\"table g.tree\" -> \"table g.plot\";"); /* what only a part of it needs */
+    check_contains(dot, "\"view g.\\\"odd\\\"\\\"one\\\"\" -> \"table g.tree\";");
 }
 
 static void many_tables_are_drawn_by_schema(void **state)
@@ -69,6 +73,22 @@ static void many_tables_are_drawn_by_schema(void **state)
     check_contains(dot, "a (2000 relations)");
     check_contains(dot, "\"schema a\" -> \"schema b\" [label=\" 1000 \"");
     check_lacks(dot, "t17");
+}
+
+static void where_there_are_no_schemas_those_that_most_hangs_on_are_drawn(void **state)
+{
+    g_autoptr(GString) lines = g_string_new(NULL);
+    g_autoptr(HbCatalog) catalog = NULL;
+    g_autofree char *dot = NULL;
+
+    (void)state;
+    for (int i = 0; i < 3000; i++)
+        g_string_append_printf(lines, i < 50 ? "table t%d\n" : "table t%d: table t%d\n", i, i % 7 * 3 + 1);
+    catalog = make_catalog(lines->str);
+    dot = hb_graph_write_dot(catalog, NULL);
+    check_contains(dot, "label=\"t1 (+41");
+    check_contains(dot, "2960 more");
+    check_lacks(dot, "label=\"t2999\"");
 }
 
 static void a_picture_is_written_as_its_name_says(void **state)
@@ -103,6 +123,7 @@ int main(void)
         cmocka_unit_test(parts_are_folded_into_their_tables),
         cmocka_unit_test(around_one_object_all_kinds_are_drawn),
         cmocka_unit_test(many_tables_are_drawn_by_schema),
+        cmocka_unit_test(where_there_are_no_schemas_those_that_most_hangs_on_are_drawn),
         cmocka_unit_test(a_picture_is_written_as_its_name_says),
     };
 
