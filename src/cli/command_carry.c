@@ -70,9 +70,9 @@ const HbCommand hb_command_carry = {
     .arguments = "FROM TO",
     .description =
         "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
-        "reading to writing sessions. A FROM without a database is the whole server. It looks ahead like preflight and "
-        "stops at blockers. What fails is\n"
-        "reported as by restore; but a carry that breaks off must be begun again, into a new database.",
+        "reading to writing sessions. A FROM without a database is the whole server. It looks ahead like\n"
+        "preflight, and stops at blockers. What fails is reported as by restore; but a carry that breaks\n"
+        "off must be begun again, into a new database or with --existing replace.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_CARRY,

@@ -45,6 +45,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
+    FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_CARRY | HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",

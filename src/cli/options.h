@@ -29,6 +29,7 @@ typedef struct {
     gboolean quiet;
     gboolean verbose;
     gboolean resume;
+    gboolean dry_run;
     gboolean no_analyze;
     gboolean hold_tables;
     char **take;

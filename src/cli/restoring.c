@@ -6,6 +6,7 @@
 #include "report/json.h"
 #include "report/pages.h"
 #include "report/preflight.h"
+#include "report/steps.h"
 #include "report/text.h"
 
 HbRestoreOptions hb_cli_make_restore(const HbCli *cli)
@@ -91,6 +92,10 @@ HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GE
         return HB_STATUS_REMARKS;
     }
     hb_cli_show_plan(cli, restore, path);
+    if (cli->options.dry_run) {
+        hb_cli_print(cli, cli->options.json ? hb_json_steps(restore) : hb_steps_page(restore, cli->color));
+        return HB_STATUS_DONE;
+    }
     loss = hb_cli_describe_loss(restore);
     if (!hb_cli_agree(cli, loss, error))
         return HB_STATUS_REMARKS;

@@ -2,6 +2,7 @@
 #include "cli/whole.h"
 
 #include "cli/restoring.h"
+#include "core/error.h"
 #include "report/json.h"
 #include "report/pages.h"
 
@@ -173,6 +174,12 @@ static void tell_restored(gpointer data, const HbRestore *restore, const HbResto
     note_status(telling, hb_cli_judge_restore(result));
 }
 
+static gboolean is_for_real(const HbCli *cli, GError **error)
+{
+    return !cli->options.dry_run || hb_error_set(error, HB_ERROR_USAGE, "ask preflight, or name one database",
+                                                 "--dry-run lists the steps of one database, not of a server");
+}
+
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error)
 {
     Telling telling;
@@ -182,6 +189,8 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
                              .restored = tell_restored,
                              .data = &telling};
 
+    if (!is_for_real(cli, error))
+        return HB_STATUS_USAGE;
     telling_init(&telling, cli, hb_reader_get_path(options->dump));
     if (!hb_whole_server_restore(options, &teller, error))
         note_status(&telling, HB_STATUS_STATEMENT);
@@ -202,6 +211,8 @@ static HbStatus take_or_carry(HbCli *cli, HbStream *stream, const HbSourceOption
                              .restored = tell_restored,
                              .data = &telling};
 
+    if (!is_for_real(cli, error))
+        return HB_STATUS_USAGE;
     telling_init(&telling, cli, NULL);
     if (!(from != NULL ? hb_whole_server_carry(from, to, &teller, error)
                        : hb_whole_server_take(stream, to, &teller, error)))

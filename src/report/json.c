@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/json.h"
 
+#include "report/steps.h"
+
 #include "core/needs.h"
 
 #include "version.h"
@@ -208,6 +210,19 @@ char *hb_json_preflight(const HbRestore *restore)
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "blocked", json_boolean(hb_restore_is_blocked(restore)));
     json_object_set_new(root, "findings", write_findings(hb_restore_get_findings(restore)));
+    return end(root);
+}
+
+char *hb_json_steps(const HbRestore *restore)
+{
+    g_autoptr(GPtrArray) names = hb_steps_list(restore);
+    json_t *root = begin("steps"), *list = json_array();
+
+    for (guint i = 0; i < names->len; i++)
+        json_array_append_new(list, text(names->pdata[i]));
+    json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
+    json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
+    json_object_set_new(root, "steps", list);
     return end(root);
 }
 

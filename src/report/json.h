@@ -16,6 +16,7 @@ char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds)
 char *hb_json_show(const HbManifest *manifest, const char *path);
 char *hb_json_needs(const HbCatalog *catalog, const HbObject *object);
 char *hb_json_preflight(const HbRestore *restore);
+char *hb_json_steps(const HbRestore *restore); /* what it would do */
 char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result);
 char *hb_json_files(const HbFileCheck *check, const char *path);
 char *hb_json_verification(const HbVerification *verification);

@@ -126,6 +126,11 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore)
     return restore->manifest;
 }
 
+const HbSteps *hb_restore_get_steps(const HbRestore *restore)
+{
+    return restore->steps;
+}
+
 gboolean hb_restore_is_blocked(const HbRestore *restore)
 {
     return hb_findings_count_open(restore->findings) > 0;

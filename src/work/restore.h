@@ -13,6 +13,7 @@
 #include "work/adapt.h"
 #include "work/clearing.h"
 #include "work/observer.h"
+#include "work/steps.h"
 #include "work/stop.h"
 
 typedef struct HbRestore HbRestore;
@@ -101,6 +102,9 @@ gboolean hb_restore_is_resumed(const HbRestore *restore);
 /* What was found: HbFinding *, sorted, borrowed. A blocker that is not accepted forbids run() */
 const GPtrArray *hb_restore_get_findings(const HbRestore *restore);
 gboolean hb_restore_is_blocked(const HbRestore *restore);
+
+/* What run() would do, in a stable order that their needs allow. Borrowed */
+const HbSteps *hb_restore_get_steps(const HbRestore *restore);
 gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error); /* HB_ERROR_BLOCKED; returns FALSE */
 
 /* What run() does with what is there already; NULL: there is nothing. Borrowed */

@@ -162,6 +162,21 @@ static void what_is_there_is_minded(void **state)
     }
 }
 
+static void a_rehearsal_lists_the_steps_and_does_nothing(void **state)
+{
+    (void)state;
+    run_expect(run_shell("cd $FOLDER; to=$(server_uri new fennick_vale); ask() { psql -qXAt \"$to\" -c \"SELECT"
+                         " string_agg(oid || relname, ',' ORDER BY oid) FROM pg_class\"; }; ask >before;"
+                         " $HORNBEAM restore old.fennick_vale \"$to\" --existing replace --dry-run &&"
+                         " $HORNBEAM carry \"$(server_uri old fennick_vale)\" \"$(server_uri new nowhere)\" --dry-run"
+                         "  --json | python3 -c 'import json, sys; d = json.load(sys.stdin); print(d[\"document\"],"
+                         " d[\"steps\"].index(\"rows garden.tree\") > d[\"steps\"].index(\"table garden.tree\"))' &&"
+                         " ask | cmp - before && ! psql -qX \"$(server_uri new nowhere)\" -c 'SELECT' 2>/dev/null"),
+               0, "DROP TABLE IF EXISTS garden.tree;", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM restore mold.fennick_vale \"$(server_uri mnew rehearsed)\" --dry-run"),
+               0, "rows tree rows/tree/0001.tsv.zst", NULL);
+}
+
 /* ---- When it fails ---- */
 
 /* Dropping is one transaction: another session's lock leaves everything as it was */
@@ -311,6 +326,7 @@ int main(void)
         cmocka_unit_test(nothing_is_doubled_and_nothing_lost_by_any_way),
         cmocka_unit_test(a_replaced_database_is_the_same_by_the_servers_own_words),
         cmocka_unit_test(what_is_there_is_minded),
+        cmocka_unit_test(a_rehearsal_lists_the_steps_and_does_nothing),
         cmocka_unit_test(what_cannot_be_dropped_is_not_half_dropped),
         cmocka_unit_test(what_is_gone_is_named_until_it_is_back),
         cmocka_unit_test(whoever_is_killed_can_go_on),

@@ -147,7 +147,6 @@ static void what_is_no_dump_is_told_from_one_that_broke_off(void **state)
         const char *line, *told;
     } inputs[] = {
         {"true", "standard input: nothing came"},
-        {"$HORNBEAM dump -q \"$(server_uri old nowhere)\" -", "standard input: nothing came"},
         {"tar -c mold.tar", "standard input: this is a tar, and no dump"},
         {"head -c 3000 /dev/zero | tr '\\0' x", "standard input: the tar breaks off or is damaged"},
     };
@@ -169,7 +168,7 @@ static void when_one_side_dies_both_say_so(void **state)
     run_expect(
         run_shell("$HORNBEAM dump -q \"$(server_uri old nowhere)\" - | $HORNBEAM restore - \"$(server_uri new dead)\";"
                   " exit ${PIPESTATUS[1]}"),
-        5, NULL, "standard input: the tar breaks off");
+        5, NULL, "standard input: nothing came");
     /* The source goes away in the middle */
     run_expect(
         run_shell(
