@@ -6,6 +6,7 @@
 #   make test       installs what is missing, builds, runs all tests
 #   make lint       format, direction of includes, headers alone, cppcheck
 #   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer
+#   make fuzz       each reader of outside bytes under libFuzzer, from its seeds (SECONDS each)
 #   make valgrind   the core's tests under valgrind
 #   make bench      ratios to the least that a C program must do (SCALE, RUNS)
 #   make install    PREFIX and DESTDIR as usual
@@ -13,9 +14,10 @@
 PREFIX ?= /usr/local
 JOBS   ?= $(shell nproc 2>/dev/null || echo 2)
 RUNS   ?= 5
+SECONDS ?= 30
 ENGINE ?= both
 
-.PHONY: all demo test lint sanitize valgrind bench install clean format
+.PHONY: all demo test lint sanitize fuzz valgrind bench install clean format
 
 all: build/Makefile
 	cmake --build build --parallel $(JOBS)
@@ -45,6 +47,17 @@ sanitize:
 	cd build-sanitize && ASAN_OPTIONS=detect_leaks=1 UBSAN_OPTIONS=print_stacktrace=1 \
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 ctest --output-on-failure
 
+fuzz:
+	scripts/prepare.sh build tests fuzz
+	CC=clang cmake -S . -B build-fuzz -DHORNBEAM_FUZZ=ON -DCMAKE_BUILD_TYPE=Debug
+	cmake --build build-fuzz --parallel $(JOBS)
+	HORNBEAM_SEEDS=build-fuzz/seeds build-fuzz/tests/fuzz_test_outside_bytes
+	for name in manifest tar stream rows sql uri route; do \
+	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 \
+	    build-fuzz/tests/fuzz_$$name -max_total_time=$(SECONDS) -artifact_prefix=build-fuzz/ -print_final_stats=1 build-fuzz/seeds/$$name \
+	        >build-fuzz/$$name.log 2>&1 || { tail -40 build-fuzz/$$name.log; exit 1; }; \
+	    echo "$$name: $$(grep -o 'number_of_executed_units: .*' build-fuzz/$$name.log)"; done
+
 valgrind: all
 	scripts/prepare.sh lint
 	for test in build/tests/core_test_*; do [ ! -f $$test ] || valgrind -q --error-exitcode=9 --leak-check=full --errors-for-leak-kinds=definite $$test || exit 1; done
@@ -61,4 +74,4 @@ format:
 	clang-format -i $$(git ls-files '*.c' '*.h')
 
 clean:
-	rm -rf build build-sanitize
+	rm -rf build build-sanitize build-fuzz

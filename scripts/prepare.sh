@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: Apache-2.0
 # Installs what is missing on Debian 12, as root or with sudo; says nothing where nothing is missing.
-# Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, bench
+# Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, bench, fuzz
 set -euo pipefail
 
 build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev scdoc"
@@ -10,6 +10,7 @@ versions=$(command -v npm >/dev/null || echo "nodejs npm")
 tests="libcmocka-dev"
 lint="clang-format cppcheck valgrind git"
 bench="bc time"
+fuzz="clang libclang-rt-dev"
 
 missing=
 for group in "$@"; do

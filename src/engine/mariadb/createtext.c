@@ -345,11 +345,11 @@ static void read_options(HbCreateText *text, const char *options, const char *gi
             break;
         if (is_setting && hb_token_is_word(&token, "ENGINE") && text->engine == NULL)
             text->engine = g_strndup(value.start, value.length);
-        if (is_setting && hb_token_is_word(&token, "CHARSET"))
+        if (is_setting && hb_token_is_word(&token, "CHARSET") && *charset == NULL)
             *charset = g_strndup(value.start, value.length);
         if (hb_token_is_word(&token, "VERSIONING"))
             text->is_versioned = TRUE;
-        if (is_setting && hb_token_is_word(&token, "AUTO_INCREMENT")) {
+        if (is_setting && hb_token_is_word(&token, "AUTO_INCREMENT") && text->next_value == NULL) {
             text->next_value = g_strndup(value.start, value.length);
             options = ahead + (*ahead == ' ');
             continue;

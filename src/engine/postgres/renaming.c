@@ -226,7 +226,7 @@ static gboolean is_name_literal(const Renaming *renaming, const HbToken *token, 
 {
     gboolean is_cast = g_str_has_prefix(after, "::reg") || g_str_has_prefix(after, "::pg_catalog.reg");
 
-    return *token->start == '\'' &&
+    return *token->start == '\'' && token->length >= 2 && token->start[token->length - 1] == '\'' &&
            (is_cast || (renaming->object != NULL && renaming->object->kind == HB_KIND_SEQUENCE_VALUE));
 }
 
@@ -255,20 +255,28 @@ static gboolean mentions(const Renaming *renaming, const HbToken *token)
             strstr(text, renaming->rename->old_name) != NULL);
 }
 
+static gsize tag_length(const HbToken *token)
+{
+    return (gsize)(strchr(token->start + 1, '$') - token->start) + 1;
+}
+
+/* Does the tag that begins it end it, too? The end of the text may have come first */
+static gboolean is_closed(const HbToken *token)
+{
+    const gsize tag = tag_length(token);
+
+    return token->length >= 2 * tag && strncmp(token->start, token->start + token->length - tag, tag) == 0;
+}
+
 /* The body of a routine in a language whose names are SQL's, or of a block of our own */
 static gboolean is_body(const Renaming *renaming, const HbToken *token)
 {
     const HbObject *object = renaming->object;
 
-    if (*token->start != '$' || object == NULL || object->definition == NULL)
+    if (*token->start != '$' || !is_closed(token) || object == NULL || object->definition == NULL)
         return FALSE;
     return (object->kind != HB_KIND_FUNCTION && object->kind != HB_KIND_PROCEDURE) ||
            strstr(object->definition, "LANGUAGE sql") != NULL || strstr(object->definition, "LANGUAGE plpgsql") != NULL;
-}
-
-static gsize tag_length(const HbToken *token)
-{
-    return (gsize)(strchr(token->start + 1, '$') - token->start) + 1;
 }
 
 static char *cut_body(const HbToken *token)

@@ -1,0 +1,227 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "fuzz/targets.h"
+
+#include "cli/route.h"
+#include "core/pattern.h"
+#include "core/rename.h"
+#include "core/rights.h"
+#include "core/rowsql.h"
+#include "core/rowtext.h"
+#include "core/versions.h"
+#include "dump/reader.h"
+#include "dump/stream.h"
+#include "engine/engine.h"
+#include "engine/mariadb/createtext.h"
+#include "engine/mariadb/grants.h"
+
+#include <fcntl.h>
+#include <glib/gstdio.h>
+#include <string.h>
+#include <unistd.h>
+
+/* A file of these bytes whose name ends so; the caller's, to be removed and freed */
+static char *make_file(const char *bytes, gsize length, const char *ending)
+{
+    g_autofree char *template = g_strdup_printf("hornbeam-fuzz-XXXXXX%s", ending);
+    char *path = NULL;
+    int fd = g_file_open_tmp(template, &path, NULL);
+
+    g_assert(fd >= 0 && write(fd, bytes, length) == (gssize)length);
+    close(fd);
+    return path;
+}
+
+static void remove_file(char *path)
+{
+    unlink(path);
+    g_free(path);
+}
+
+/* ---- Dumps ---- */
+
+static gboolean read_manifest(const char *bytes, gsize length)
+{
+    HbManifest *manifest = hb_manifest_read(bytes, length, NULL);
+    const gboolean taken = manifest != NULL;
+
+    hb_manifest_free(manifest);
+    return taken;
+}
+
+static gboolean unpack(HbUnpacker *unpacker)
+{
+    const char *bytes;
+    gsize length = 1;
+    gboolean ok = unpacker != NULL;
+
+    while (ok && length > 0)
+        ok = hb_unpacker_read(unpacker, &bytes, &length, NULL);
+    hb_unpacker_close(unpacker);
+    return ok;
+}
+
+static gboolean read_chunks(const HbReader *reader)
+{
+    const GPtrArray *rows = hb_reader_get_manifest(reader)->rows;
+    gboolean ok = TRUE;
+
+    for (guint i = 0; i < rows->len; i++) {
+        const HbStoredRows *stored = rows->pdata[i];
+        for (guint c = 0; c < stored->chunks->len; c++)
+            ok = unpack(hb_reader_open_chunk(reader, stored->chunks->pdata[c], NULL)) && ok;
+    }
+    return ok;
+}
+
+static gboolean read_tar(const char *bytes, gsize length)
+{
+    char *path = make_file(bytes, length, ".tar");
+    HbReader *reader = hb_reader_open(path, NULL);
+    const gboolean taken = reader != NULL && read_chunks(reader);
+
+    hb_reader_close(reader);
+    remove_file(path);
+    return taken;
+}
+
+static gboolean read_stream(const char *bytes, gsize length)
+{
+    char *path = make_file(bytes, length, ".stream");
+    int fd = open(path, O_RDONLY | O_CLOEXEC);
+    HbStream *stream = hb_stream_open(fd, NULL);
+    HbStreamChunk chunk = {0};
+    gboolean taken = stream != NULL;
+
+    do {
+        taken = taken && hb_stream_next(stream, &chunk, NULL);
+        if (taken && chunk.file != NULL)
+            unpack(hb_unpacker_open_bytes(chunk.bytes, chunk.file));
+    } while (taken && chunk.file != NULL);
+    hb_stream_chunk_clear(&chunk);
+    hb_stream_close(stream);
+    close(fd);
+    remove_file(path);
+    return taken;
+}
+
+/* Rows as they are counted, and as INSERTs, in blocks of two sizes: the text must not depend on where a block ends */
+static char *write_rows(const HbRowSet *set, const char *bytes, gsize length, gsize block)
+{
+    HbRowSql *rows = hb_row_sql_new(set, NULL, HB_DIALECT_MARIADB, 3);
+    GString *sql = g_string_new(NULL);
+
+    for (gsize at = 0; at < length; at += block)
+        hb_row_sql_add(rows, bytes + at, MIN(block, length - at), sql);
+    hb_row_sql_end(rows, sql);
+    hb_row_sql_free(rows);
+    return g_string_free(sql, FALSE);
+}
+
+static gboolean read_rows(const char *bytes, gsize length)
+{
+    HbCatalog *catalog = hb_catalog_new();
+    HbRowSet *set = hb_catalog_add_row_set(catalog, "rows garden.plot", "garden.plot");
+    HbRowCounter counter;
+    gboolean taken;
+
+    for (guint i = 0; i < 3; i++)
+        g_ptr_array_add(set->columns, g_strdup_printf("c%u", i));
+    hb_row_counter_init(&counter, 3);
+    for (gsize at = 0; at < length; at += 7)
+        hb_row_counter_add(&counter, bytes + at, MIN(7, length - at));
+    taken = hb_row_counter_is_whole(&counter) && counter.wrong_row == 0;
+    hb_row_counter_clear(&counter);
+    if (taken) {
+        g_autofree char *one = write_rows(set, bytes, length, 5), *other = write_rows(set, bytes, length, length + 1);
+        g_assert_cmpstr(one, ==, other);
+    }
+    hb_catalog_free(catalog);
+    return taken;
+}
+
+/* ---- Texts ---- */
+
+static gboolean read_tokens(HbDialect dialect, const char *text)
+{
+    const char *at = text, *end = text + strlen(text);
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(dialect, &at)).type != HB_TOKEN_END) {
+        g_assert(token.length > 0 && token.start + token.length == at && at <= end);
+        g_free(hb_token_unquote(&token));
+    }
+    return at == end;
+}
+
+static void rename_in(const char *text)
+{
+    HbObject *object = hb_object_new(HB_KIND_VIEW, "garden.alarming");
+    const HbRenameKind kinds[] = {HB_RENAME_SCHEMA, HB_RENAME_OWNER, HB_RENAME_TABLESPACE};
+    const char *const engines[] = {"postgresql", "mariadb"};
+
+    object->definition = g_strdup(text);
+    for (gsize k = 0; k < G_N_ELEMENTS(kinds) * G_N_ELEMENTS(engines); k++) {
+        HbRename rename = {
+            .kind = kinds[k % G_N_ELEMENTS(kinds)], .old_name = (char *)"garden", .new_name = (char *)"Park"};
+        g_free(hb_engine_get(engines[k / G_N_ELEMENTS(kinds)], NULL)->rename(object, text, &rename));
+    }
+    hb_object_free(object);
+}
+
+static gboolean read_sql(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length);
+    const gboolean whole = read_tokens(HB_DIALECT_POSTGRES, text) && read_tokens(HB_DIALECT_MARIADB, text);
+
+    g_free(hb_sqltext_normalise(text));
+    g_free(hb_sqltext_hide_passwords(text));
+    g_free(hb_sqltext_rename_database(text, "garden", "\"Park\""));
+    g_assert(hb_rights_is_same(text, text));
+    hb_rights_is_initial(text);
+    hb_createtext_free(hb_createtext_read(text, "garden", NULL));
+    hb_grant_free(hb_grant_read(text, "'ida'@'%'"));
+    g_free(hb_my_read_definer(text));
+    g_free(hb_my_forget_definer(text));
+    rename_in(text);
+    return whole;
+}
+
+static gboolean read_uri(const char *bytes, gsize length)
+{
+    g_autofree char *uri = g_strndup(bytes, length);
+    const HbEngine *engine = hb_engine_find(uri, NULL);
+    const HbAddress address = {.uri = uri};
+
+    if (engine == NULL || !engine->check_uri(uri, NULL))
+        return FALSE;
+    g_free(engine->display(&address));
+    g_free(engine->get_database(uri));
+    return TRUE;
+}
+
+static gboolean read_route(const char *bytes, gsize length)
+{
+    char *path = make_file(bytes, length, ".route");
+    HbRoute *route = hb_route_open(path, NULL);
+    HbOptions options = {0};
+    const gboolean taken = route != NULL && hb_route_fill_options(route, &options, HB_FOR_RESTORE, NULL) &&
+                           hb_options_check(&options, NULL);
+
+    hb_options_clear(&options);
+    hb_route_free(route);
+    remove_file(path);
+    return taken;
+}
+
+const FuzzTarget fuzz_targets[] = {{"manifest", read_manifest}, {"tar", read_tar}, {"stream", read_stream},
+                                   {"rows", read_rows},         {"sql", read_sql}, {"uri", read_uri},
+                                   {"route", read_route},       {NULL, NULL}};
+
+const FuzzTarget *fuzz_find_target(const char *name)
+{
+    const FuzzTarget *target = fuzz_targets;
+
+    while (target->name != NULL && strcmp(target->name, name) != 0)
+        target++;
+    return target->name != NULL ? target : NULL;
+}
