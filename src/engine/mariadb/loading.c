@@ -4,6 +4,7 @@
 #include "core/sqltext.h"
 #include "engine/mariadb/encoding.h"
 #include "engine/mariadb/journal.h"
+#include "engine/mariadb/numbers.h"
 
 #include <mysqld_error.h>
 #include <string.h>
@@ -44,6 +45,7 @@ typedef struct {
     guint refusal;     /* the server's number for why a statement could not be prepared */
     gboolean in_pieces;
     my_bool *alone_nulls;
+    char *forms; /* of the target's columns: w whole numbers, r real ones, t anything else; NULL: not asked yet */
 } Load;
 
 /* The table's name as a literal */
@@ -141,23 +143,125 @@ static gboolean check_taken(Load *load, guint64 taken, guint64 given, GError **e
                         "the server took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", taken, given);
 }
 
+/* ---- The forms of columns ---- */
+
+/* Asking costs a round trip, which a few rows are not worth */
+#define FORMS_FROM_ROWS 200
+
+static char form_of(const MYSQL_FIELD *field)
+{
+    switch (field->type) {
+    case MYSQL_TYPE_TINY:
+    case MYSQL_TYPE_SHORT:
+    case MYSQL_TYPE_INT24:
+    case MYSQL_TYPE_LONG:
+    case MYSQL_TYPE_LONGLONG:
+        return 'w';
+    case MYSQL_TYPE_FLOAT:
+    case MYSQL_TYPE_DOUBLE:
+        return 'r';
+    default:
+        return 't';
+    }
+}
+
+/* Who may not read the table gets no answer, and everything goes as text */
+static void ask_for_forms(Load *load)
+{
+    g_autoptr(GString) sql = g_string_new("SELECT ");
+    g_autoptr(HbMyResult) result = NULL;
+
+    if (load->forms != NULL || load->rows < FORMS_FROM_ROWS)
+        return;
+    for (guint c = 0; c < load->columns; c++)
+        g_string_append_printf(sql, "%s%s", c > 0 ? ", " : "", (const char *)load->set->columns->pdata[c]);
+    g_string_append_printf(sql, " FROM %s LIMIT 0", load->set->table);
+    result = hb_my_query(load->session, sql->str, NULL);
+    load->forms = g_strnfill(load->columns, 't');
+    for (guint c = 0; result != NULL && c < load->columns; c++)
+        load->forms[c] = form_of(mysql_fetch_field_direct(result, c));
+}
+
 /* ---- A batch by arrays ---- */
 
+/* One of the first three holds the values */
 typedef struct {
     char **pointers;
-    unsigned long *lengths;
+    gint64 *whole;
+    double *real;
+    unsigned long *lengths; /* of pointers */
     char *indicators;
 } Column;
 
-static void fill_column(const Load *load, guint column, Column *arrays)
+static const Value *value_at(const Load *load, guint row, guint column)
 {
-    *arrays = (Column){g_new(char *, load->rows), g_new(unsigned long, load->rows), g_new(char, load->rows)};
+    return &g_array_index(load->values, Value, row * load->columns + column);
+}
+
+static const char *text_of(const Load *load, const Value *value)
+{
+    return (const char *)load->bytes->data + value->at;
+}
+
+static void column_clear(Column *arrays)
+{
+    g_free(arrays->pointers);
+    g_free(arrays->whole);
+    g_free(arrays->real);
+    g_free(arrays->lengths);
+    g_free(arrays->indicators);
+}
+
+static void fill_texts(const Load *load, guint column, Column *arrays)
+{
+    arrays->pointers = g_new(char *, load->rows);
+    arrays->lengths = g_new(unsigned long, load->rows);
     for (guint r = 0; r < load->rows; r++) {
-        const Value *value = &g_array_index(load->values, Value, r * load->columns + column);
-        arrays->pointers[r] = (char *)load->bytes->data + value->at;
+        const Value *value = value_at(load, r, column);
+        arrays->pointers[r] = (char *)text_of(load, value);
         arrays->lengths[r] = value->length;
-        arrays->indicators[r] = value->is_null ? STMT_INDICATOR_NULL : STMT_INDICATOR_NONE;
     }
+}
+
+/* FALSE: one of the values is none that goes as a number */
+static gboolean fill_numbers(const Load *load, guint column, Column *arrays)
+{
+    const gboolean is_whole = load->forms[column] == 'w';
+
+    if (is_whole)
+        arrays->whole = g_new(gint64, load->rows);
+    else
+        arrays->real = g_new(double, load->rows);
+    for (guint r = 0; r < load->rows; r++) {
+        const Value *value = value_at(load, r, column);
+        const char *text = text_of(load, value);
+        if (!value->is_null && !(is_whole ? hb_number_read_whole(text, value->length, &arrays->whole[r])
+                                          : hb_number_read_real(text, value->length, &arrays->real[r])))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static void fill_column(const Load *load, guint column, Column *arrays, MYSQL_BIND *bind)
+{
+    const gboolean may_be_numbers = load->forms != NULL && load->forms[column] != 't';
+
+    if (!may_be_numbers || !fill_numbers(load, column, arrays)) {
+        g_clear_pointer(&arrays->whole, g_free);
+        g_clear_pointer(&arrays->real, g_free);
+        fill_texts(load, column, arrays);
+    }
+    arrays->indicators = g_new(char, load->rows);
+    for (guint r = 0; r < load->rows; r++)
+        arrays->indicators[r] = value_at(load, r, column)->is_null ? STMT_INDICATOR_NULL : STMT_INDICATOR_NONE;
+    bind->buffer_type = arrays->whole != NULL  ? MYSQL_TYPE_LONGLONG
+                        : arrays->real != NULL ? MYSQL_TYPE_DOUBLE
+                                               : type_of(load, column);
+    bind->buffer = arrays->whole != NULL  ? (void *)arrays->whole
+                   : arrays->real != NULL ? (void *)arrays->real
+                                          : (void *)arrays->pointers;
+    bind->length = arrays->lengths;
+    bind->u.indicator = arrays->indicators;
 }
 
 static gboolean execute_arrays(Load *load, MYSQL_BIND *binds, GError **error)
@@ -176,19 +280,12 @@ static gboolean send_arrays(Load *load, GError **error)
     g_autofree Column *arrays = g_new0(Column, load->columns);
     gboolean ok;
 
-    for (guint c = 0; c < load->columns; c++) {
-        fill_column(load, c, &arrays[c]);
-        binds[c].buffer_type = type_of(load, c);
-        binds[c].buffer = arrays[c].pointers;
-        binds[c].length = arrays[c].lengths;
-        binds[c].u.indicator = arrays[c].indicators;
-    }
+    ask_for_forms(load);
+    for (guint c = 0; c < load->columns; c++)
+        fill_column(load, c, &arrays[c], &binds[c]);
     ok = execute_arrays(load, binds, error);
-    for (guint c = 0; c < load->columns; c++) {
-        g_free(arrays[c].pointers);
-        g_free(arrays[c].lengths);
-        g_free(arrays[c].indicators);
-    }
+    for (guint c = 0; c < load->columns; c++)
+        column_clear(&arrays[c]);
     return ok;
 }
 
@@ -434,6 +531,7 @@ static void load_clear(Load *load)
     g_byte_array_unref(load->bytes);
     g_array_unref(load->values);
     g_free(load->alone_nulls);
+    g_free(load->forms);
     if (load->batch != NULL)
         mysql_stmt_close(load->batch);
     if (load->alone != NULL)
