@@ -17,15 +17,17 @@ struct HbCarry {
     GMutex lock;        /* guards what follows */
     GPtrArray *sets;    /* HbRowSet *, of its own: as they are called in the source */
     GHashTable *by_set; /* these to HbStoredRows *, whose sets are those of the target */
+    GHashTable *left;   /* HbRowSet * of sets to how many of their pieces are not in yet */
     GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
 };
 
-typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_QUIT } BlockType;
+typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_COMPLETE, BLOCK_QUIT } BlockType;
 
 typedef struct {
     BlockType type;
     gsize length;
     char *bytes;
+    const HbRowSet *set; /* that is complete */
 } Block;
 
 /* One reader and its writer: a thread with a session of the target */
@@ -165,12 +167,24 @@ static void write_piece(Lane *lane, Block *first)
         g_clear_error(&lane->error);
 }
 
+/* Takes the block */
+static void complete(Lane *lane, Block *block)
+{
+    if (open_target(lane, NULL))
+        hb_restore_complete_rows(lane->carry->restore, lane->session, block->set);
+    g_free(block);
+}
+
 static gpointer run_writer(gpointer data)
 {
     Lane *lane = data;
     Block *block;
 
     while ((block = g_async_queue_pop(lane->full))->type != BLOCK_QUIT) {
+        if (block->type == BLOCK_COMPLETE) {
+            complete(lane, block);
+            continue;
+        }
         if (block->type == BLOCK_ROWS)
             write_piece(lane, block);
         g_async_queue_push(lane->done, lane);
@@ -265,17 +279,36 @@ static gboolean take_row(gpointer context, const char *row, gsize length, GError
     return TRUE;
 }
 
+static void note_cut(gpointer data, const HbRowSet *set, guint pieces)
+{
+    g_hash_table_insert(((HbCarry *)data)->left, (gpointer)set, GUINT_TO_POINTER(pieces));
+}
+
+static void send_complete(Lane *lane, const HbStoredRows *rows)
+{
+    Block *block = g_new0(Block, 1);
+
+    block->type = BLOCK_COMPLETE;
+    block->set = rows->set;
+    g_async_queue_push(lane->full, block);
+}
+
 static void count_piece(Lane *lane)
 {
     HbCarry *carry = lane->carry;
     HbStoredRows *rows = g_hash_table_lookup(carry->by_set, lane->set);
+    guint left;
 
     g_mutex_lock(&carry->lock);
+    left = GPOINTER_TO_UINT(g_hash_table_lookup(carry->left, lane->set)) - 1;
+    g_hash_table_insert(carry->left, (gpointer)lane->set, GUINT_TO_POINTER(left));
     hb_digest_add(&rows->digest, &lane->sum.digest);
     rows->bytes += lane->bytes;
     if (lane->bytes > 0)
         g_hash_table_insert(carry->done, g_strdup(lane->key), rows);
     g_mutex_unlock(&carry->lock);
+    if (left == 0)
+        send_complete(lane, rows);
 }
 
 /* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
@@ -429,7 +462,7 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
     HbSource *source = carry->source;
     const HbSourceOptions *options = source->options;
     g_autoptr(GPtrArray) sets = NULL;
-    const HbRowConsumer consumer = {open_lane, close_lane, begin_piece, take_row, end_piece, carry};
+    const HbRowConsumer consumer = {open_lane, close_lane, begin_piece, take_row, end_piece, carry, note_cut};
     HbReading reading = {.engine = options->engine,
                          .address = &options->from,
                          .snapshot = &source->snapshot,
@@ -480,6 +513,7 @@ HbCarry *hb_carry_new(HbSource *source)
     carry->source = source;
     carry->sets = g_ptr_array_new_with_free_func(copy_free);
     carry->by_set = g_hash_table_new(NULL, NULL);
+    carry->left = g_hash_table_new(NULL, NULL);
     carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     g_mutex_init(&carry->lock);
     copy_sets(carry);
@@ -492,6 +526,7 @@ void hb_carry_free(HbCarry *carry)
         return;
     g_ptr_array_unref(carry->sets);
     g_hash_table_unref(carry->by_set);
+    g_hash_table_unref(carry->left);
     g_hash_table_unref(carry->done);
     g_mutex_clear(&carry->lock);
     g_free(carry);

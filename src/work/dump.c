@@ -105,7 +105,7 @@ static gboolean read_rows(Making *making, GError **error)
 {
     const HbSourceOptions *options = &making->options->source;
     HbSource *source = making->source;
-    const HbRowConsumer consumer = {open_packing, close_packing, begin_packing, take_row, end_packing, making};
+    const HbRowConsumer consumer = {open_packing, close_packing, begin_packing, take_row, end_packing, making, NULL};
     const HbReading reading = {.engine = options->engine,
                                .address = &options->from,
                                .snapshot = &source->snapshot,

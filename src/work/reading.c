@@ -105,8 +105,12 @@ static GArray *cut_pieces(const HbReading *reading, HbSession *session, guint64 
     g_array_set_clear_func(pieces, piece_clear);
     guint64 bytes = piece_bytes(reading);
 
-    for (guint i = 0; i < reading->sets->len; i++)
+    for (guint i = 0; i < reading->sets->len; i++) {
+        const guint before = pieces->len;
         add_pieces(pieces, session, reading, reading->sets->pdata[i], bytes);
+        if (reading->consumer->cut != NULL)
+            reading->consumer->cut(reading->consumer->data, reading->sets->pdata[i], pieces->len - before);
+    }
     g_array_sort(pieces, compare_pieces);
     *total = 0;
     for (guint i = 0; i < pieces->len; i++)

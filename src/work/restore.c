@@ -72,6 +72,7 @@ void hb_restore_free(HbRestore *restore)
     if (restore == NULL)
         return;
     hb_steps_free(restore->steps);
+    hb_steps_free(restore->later);
     hb_server_info_clear(&restore->info);
     g_clear_pointer(&restore->earlier, g_hash_table_unref);
     g_clear_pointer(&restore->journal, g_hash_table_unref);
@@ -288,6 +289,9 @@ static gboolean walk_around_supply(HbRestore *restore, GError **error)
     const HbRowSupply *supply = restore->options.supply;
     const gboolean tentative = restore->options.tentative;
 
+    if (!make_steps(restore, error))
+        return FALSE;
+    restore->later = g_steal_pointer(&restore->steps);
     restore->before_rows = TRUE;
     restore->options.tentative = TRUE;
     if (!make_steps(restore, error) || !walk_stubbornly(restore, error) || !supply->load(supply->data, restore, error))

@@ -118,6 +118,11 @@ gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 gboolean hb_restore_is_broken(const HbRestore *restore);
 void hb_restore_note_broken(HbRestore *restore);        /* a connection to the target broke; thread-safe */
 GPtrArray *hb_restore_find_emptied(HbRestore *restore); /* of tables that a crash has emptied: HbStoredRows * */
+/*
+ * All rows of a set are in: makes the keys and indexes of its table that need no other rows, in a session of the
+ * caller's, while other rows still come. What fails is made, or told, at the end; thread-safe
+ */
+void hb_restore_complete_rows(HbRestore *restore, HbSession *session, const HbRowSet *set);
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause); /* thread-safe */
 
 /* Is everything done that the server lets us do? After run() */

@@ -9,6 +9,7 @@
  *     restore_step    carries one step out
  *     restore_existing  what becomes of what the target has already
  *     restore_reach   what of that belongs to others
+ *     restore_early   keys and indexes while other rows still come
  *     restore_volatile  tables that a crash of the server empties
  *     restore_roles   users who are there already; passwords for those who get none
  */
@@ -52,6 +53,7 @@ struct HbRestore {
     GHashTable *earlier;     /* keys of the steps that the run we resume had finished; NULL without one */
     GHashTable *journal;     /* steps that are finished as far as the target knows: key to note; only read by workers */
     GHashTable *failed_rows; /* identities of row sets that a supply could not load, to messages */
+    HbSteps *later;          /* what follows rows that come from a supply; only read while they come; NULL: none */
     HbRestoreResult *result;
 
     GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */

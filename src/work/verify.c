@@ -153,7 +153,7 @@ static gboolean read_catalog(Finding *finding, GError **error)
 static gboolean read_rows(Finding *finding, GError **error)
 {
     const HbVerifyOptions *options = finding->options;
-    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, finding};
+    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, finding, NULL};
     const HbReading reading = {.engine = finding->side->engine,
                                .address = &finding->side->address,
                                .snapshot = &finding->snapshot,
