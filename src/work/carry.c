@@ -286,11 +286,9 @@ static void note_cut(gpointer data, const HbRowSet *set, guint pieces)
 
 static void send_complete(Lane *lane, const HbStoredRows *rows)
 {
-    Block *block = g_new0(Block, 1);
+    const Block block = {.type = BLOCK_COMPLETE, .set = rows->set};
 
-    block->type = BLOCK_COMPLETE;
-    block->set = rows->set;
-    g_async_queue_push(lane->full, block);
+    g_async_queue_push(lane->full, g_memdup2(&block, sizeof block));
 }
 
 static void count_piece(Lane *lane)

@@ -8,6 +8,7 @@
 #include "engine/mariadb/grants.h"
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/names.h"
+#include "engine/mariadb/numbers.h"
 #include "engine/mariadb/session.h"
 #include "engine/mariadb/statements.h"
 
@@ -145,6 +146,95 @@ static void rows_go_in_without_arrays_too(void **state)
         hb_mariadb_engine.close(session);
     }
     g_free(servers_query(uri, "SET GLOBAL max_prepared_stmt_count = 16382"));
+}
+
+static void numbers_are_read_exactly(void **state)
+{
+    static const char *const texts[] = {"0",
+                                        "-0",
+                                        "1.5",
+                                        "-12.25",
+                                        "0.1",
+                                        "123456789012.345",
+                                        "999999999999999",
+                                        ".5",
+                                        "5.",
+                                        "1e3",
+                                        "-1e-300",
+                                        "1.7976931348623157e308",
+                                        "4.9e-324",
+                                        "0.30000000000000004",
+                                        "123456789.123456789"};
+    static const char *const none[] = {"", "-", "1x", "nan", "inf", "0x10", " 1", "1 ", "1.2.3", "--1"};
+    static const struct {
+        const char *text;
+        gint64 number;
+    } whole[] = {{"0", 0}, {"-7", -7}, {"007", 7}, {"999999999999999999", G_GINT64_CONSTANT(999999999999999999)}};
+    static const char *const no_whole[] = {"", "-", "1.0", "1e3", "+1", "9223372036854775807", "12a"};
+    double real;
+    gint64 number;
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(texts); i++) {
+        const double expected = g_ascii_strtod(texts[i], NULL);
+        assert_true(hb_number_read_real(texts[i], strlen(texts[i]), &real));
+        assert_memory_equal(&real, &expected, sizeof real);
+    }
+    for (int i = -50000; i < 50000; i += 7) {
+        g_autofree char *text = g_strdup_printf("%d.%03d", i / 1000, ABS(i % 1000));
+        assert_true(hb_number_read_real(text, strlen(text), &real) && real == g_ascii_strtod(text, NULL));
+    }
+    for (gsize i = 0; i < G_N_ELEMENTS(none); i++)
+        assert_false(hb_number_read_real(none[i], strlen(none[i]), &real));
+    for (gsize i = 0; i < G_N_ELEMENTS(whole); i++)
+        assert_true(hb_number_read_whole(whole[i].text, strlen(whole[i].text), &number) && number == whole[i].number);
+    for (gsize i = 0; i < G_N_ELEMENTS(no_whole); i++)
+        assert_false(hb_number_read_whole(no_whole[i], strlen(no_whole[i]), &number));
+}
+
+/* Many rows go as numbers where the columns are numbers, few as text: the server must store the same */
+static void numbers_are_stored_like_their_text(void **state)
+{
+    static const char *const rows[] = {
+        "-128\t0\t0000000007\t-9223372036854775808\t0\t-3.4e38\t-1.7e308\t1901\t2\t007\t-1.50000\t0\n",
+        "127\t65535\t4294967295\t9223372036854775807\t18446744073709551615\t0.1\t0.1\t2155\t1\t1e3\t0.00001\t1.25\n",
+        "0\t1\t1\t42\t999999999999999999\t16777217\t5e-324\t0000\t1\t\t12345678901234567890.12345\t-0.005\n",
+        "\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\t\\N\n"};
+    static const char create[] =
+        "CREATE TABLE %s (a TINYINT, b SMALLINT UNSIGNED, c INT(10) UNSIGNED ZEROFILL, d BIGINT, e BIGINT UNSIGNED,"
+        " f FLOAT, g DOUBLE, h YEAR, i ENUM('2', '1'), j VARCHAR(9), k DECIMAL(30, 5), l FLOAT(7, 2))";
+    g_autofree char *uri = servers_get_uri("one", NULL), *own = servers_get_uri("one", "numbers");
+    GError *error = NULL;
+
+    (void)state;
+    g_free(servers_query(uri, "CREATE DATABASE numbers"));
+    HbSession *session = hb_mariadb_engine.open(&(HbAddress){.uri = uri, .database = "numbers"}, &error);
+    check_no_error(error);
+    assert_true(hb_mariadb_engine.begin_journal(session, "x", NULL));
+    for (int piece = 0; piece < 5; piece++) { /* one of 400 rows, four of 100 */
+        const guint count = piece == 0 ? 100 : 25;
+        g_autoptr(HbCatalog) catalog = hb_catalog_new();
+        HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", piece == 0 ? "many" : "few");
+        g_autoptr(GString) text = g_string_new(NULL);
+        g_autofree char *sql = g_strdup_printf(create, set->table), *key = g_strdup_printf("piece %d", piece);
+        for (guint r = 0; r < count * G_N_ELEMENTS(rows); r++)
+            g_string_append(text, rows[r % G_N_ELEMENTS(rows)]);
+        for (char column = 'a'; column <= 'l'; column++)
+            g_ptr_array_add(set->columns, g_strndup(&column, 1));
+        if (piece <= 1)
+            g_free(servers_query(own, sql));
+        const char *at = text->str;
+        hb_mariadb_engine.write_rows(session, set, give_once, &at, key, &error);
+        check_no_error(error);
+    }
+    hb_mariadb_engine.close(session);
+    g_autofree char *same =
+        servers_query(own, "SELECT COUNT(*) FROM (SELECT * FROM many EXCEPT ALL SELECT * FROM few) d"
+                           " UNION ALL SELECT COUNT(*) FROM many UNION ALL SELECT COUNT(*) FROM few");
+    assert_string_equal(g_strstrip(same), "0\n400\n400");
+    g_autofree char *sums = servers_query(own, "CHECKSUM TABLE many, few");
+    g_auto(GStrv) lines = g_strsplit(g_strstrip(sums), "\n", -1);
+    assert_string_equal(strchr(lines[0], '\t'), strchr(lines[1], '\t'));
 }
 
 /* Only what broke off may be there already: what another one made is in the way, however often the step is tried */
@@ -468,6 +558,8 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
         cmocka_unit_test(what_others_made_is_never_taken_for_ours),
+        cmocka_unit_test(numbers_are_read_exactly),
+        cmocka_unit_test(numbers_are_stored_like_their_text),
         cmocka_unit_test(rows_go_in_without_arrays_too),
         cmocka_unit_test(values_that_do_not_fit_are_an_error),
         cmocka_unit_test(addresses_are_read_and_shown_without_secrets),
