@@ -21,8 +21,8 @@ const char *const hb_finding_names[] = {
     "encryption-missing", "time-zone-missing", "password-refused", "history-refused", "name-case", "database-missing",
     "not-as-source", "left-out-of-dump",
     /* What is there already */
-    "name-taken", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ", "exists-otherwise",
-    "stays", "dropped", "emptied", "set-aside",
+    "name-taken", "need-missing", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ",
+    "exists-otherwise", "stays", "dropped", "emptied", "set-aside", "in-parts",
     /* Users and rights */
     "role-missing", "role-differs", "right-missing", "refused", "ownership",
     /* What means something else there, or leads elsewhere */
@@ -316,6 +316,51 @@ static char *make_role_sql(const HbObject *object)
                : NULL;
 }
 
+/* "SUPERUSER", "CONNECTION LIMIT 12" of "CREATE ROLE ida WITH SUPERUSER CONNECTION LIMIT 12;": char *. The caller's */
+static GPtrArray *list_attributes(const char *definition)
+{
+    GPtrArray *attributes = g_ptr_array_new_with_free_func(g_free);
+    const char *at = strstr(definition, " WITH ");
+
+    at = at != NULL ? at + strlen(" WITH ") : "";
+    while (*at != '\0' && *at != ';') {
+        const gboolean has_value = g_str_has_prefix(at, "CONNECTION LIMIT ") || g_str_has_prefix(at, "VALID UNTIL ");
+        const char *value = has_value ? strchr(strchr(at, ' ') + 1, ' ') + 1 : at;
+        const char *end = *value == '\'' ? strchr(value + 1, '\'') : NULL;
+        end = end != NULL ? end + 1 : value + strcspn(value, " ;");
+        g_ptr_array_add(attributes, g_strndup(at, (gsize)(end - at)));
+        at = end + strspn(end, " ");
+    }
+    return attributes;
+}
+
+/* Those of one that the other has not; NULL: there are none. The caller's */
+static char *tell_attributes(const char *one, const char *other)
+{
+    g_autoptr(GPtrArray) own = list_attributes(one), others = list_attributes(other);
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < own->len; i++) {
+        if (!g_ptr_array_find_with_equal_func(others, own->pdata[i], g_str_equal, NULL))
+            g_string_append_printf(text, "%s%s", text->len > 0 ? " " : "", (const char *)own->pdata[i]);
+    }
+    return g_string_free(text, text->len == 0);
+}
+
+static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArray *findings)
+{
+    const char *to = difference->to != NULL ? difference->to : "",
+               *from = difference->from != NULL ? difference->from : "";
+    g_autofree char *there = tell_attributes(to, from), *here = tell_attributes(from, to);
+
+    if (!g_str_has_prefix(from, "CREATE ROLE ") || (there == NULL && here == NULL))
+        return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                               "exists on the target as “%s”, and stays so; in the source it is “%s”", to, from);
+    return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                           "exists on the target and stays as it is: %s there, %s in the source",
+                           there != NULL ? there : "nothing more", here != NULL ? here : "nothing more");
+}
+
 static void tell_difference(const HbCatalog *catalog, const HbDifference *difference, GPtrArray *findings)
 {
     const HbObject *object = hb_catalog_find(catalog, difference->identity);
@@ -329,10 +374,7 @@ static void tell_difference(const HbCatalog *catalog, const HbDifference *differ
         finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
                                   "the user exists on the target without it, and stays as it is");
     else
-        finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
-                                  "exists on the target as “%s”, and stays so; in the source it is “%s”",
-                                  difference->to != NULL ? difference->to : "",
-                                  difference->from != NULL ? difference->from : "");
+        finding = tell_other_definition(difference, findings);
     if (sql != NULL && strstr(sql, " SUPERUSER") != NULL)
         hb_finding_advise(finding, "see whether it has to be a superuser on the target, too", NULL);
     else

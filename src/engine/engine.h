@@ -109,6 +109,7 @@ typedef struct {
 typedef struct {
     GHashTable *owners; /* names, unquoted, of those whose objects are as good as his own */
     GHashTable *closed; /* identities of schemas that he may create nothing in */
+    guint64 locks;      /* that all transactions of the server can hold together; 0: as many as they need */
 } HbReach;
 
 void hb_reach_clear(HbReach *reach);

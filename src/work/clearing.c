@@ -174,7 +174,7 @@ HbClearing *hb_clearing_new(const HbMeeting *meeting, const HbEngine *engine, GP
 
 /* ---- The journal's note: (kept, rows, dropped, emptied, aside), as GLib writes such values ---- */
 
-#define NOTE_ITEMS "a(smsmsas)"
+#define NOTE_ITEMS "a(smsmsasu)"
 #define NOTE_FORM  "(asas" NOTE_ITEMS NOTE_ITEMS NOTE_ITEMS ")"
 
 static GVariant *write_names(const GPtrArray *names)
@@ -189,8 +189,8 @@ static GVariant *write_items(const GPtrArray *items)
     g_variant_builder_init(&builder, G_VARIANT_TYPE(NOTE_ITEMS));
     for (guint i = 0; i < items->len; i++) {
         const HbClearItem *item = items->pdata[i];
-        g_variant_builder_add(&builder, "(smsms@as)", item->identity, item->sql, item->definition,
-                              write_names(item->needs));
+        g_variant_builder_add(&builder, "(smsms@asu)", item->identity, item->sql, item->definition,
+                              write_names(item->needs), item->turn);
     }
     return g_variant_builder_end(&builder);
 }
@@ -223,10 +223,12 @@ static void read_items(GVariant *note, gsize at, GPtrArray *items)
     GVariant *names;
     const char *identity, *definition;
     char *sql, *name;
+    guint32 turn;
 
     g_variant_iter_init(&iter, list);
-    while (g_variant_iter_next(&iter, "(&smsm&s@as)", &identity, &sql, &definition, &names)) {
+    while (g_variant_iter_next(&iter, "(&smsm&s@asu)", &identity, &sql, &definition, &names, &turn)) {
         HbClearItem *item = add_item(items, identity, sql, definition);
+        item->turn = turn;
         g_variant_iter_init(&needs, names);
         while (g_variant_iter_next(&needs, "s", &name))
             g_ptr_array_add(item->needs, name);
@@ -275,6 +277,91 @@ gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const ch
                         "was taken off by the restore that broke off, and will be put back");
     }
     return earlier != NULL;
+}
+
+/* ---- Turns ---- */
+
+/*
+ * Locks that PostgreSQL takes beside those of tables and indexes: for a dropped table its types, and what keeps its
+ * long values; for a foreign key itself and its four triggers; for any key or other object itself
+ */
+#define LOCKS_BESIDE_A_TABLE       4
+#define LOCKS_BESIDE_A_FOREIGN_KEY 5
+#define LOCKS_BESIDE_OTHERS        1
+
+/* What one transaction has locked */
+typedef struct {
+    const HbCatalog *there;
+    GHashTable *parts;  /* of tables: identities to GPtrArray of the identities of what is locked with them */
+    GHashTable *locked; /* identities */
+    guint64 beside;
+} Turn;
+
+static GHashTable *index_parts(const HbCatalog *there)
+{
+    GHashTable *parts =
+        g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)(void (*)(void))g_ptr_array_unref);
+
+    for (guint i = 0; i < hb_catalog_count(there); i++) {
+        const HbObject *object = hb_catalog_get(there, i);
+        GPtrArray *list;
+        if (object->on == NULL || (object->kind != HB_KIND_KEY && object->kind != HB_KIND_INDEX))
+            continue;
+        list = g_hash_table_lookup(parts, object->on);
+        if (list == NULL)
+            g_hash_table_insert(parts, object->on, list = g_ptr_array_new());
+        g_ptr_array_add(list, object->identity);
+    }
+    return parts;
+}
+
+static void lock_table(Turn *turn, const char *table, gboolean with_parts)
+{
+    const GPtrArray *parts = with_parts ? g_hash_table_lookup(turn->parts, table) : NULL;
+
+    g_hash_table_add(turn->locked, (gpointer)table);
+    turn->beside += with_parts ? LOCKS_BESIDE_A_TABLE : LOCKS_BESIDE_OTHERS;
+    for (guint i = 0; parts != NULL && i < parts->len; i++) {
+        g_hash_table_add(turn->locked, parts->pdata[i]);
+        turn->beside += LOCKS_BESIDE_OTHERS;
+    }
+}
+
+static void lock(Turn *turn, const HbClearItem *item)
+{
+    const HbObject *object = hb_catalog_find(turn->there, item->identity);
+
+    if (object == NULL)
+        return;
+    if (object->on != NULL)
+        lock_table(turn, object->on, object->kind == HB_KIND_ROWS);
+    else
+        lock_table(turn, object->identity, object->kind == HB_KIND_TABLE);
+    turn->beside += object->kind == HB_KIND_FOREIGN_KEY ? LOCKS_BESIDE_A_FOREIGN_KEY : 0;
+    for (guint n = 0; object->kind == HB_KIND_FOREIGN_KEY && n < object->needs->len; n++) {
+        if (g_str_has_prefix(object->needs->pdata[n], "table "))
+            lock_table(turn, object->needs->pdata[n], FALSE);
+    }
+}
+
+guint hb_clearing_take_turns(HbClearing *clearing, const HbCatalog *there, guint64 locks)
+{
+    g_autoptr(GPtrArray) list = hb_clearing_list(clearing);
+    g_autoptr(GHashTable) parts = index_parts(there), locked = g_hash_table_new(g_str_hash, g_str_equal);
+    Turn turn = {there, parts, locked, 0};
+    guint number = 0;
+
+    for (guint i = 0; i < list->len; i++) {
+        HbClearItem *item = list->pdata[i];
+        item->turn = number;
+        lock(&turn, item);
+        if (g_hash_table_size(locked) + turn.beside < locks || i + 1 == list->len)
+            continue;
+        g_hash_table_remove_all(locked);
+        turn.beside = 0;
+        number++;
+    }
+    return number + 1;
 }
 
 /* ---- Use ---- */

@@ -17,6 +17,7 @@ typedef struct {
     char *sql;        /* that does it; NULL: it goes with another */
     char *definition; /* of what is put back; otherwise NULL */
     GPtrArray *needs; /* char *: identities of others that are put back before it */
+    guint turn;       /* of the transactions that do it, one after the other; 0: the first, and usually the only one */
 } HbClearItem;
 
 typedef struct {
@@ -39,6 +40,12 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbClearing, hb_clearing_free)
  */
 gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, const HbMeeting *meeting,
                              GPtrArray *findings, GError **error);
+
+/*
+ * So many locks are all that a transaction can take: cuts the work into turns that need no more each. Returns how many
+ * turns that makes; there: as the meeting has it
+ */
+guint hb_clearing_take_turns(HbClearing *clearing, const HbCatalog *there, guint64 locks);
 
 /* As text, for the journal. Reading fails with HB_ERROR_DAMAGED */
 char *hb_clearing_write(const HbClearing *clearing);

@@ -89,6 +89,33 @@ static HbCatalog *read_there(HbRestore *restore, HbSession *session, GError **er
     return there;
 }
 
+/* What a fresh database of any server has */
+static gboolean is_always_there(const char *identity)
+{
+    return strcmp(identity, "schema public") == 0 || strcmp(identity, "extension plpgsql") == 0 ||
+           strcmp(identity, "language plpgsql") == 0;
+}
+
+/* Who takes things alone (--needs no) says that the target has what they need. there: NULL if it has nothing */
+static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTable *needed)
+{
+    g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(needed), (GCompareFunc)strcmp);
+
+    if (restore->options.choice == NULL || !restore->options.choice->alone)
+        return;
+    for (GList *at = names; at != NULL; at = at->next) {
+        const char *identity = at->data;
+        const gboolean is_there = there != NULL && hb_catalog_find(there, identity) != NULL;
+        if (is_there || is_always_there(identity) || g_str_has_prefix(identity, "role "))
+            continue;
+        hb_finding_advise(
+            hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "need-missing", identity,
+                            "is needed by what was taken, does not come along (--needs no), and is not on "
+                            "the target"),
+            "let it come along, or create it there beforehand", NULL);
+    }
+}
+
 static gboolean inherit(HbRestore *restore, HbSession *session, const HbMeeting *meeting, GError **error)
 {
     g_autoptr(GHashTable) journal = restore->options.engine->read_journal(session, error);
@@ -122,6 +149,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
         g_prefix_error(error, "looking at what %s has: ", restore->database);
         return FALSE;
     }
+    look_for_needs(restore, there, along);
     restore->clearing = hb_clearing_new(&meeting, restore->options.engine, restore->findings);
     if (!hb_restore_look_at_reach(restore, session, &meeting, owners, error))
         return FALSE;
@@ -135,6 +163,14 @@ static void miss_database(HbRestore *restore)
 
     hb_finding_advise(finding, "restore the structure, too: --parts schema,data", NULL);
     finding->is_final = TRUE;
+}
+
+/* The database is new, or must be empty */
+static void look_for_nothing_there(HbRestore *restore)
+{
+    g_autoptr(GHashTable) along = index_along(restore);
+
+    look_for_needs(restore, NULL, along);
 }
 
 gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
@@ -151,6 +187,8 @@ gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
     else if (restore->exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
         return hb_restore_with_session(restore, meet, error) &&
                hb_clearing_apply(restore->clearing, restore->manifest->catalog, error);
+    else if (!restore->resumed)
+        look_for_nothing_there(restore);
     return note == NULL ||
            (restore->clearing != NULL && hb_clearing_apply(restore->clearing, restore->manifest->catalog, error));
 }

@@ -86,6 +86,26 @@ static void look_at_places(const Look *look)
     }
 }
 
+/* Half of the locks are left to others */
+#define LOCKS_DIVISOR 2
+
+static void look_at_locks(const Look *look)
+{
+    HbClearing *clearing = look->restore->clearing;
+    const guint turns = look->reach.locks == 0
+                            ? 1
+                            : hb_clearing_take_turns(clearing, look->meeting->there, look->reach.locks / LOCKS_DIVISOR);
+
+    if (turns == 1)
+        return;
+    hb_finding_advise(
+        hb_findings_add(look->restore->findings, HB_FINDING_WARNING, "in-parts", look->restore->database,
+                        "has more to be dropped or emptied than the server can lock at once: that is done in %u "
+                        "transactions, and if one fails, what the earlier ones took is listed as gone",
+                        turns),
+        "raise max_locks_per_transaction there, if it is to be all or nothing", NULL);
+}
+
 gboolean hb_restore_look_at_reach(HbRestore *restore, HbSession *session, const HbMeeting *meeting, GHashTable *owners,
                                   GError **error)
 {
@@ -93,13 +113,15 @@ gboolean hb_restore_look_at_reach(HbRestore *restore, HbSession *session, const 
     Look look = {.restore = restore, .meeting = meeting, .owners = owners};
     gboolean ok;
 
-    if (restore->info.is_superuser || restore->options.engine->read_reach == NULL)
+    if (restore->options.engine->read_reach == NULL)
         return TRUE;
     look.kept = g_hash_table_new(g_str_hash, g_str_equal);
     for (guint i = 0; i < clearing->kept->len; i++)
         g_hash_table_add(look.kept, clearing->kept->pdata[i]);
     ok = restore->options.engine->read_reach(session, &look.reach, error);
-    if (ok) {
+    if (ok)
+        look_at_locks(&look);
+    if (ok && !restore->info.is_superuser) {
         look_at_items(&look, clearing->dropped, "would be dropped");
         look_at_items(&look, clearing->aside, "would be taken off and put back");
         look_at_places(&look);

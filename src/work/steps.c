@@ -222,8 +222,10 @@ static void add_analyze(Maker *maker)
 
 char *hb_steps_key_of_clearing(const HbEngine *engine, const HbClearItem *item)
 {
-    return engine->traits.definitions_undone ? g_strdup("clear the target")
-                                             : g_strdup_printf("clear %s", item->identity);
+    if (!engine->traits.definitions_undone)
+        return g_strdup_printf("clear %s", item->identity);
+    return item->turn == 0 ? g_strdup("clear the target")
+                           : g_strdup_printf("clear the target, part %u", item->turn + 1);
 }
 
 static guint add_clear_step(Maker *maker, const HbClearItem *item, char *sql, guint before)
@@ -235,7 +237,9 @@ static guint add_clear_step(Maker *maker, const HbClearItem *item, char *sql, gu
     return number;
 }
 
-/* All or nothing, where the server can; otherwise one after the other, until one fails. Returns the last */
+/* All or nothing, where the server can, or turn by turn; otherwise one after the other, until one fails. Returns the
+ * last
+ */
 static guint add_clearing(Maker *maker)
 {
     g_autoptr(GPtrArray) items = hb_clearing_list(maker->wishes->clearing);
@@ -244,13 +248,13 @@ static guint add_clearing(Maker *maker)
 
     for (guint i = 0; i < items->len; i++) {
         const HbClearItem *item = items->pdata[i];
-        if (maker->engine->traits.definitions_undone)
-            g_string_append_printf(all, "%s\n", item->sql);
-        else
-            last = add_clear_step(maker, item, g_strdup(item->sql), last);
+        const HbClearItem *next = i + 1 < items->len ? items->pdata[i + 1] : NULL;
+        g_string_append_printf(all, "%s\n", item->sql);
+        if (maker->engine->traits.definitions_undone && next != NULL && next->turn == item->turn)
+            continue;
+        last = add_clear_step(maker, item, g_strdup(all->str), last);
+        g_string_truncate(all, 0);
     }
-    if (all->len > 0)
-        last = add_clear_step(maker, items->pdata[0], g_strdup(all->str), last);
     return last;
 }
 

@@ -81,8 +81,18 @@ static void what_the_target_has_already_can_be_left_out(void **state)
 {
     (void)state;
     run_expect(
-        run_shell("cd $FOLDER; $HORNBEAM restore old.full \"$(server_uri new alone)\" --take table:plot --needs no"), 4,
-        "schema \"garden\" does not exist", "needed, and not taken: schema garden; the target must have it");
+        run_shell("cd $FOLDER; $HORNBEAM restore old.full \"$(server_uri new alone)\" --take table:plot --needs no"), 1,
+        NULL,
+        "schema garden, table garden.keeper, type garden.years: is needed by what was taken, does not come along "
+        "(--needs no), and is not on the target");
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM restore old.full \"$(server_uri new alone)\" --take table:plot --needs no"
+                  " --accept need-missing"),
+        4, "schema \"garden\" does not exist", "needed, and not taken: schema garden; the target must have it");
+    run_expect(run_shell("cd $FOLDER; to=$(server_uri new beside); $HORNBEAM restore -q old.full \"$to\" --skip"
+                         " view:worry_list; $HORNBEAM restore old.full \"$to\" --take view:worry_list --needs no"
+                         " --existing keep"),
+               0, "Restored: database beside", NULL);
     run_expect(run_shell("$HORNBEAM dump \"$(server_uri old fennick_vale)\" $FOLDER/nothing --take table:fountain"), 2,
                NULL, "--take table:fountain: there is no such object");
 }

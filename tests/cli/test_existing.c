@@ -198,6 +198,23 @@ static void what_cannot_be_dropped_is_not_half_dropped(void **state)
                0, "Equal", NULL);
 }
 
+/* More tables than the server can lock at once are dropped in several transactions; and it says so */
+static void a_server_with_few_locks_is_cleared_in_parts(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "cd $FOLDER; start_postgres tight; stop_server tight; printf 'max_connections = 20\\n"
+            "max_locks_per_transaction = 10\\n' >>$SERVERS/tight/data/postgresql.conf;"
+            " as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/tight/data -l $SERVERS/tight/data/server.log -w start"
+            "  >/dev/null; to=$(server_uri tight fennick_vale);"
+            " $HORNBEAM restore -q old.fennick_vale \"$to\" --jobs 1;"
+            " $HORNBEAM restore old.fennick_vale \"$to\" --jobs 1 --existing replace --yes --log tight.told"
+            "  >/dev/null 2>&1; echo $?; grep -c 'that is done in . transactions' tight.told;"
+            " $HORNBEAM verify old.fennick_vale \"$to\" --jobs 1; status=$?; stop_server tight; exit $status"),
+        0, "0\n1\nVerification", NULL);
+}
+
 /* Exactly what is gone is listed, and is back after a resume */
 static void what_is_gone_is_named_until_it_is_back(void **state)
 {
@@ -328,6 +345,7 @@ int main(void)
         cmocka_unit_test(what_is_there_is_minded),
         cmocka_unit_test(a_rehearsal_lists_the_steps_and_does_nothing),
         cmocka_unit_test(what_cannot_be_dropped_is_not_half_dropped),
+        cmocka_unit_test(a_server_with_few_locks_is_cleared_in_parts),
         cmocka_unit_test(what_is_gone_is_named_until_it_is_back),
         cmocka_unit_test(whoever_is_killed_can_go_on),
         cmocka_unit_test(a_carry_that_broke_off_can_be_begun_anew),

@@ -62,7 +62,8 @@ static const Trap traps[] = {
      NULL,
      "",
      0,
-     {"role vale_keepers: exists on the target as “CREATE ROLE vale_keepers WITH SUPERUSER",
+     {"role vale_keepers: exists on the target and stays as it is: SUPERUSER LOGIN there, NOSUPERUSER NOLOGIN in the "
+      "source",
       "ALTER ROLE vale_keepers WITH NOSUPERUSER", "password loans_desk: exists on the target with another password"}},
     {"a role that is nowhere",
      "new",

@@ -257,9 +257,22 @@ static gboolean read_set(HbSession *session, const char *sql, GHashTable **set, 
     return result != NULL;
 }
 
+static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(
+        session,
+        "SELECT current_setting('max_locks_per_transaction')::bigint"
+        " * (current_setting('max_connections')::bigint + current_setting('max_prepared_transactions')::bigint)",
+        error);
+
+    *locks = result != NULL ? g_ascii_strtoull(PQgetvalue(result, 0, 0), NULL, 10) : 0;
+    return result != NULL;
+}
+
 gboolean hb_pg_read_reach(HbSession *session, HbReach *reach, GError **error)
 {
-    return read_set(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", &reach->owners, error) &&
+    return read_locks(session, &reach->locks, error) &&
+           read_set(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", &reach->owners, error) &&
            read_set(session,
                     "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
                     " WHERE NOT has_schema_privilege(oid, 'CREATE')",
