@@ -4,6 +4,7 @@
 #include "cli/route.h"
 #include "cli/terminal.h"
 #include "report/json.h"
+#include "report/text.h"
 
 #include "version.h"
 
@@ -11,6 +12,7 @@
 #include <locale.h>
 #include <stdio.h>
 #include <string.h>
+#include <unistd.h>
 
 const HbCommand *const hb_commands[] = {&hb_command_survey, &hb_command_preflight, &hb_command_dump,
                                         &hb_command_show,   &hb_command_sql,       &hb_command_restore,
@@ -88,8 +90,12 @@ HbSourceOptions hb_cli_make_source(const HbCli *cli)
 
 void hb_cli_print(HbCli *cli, char *text)
 {
+    g_autofree char *folded = hb_terminal_is_output() && !cli->options.json
+                                  ? hb_text_fold(text, hb_terminal_get_columns(STDOUT_FILENO))
+                                  : NULL;
+
     hb_voice_end_view(cli->voice);
-    fputs(text, stdout);
+    fputs(folded != NULL ? folded : text, stdout);
     if (!g_str_has_suffix(text, "\n"))
         fputc('\n', stdout);
     g_free(text);

@@ -6,11 +6,14 @@
 #include <signal.h>
 #include <stdio.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <termios.h>
 #include <unistd.h>
 
 #define PASSWORD_LIMIT 1024
 #define POLL_MS        200
+
+#define COLUMNS_DEFAULT 80
 
 /* The thread that waits for signals, so that what they cause may take locks */
 static struct {
@@ -27,6 +30,13 @@ gboolean hb_terminal_is_output(void)
 gboolean hb_terminal_is_error_live(void)
 {
     return isatty(STDERR_FILENO) && g_strcmp0(g_getenv("TERM"), "dumb") != 0;
+}
+
+guint hb_terminal_get_columns(int fd)
+{
+    struct winsize size;
+
+    return ioctl(fd, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : COLUMNS_DEFAULT;
 }
 
 gboolean hb_terminal_can_ask(void)

@@ -8,6 +8,7 @@
 
 gboolean hb_terminal_is_output(void);     /* standard output is a terminal */
 gboolean hb_terminal_is_error_live(void); /* standard error is one that can move its cursor */
+guint hb_terminal_get_columns(int fd);    /* a usual width if that cannot be known */
 gboolean hb_terminal_can_ask(void);       /* there is somebody to ask */
 
 /* Asks without echo; NULL if there is no answer. The caller's, to be wiped */

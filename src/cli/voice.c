@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/voice.h"
 
+#include "cli/terminal.h"
 #include "cli/view.h"
 #include "core/error.h"
 #include "report/text.h"
@@ -8,12 +9,10 @@
 #include <errno.h>
 #include <stdio.h>
 #include <string.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
 #define REDRAW_EVERY_US (G_USEC_PER_SEC / 10)
 #define LINE_EVERY_US   (15 * G_USEC_PER_SEC)
-#define COLUMNS_DEFAULT 80
 
 struct HbVoice {
     HbVoiceOptions options;
@@ -39,13 +38,6 @@ static const struct {
 
 /* ---- The live view; the lock is held ---- */
 
-static guint terminal_columns(void)
-{
-    struct winsize size;
-
-    return ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : COLUMNS_DEFAULT;
-}
-
 /* Up to the view's first line, and everything from there on is cleared */
 static void erase(HbVoice *voice)
 {
@@ -61,7 +53,8 @@ static void draw(HbVoice *voice)
 
     if (!voice->options.live || voice->options.quiet || voice->is_ended)
         return;
-    text = hb_view_draw(voice->view, g_get_monotonic_time(), terminal_columns(), voice->options.color, &lines);
+    text = hb_view_draw(voice->view, g_get_monotonic_time(), hb_terminal_get_columns(STDERR_FILENO),
+                        voice->options.color, &lines);
     erase(voice);
     fputs(text, stderr);
     fflush(stderr);
@@ -207,8 +200,10 @@ void hb_voice_show(HbVoice *voice, const char *text, gboolean even_if_quiet)
     hb_voice_write_log(voice, text);
     g_mutex_lock(&voice->lock);
     if (even_if_quiet || !voice->options.quiet) {
+        g_autofree char *folded =
+            voice->options.live ? hb_text_fold(text, hb_terminal_get_columns(STDERR_FILENO)) : g_strdup(text);
         erase(voice);
-        fputs(text, stderr);
+        fputs(folded, stderr);
         fflush(stderr);
     }
     g_mutex_unlock(&voice->lock);

@@ -142,10 +142,30 @@ static gboolean is_about_rights(const HbObject *object)
     return object->kind == HB_KIND_GRANT || strcmp(object->identity, "database-setting grants") == 0;
 }
 
+/* Who granted it is compared where both sides say so: otherwise it may be anybody, whoever restored it for example */
+static gboolean is_same_membership(const char *one, const char *other)
+{
+    static const char by[] = " GRANTED BY ";
+    const char *said = strstr(one, by), *said_too = strstr(other, by);
+    g_autofree char *with = g_strdup(said != NULL ? one : other);
+
+    if ((said != NULL) == (said_too != NULL))
+        return FALSE;
+    *strstr(with, by) = '\0';
+    g_autofree char *without = g_strconcat(with, ";", NULL);
+    return strcmp(without, said != NULL ? other : one) == 0;
+}
+
+static gboolean means_the_same(const HbObject *from, const HbObject *to)
+{
+    return is_same_sql(from->definition, to->definition) ||
+           (is_about_rights(from) && hb_rights_is_same(from->definition, to->definition)) ||
+           (from->kind == HB_KIND_MEMBERSHIP && is_same_membership(from->definition, to->definition));
+}
+
 static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
-    if (from->definition != NULL && to->definition != NULL && !is_same_sql(from->definition, to->definition) &&
-        !(is_about_rights(from) && hb_rights_is_same(from->definition, to->definition)))
+    if (from->definition != NULL && to->definition != NULL && !means_the_same(from, to))
         add_definition(from, to, differences);
     if (g_strcmp0(from->owner, to->owner) != 0)
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));

@@ -98,6 +98,7 @@ typedef struct {
 /* A restore that is to come, as far as an engine needs to know of it to look ahead */
 typedef struct {
     const HbCatalog *catalog; /* what is to arrive: arranged and chosen, not yet fitted */
+    guint version;            /* of servers that its definitions are for */
     gboolean exists;          /* the database, on the target */
     gboolean ownership_mine;
     gboolean part_of_server; /* one database of a whole server's dump */

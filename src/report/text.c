@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#define FOLD_INDENT 4 /* more than the line has that is broken */
+
 static const char *const paints[] = {
     [HB_PAINT_PLAIN] = "",        [HB_PAINT_STRONG] = "\033[1m", [HB_PAINT_FAINT] = "\033[2m",
     [HB_PAINT_GOOD] = "\033[32m", [HB_PAINT_WARN] = "\033[33m",  [HB_PAINT_BAD] = "\033[31m"};
@@ -49,16 +51,85 @@ char *hb_text_visible(const char *text)
     return g_string_free(out, FALSE);
 }
 
+static guint width_of_character(const char *at)
+{
+    const gunichar character = g_utf8_get_char_validated(at, -1);
+
+    if (character >= (gunichar)-2)
+        return 1;
+    return g_unichar_iszerowidth(character) ? 0 : g_unichar_iswide(character) ? 2 : 1;
+}
+
 guint hb_text_width(const char *text)
 {
     guint width = 0;
 
-    for (; *text != '\0'; text = g_utf8_next_char(text)) {
-        gunichar c = g_utf8_get_char(text);
-        if (!g_unichar_iszerowidth(c))
-            width += g_unichar_iswide(c) ? 2 : 1;
-    }
+    for (; *text != '\0'; text = g_utf8_next_char(text))
+        width += width_of_character(text);
     return width;
+}
+
+/* Behind a colour's escape sequence, or where it stands if there is none */
+static const char *skip_color(const char *at)
+{
+    if (at[0] != '\033' || at[1] != '[')
+        return at;
+    at += 2 + strcspn(at + 2, "m");
+    return *at == 'm' ? at + 1 : at;
+}
+
+/* Where to break a line that is too wide: behind as much of it as fits, at a blank; NULL: it fits, or has none */
+static const char *find_break(const char *line, gsize length, guint indent, guint columns)
+{
+    const char *end = line + length, *last = NULL;
+    guint width = 0;
+
+    for (const char *at = line; at < end;) {
+        const char *behind = skip_color(at);
+        if (behind != at) {
+            at = behind;
+            continue;
+        }
+        width += width_of_character(at);
+        if (width > columns)
+            return last;
+        if (*at == ' ' && (gsize)(at - line) > indent)
+            last = at;
+        at = MIN(g_utf8_next_char(at), end);
+    }
+    return NULL;
+}
+
+static void fold_line(GString *out, const char *line, gsize length, guint columns)
+{
+    const guint indent = (guint)strspn(line, " ");
+    const guint hanging = MIN(indent + FOLD_INDENT, columns / 2);
+    const char *at;
+
+    for (guint room = columns, skipped = indent; (at = find_break(line, length, skipped, room)) != NULL;
+         room = columns - hanging, skipped = 0) {
+        g_string_append_len(out, line, at - line);
+        g_string_append_printf(out, "\n%*s", (int)hanging, "");
+        length -= (gsize)(at + 1 - line);
+        line = at + 1;
+    }
+    g_string_append_len(out, line, (gssize)length);
+}
+
+char *hb_text_fold(const char *text, guint columns)
+{
+    GString *out = g_string_new(NULL);
+
+    while (*text != '\0') {
+        const gsize length = strcspn(text, "\n");
+        fold_line(out, text, length, columns);
+        text += length;
+        if (*text == '\n') {
+            g_string_append_c(out, '\n');
+            text++;
+        }
+    }
+    return g_string_free(out, FALSE);
 }
 
 void hb_text_pad(GString *out, guint have, guint want)

@@ -19,6 +19,12 @@ char *hb_text_visible(const char *text);
 /* Columns that the text takes on a terminal: two for wide characters, none for combining ones */
 guint hb_text_width(const char *text);
 
+/*
+ * A copy whose lines are no wider than that, where they can be broken at a blank; what follows is indented a little
+ * more. Colours take no room. The caller's
+ */
+char *hb_text_fold(const char *text, guint columns);
+
 /* Appends blanks up to a width */
 void hb_text_pad(GString *out, guint have, guint want);
 

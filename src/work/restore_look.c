@@ -153,6 +153,7 @@ static gboolean look_ahead(HbRestore *restore, GError **error)
     const guint64 bytes = options->dump != NULL ? hb_manifest_count_bytes(restore->manifest)
                                                 : hb_catalog_count_bytes(restore->manifest->catalog);
     const HbAhead ahead = {.catalog = restore->manifest->catalog,
+                           .version = restore->manifest->written_for,
                            .exists = restore->exists,
                            .ownership_mine = options->wishes.ownership_mine,
                            .part_of_server = options->part_of_server,

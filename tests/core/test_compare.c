@@ -91,6 +91,32 @@ static void grants_are_sets(void **state)
     }
 }
 
+static void who_granted_a_membership_counts_where_both_sides_say_so(void **state)
+{
+    static const struct {
+        const char *from, *to;
+        guint differences;
+    } memberships[] = {
+        {"GRANT a TO b;", "GRANT a TO b GRANTED BY c;", 0},
+        {"GRANT a TO b GRANTED BY c;", "GRANT a TO b;", 0},
+        {"GRANT a TO b GRANTED BY c;", "GRANT a TO b GRANTED BY d;", 1},
+        {"GRANT a TO b WITH ADMIN OPTION;", "GRANT a TO b GRANTED BY c;", 1},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(memberships); i++) {
+        g_autoptr(HbCatalog) from = check_read_catalog("membership b in a"),
+                             to = check_read_catalog("membership b in a");
+        g_autoptr(GPtrArray) differences = hb_compare_new();
+        g_free(hb_catalog_get(from, 0)->definition);
+        g_free(hb_catalog_get(to, 0)->definition);
+        hb_catalog_get(from, 0)->definition = g_strdup(memberships[i].from);
+        hb_catalog_get(to, 0)->definition = g_strdup(memberships[i].to);
+        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+        assert_int_equal(differences->len, memberships[i].differences);
+    }
+}
+
 static char *list(const GPtrArray *differences)
 {
     GString *text = g_string_new(NULL);
@@ -175,6 +201,7 @@ int main(void)
         cmocka_unit_test(missing_extra_and_owner_are_found),
         cmocka_unit_test(only_the_chosen_parts_are_compared),
         cmocka_unit_test(kinds_that_one_side_could_not_read_are_not_compared),
+        cmocka_unit_test(who_granted_a_membership_counts_where_both_sides_say_so),
         cmocka_unit_test(row_sets_with_another_count_or_digest_are_found),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

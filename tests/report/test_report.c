@@ -124,6 +124,27 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     hb_view_free(view);
 }
 
+static void long_lines_are_broken_at_blanks(void **state)
+{
+    static const struct {
+        const char *text, *folded;
+    } cases[] = {
+        {"short", "short"},
+        {"one two three\n", "one two\n    three\n"},
+        {"  one two three four", "  one two\n     three\n     four"},
+        {"unbreakable-word", "unbreakable-word"},
+        {"a \033[31mred\033[0m word b", "a \033[31mred\033[0m word\n    b"},
+        {"größte äpfel da", "größte\n    äpfel\n    da"},
+        {"\n\nx\n", "\n\nx\n"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *folded = hb_text_fold(cases[i].text, 11);
+        assert_string_equal(folded, cases[i].folded);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -132,6 +153,7 @@ int main(void)
         cmocka_unit_test(numbers_are_written_for_people),
         cmocka_unit_test(tables_are_aligned_by_display_width),
         cmocka_unit_test(the_nearest_option_is_found),
+        cmocka_unit_test(long_lines_are_broken_at_blanks),
         cmocka_unit_test(the_view_shows_bar_rate_time_and_workers),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -136,22 +136,9 @@ static gboolean view_reads_same(HbSession *session, const HbObject *other, const
            is_printed_same(session, other_query, hb_object_get_name(own));
 }
 
-/* Where the other side does not say who granted it, it may be anybody: whoever restored, say */
-static gboolean membership_reads_same(const HbObject *other, const HbObject *own)
-{
-    static const char by[] = " GRANTED BY ";
-    const char *at = strstr(own->definition, by);
-    g_autofree char *without =
-        at != NULL ? g_strdup_printf("%.*s;", (int)(at - own->definition), own->definition) : NULL;
-
-    return without != NULL && strstr(other->definition, by) == NULL && strcmp(without, other->definition) == 0;
-}
-
 gboolean hb_pg_reads_same(HbSession *session, const HbObject *other, const HbObject *own)
 {
     if (own->kind == HB_KIND_VIEW || own->kind == HB_KIND_MATERIALIZED_VIEW)
         return view_reads_same(session, other, own);
-    if (own->kind == HB_KIND_MEMBERSHIP)
-        return membership_reads_same(other, own);
     return part_reads_same(session, other, own);
 }
