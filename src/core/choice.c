@@ -86,6 +86,11 @@ static gboolean has_objects(const GPtrArray *patterns)
     return FALSE;
 }
 
+guint hb_choice_list_parts(const HbChoice *choice, guint parts)
+{
+    return hb_choice_is_partial(choice) && (parts & HB_PART_DATA) ? parts | HB_PART_SCHEMA : parts;
+}
+
 gboolean hb_choice_is_partial(const HbChoice *choice)
 {
     return choice != NULL && (has_objects(choice->take) || has_objects(choice->skip));

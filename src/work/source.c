@@ -36,10 +36,14 @@ static gboolean read_catalog(HbSource *source, GError **error)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
-    manifest->catalog = source->options->engine->read_catalog(source->readers, source->options->parts, error);
+    manifest->catalog = source->options->engine->read_catalog(
+        source->readers, hb_choice_list_parts(source->options->choice, source->options->parts), error);
     g_ptr_array_set_size(source->along, 0);
-    return manifest->catalog != NULL && hb_order_arrange(manifest->catalog, error) &&
-           hb_choice_apply(source->options->choice, manifest->catalog, TRUE, source->along, error);
+    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
+        !hb_choice_apply(source->options->choice, manifest->catalog, TRUE, source->along, error))
+        return FALSE;
+    hb_catalog_keep_parts(manifest->catalog, source->options->parts);
+    return TRUE;
 }
 
 static void pass_remark(gpointer data, const char *what, const char *hint)

@@ -145,9 +145,15 @@ static void pass_remark(gpointer data, const char *what, const char *hint)
 
 static gboolean read_catalog(Finding *finding, GError **error)
 {
-    finding->own_catalog = finding->side->engine->read_catalog(finding->readers, finding->options->parts, error);
+    const HbVerifyOptions *options = finding->options;
+
+    finding->own_catalog = finding->side->engine->read_catalog(
+        finding->readers, hb_choice_list_parts(options->choice, options->parts), error);
     finding->catalog = finding->own_catalog;
-    return finding->own_catalog != NULL && hb_order_arrange(finding->own_catalog, error) && choose(finding, error);
+    if (finding->own_catalog == NULL || !hb_order_arrange(finding->own_catalog, error) || !choose(finding, error))
+        return FALSE;
+    hb_catalog_keep_parts(finding->catalog, options->parts);
+    return TRUE;
 }
 
 static gboolean read_rows(Finding *finding, GError **error)

@@ -162,6 +162,17 @@ static void what_is_there_is_minded(void **state)
     }
 }
 
+/* Rows alone are chosen by their tables, which need not be wanted themselves */
+static void rows_of_one_table_are_carried(void **state)
+{
+    (void)state;
+    run_expect(run_shell("for it in 'old new garden.plot' 'mold mnew plot'; do set -- $it; from=$(server_uri $1"
+                         " fennick_vale) to=$(server_uri $2 fennick_vale); what=\"--take table:$3 --parts data\";"
+                         " $HORNBEAM carry -q \"$from\" \"$to\" $what --existing replace --yes || exit 9;"
+                         " $HORNBEAM verify \"$from\" \"$to\" $what || exit 8; done"),
+               0, "Equal", NULL);
+}
+
 static void a_rehearsal_lists_the_steps_and_does_nothing(void **state)
 {
     (void)state;
@@ -343,6 +354,7 @@ int main(void)
         cmocka_unit_test(nothing_is_doubled_and_nothing_lost_by_any_way),
         cmocka_unit_test(a_replaced_database_is_the_same_by_the_servers_own_words),
         cmocka_unit_test(what_is_there_is_minded),
+        cmocka_unit_test(rows_of_one_table_are_carried),
         cmocka_unit_test(a_rehearsal_lists_the_steps_and_does_nothing),
         cmocka_unit_test(what_cannot_be_dropped_is_not_half_dropped),
         cmocka_unit_test(a_server_with_few_locks_is_cleared_in_parts),

@@ -166,7 +166,8 @@ static void an_account_takes_over_what_others_defined(void **state)
             "hosted") "); what='--ownership mine"
                       " --grants drop --skip user:* --skip trigger:* --skip event:*';"
                       " $HORNBEAM restore mold.nursery \"$to\" $what && $HORNBEAM verify mold.nursery \"$to\" $what &&"
-                      " mariadb_shell strict -N -e \"SELECT DEFINER FROM information_schema.VIEWS WHERE TABLE_SCHEMA ="
+                      " $HORNBEAM restore -q mold.nursery \"$to\" $what --existing keep && mariadb_shell strict -N -e "
+                      "\"SELECT DEFINER FROM information_schema.VIEWS WHERE TABLE_SCHEMA ="
                       " 'nursery'\""),
         0, "Equal: TO holds what FROM holds\nhosted@localhost", NULL);
 }

@@ -111,6 +111,20 @@ static gboolean drop_foreign_engines(Fit *fit, GError **error)
 
 /* ---- Row formats ---- */
 
+/* Behind DEFAULT CHARSET and COLLATE, if they stand there: the server prints a row format after them */
+static char *behind_charset(char *at)
+{
+    static const char *const words[] = {" DEFAULT CHARSET=", " COLLATE="};
+
+    for (gsize w = 0; w < G_N_ELEMENTS(words); w++) {
+        if (g_str_has_prefix(at, words[w])) {
+            at += strlen(words[w]);
+            at += strcspn(at, " ;\n");
+        }
+    }
+    return at;
+}
+
 /* InnoDB tables that do not say theirs have the server's default, which the target may have set otherwise */
 static gboolean say_row_formats(Fit *fit, GError **error)
 {
@@ -130,7 +144,7 @@ static gboolean say_row_formats(Fit *fit, GError **error)
         char *definition;
         if (at == NULL || strstr(at, " ROW_FORMAT=") != NULL)
             continue;
-        at += strlen(mark);
+        at = behind_charset(at + strlen(mark));
         definition =
             g_strdup_printf("%.*s ROW_FORMAT=%s%s", (int)(at - object->definition), object->definition, clause, at);
         g_free(object->definition);

@@ -119,14 +119,20 @@ GArray *hb_my_list_databases(HbSession *session, const HbAddress *address, GErro
 /* ---- Definitions ---- */
 
 /* Versions of the family print most things alike; what they do not is shown as a difference */
-/* A table says its row format only where somebody said it; it is the usual one nevertheless */
-static char *without_usual_format(const char *definition)
+/* Takes the text */
+static char *without(char *text, const char *part)
 {
-    static const char usual[] = " ROW_FORMAT=DYNAMIC";
-    const char *at = strstr(definition, usual);
+    char *at = strstr(text, part);
 
-    return at == NULL ? g_strdup(definition)
-                      : g_strdup_printf("%.*s%s", (int)(at - definition), definition, at + strlen(usual));
+    if (at != NULL)
+        memmove(at, at + strlen(part), strlen(at + strlen(part)) + 1);
+    return text;
+}
+
+/* What a table has without saying so, and says where somebody said it or its engine was changed */
+static char *without_usual_options(const char *definition)
+{
+    return without(without(g_strdup(definition), " ROW_FORMAT=DYNAMIC"), " PAGE_CHECKSUM=1");
 }
 
 gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObject *own)
@@ -134,7 +140,7 @@ gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObj
     (void)session;
     if (own->kind != HB_KIND_TABLE)
         return FALSE;
-    g_autofree char *one = without_usual_format(other->definition), *two = without_usual_format(own->definition);
+    g_autofree char *one = without_usual_options(other->definition), *two = without_usual_options(own->definition);
     return strcmp(one, two) == 0;
 }
 
