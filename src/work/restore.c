@@ -73,6 +73,7 @@ void hb_restore_free(HbRestore *restore)
         return;
     hb_steps_free(restore->steps);
     hb_steps_free(restore->later);
+    g_clear_pointer(&restore->early, g_hash_table_unref);
     hb_server_info_clear(&restore->info);
     g_clear_pointer(&restore->earlier, g_hash_table_unref);
     g_clear_pointer(&restore->journal, g_hash_table_unref);
@@ -292,6 +293,7 @@ static gboolean walk_around_supply(HbRestore *restore, GError **error)
     if (!make_steps(restore, error))
         return FALSE;
     restore->later = g_steal_pointer(&restore->steps);
+    hb_restore_index_early(restore);
     restore->before_rows = TRUE;
     restore->options.tentative = TRUE;
     if (!make_steps(restore, error) || !walk_stubbornly(restore, error) || !supply->load(supply->data, restore, error))

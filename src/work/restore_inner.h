@@ -53,7 +53,8 @@ struct HbRestore {
     GHashTable *earlier;     /* keys of the steps that the run we resume had finished; NULL without one */
     GHashTable *journal;     /* steps that are finished as far as the target knows: key to note; only read by workers */
     GHashTable *failed_rows; /* identities of row sets that a supply could not load, to messages */
-    HbSteps *later;          /* what follows rows that come from a supply; only read while they come; NULL: none */
+    HbSteps *later;          /* what follows rows that come from a supply; NULL: none do */
+    GHashTable *early;       /* of that, what may be made as soon as its table's rows are in: tables to HbStep * */
     HbRestoreResult *result;
 
     GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */
@@ -108,6 +109,9 @@ void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken awa
 
 /* restore: what the journal has, in a session of the caller's */
 gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error);
+
+/* restore_early: before the rows of a supply come */
+void hb_restore_index_early(HbRestore *restore);
 
 /* restore_volatile */
 gboolean hb_restore_mend_volatile(HbRestore *restore, HbSession *session, GError **error); /* loads them again */
