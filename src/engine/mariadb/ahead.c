@@ -18,14 +18,6 @@
 
 /* ---- The server ---- */
 
-gboolean hb_my_look_is_on(const HbMyLook *look, const char *expression)
-{
-    g_autofree char *sql = g_strdup_printf("SELECT %s", expression);
-    g_autofree char *value = NULL;
-
-    return hb_my_read_text(look->session, sql, &value, NULL) && g_strcmp0(value, "1") == 0;
-}
-
 static void look_at_place(HbMyLook *look)
 {
     static const char *const own[] = {"mysql", "information_schema", "performance_schema", "sys", NULL};

@@ -8,16 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-gboolean hb_pg_look_is_true(const HbPgLook *look, const char *fact)
-{
-    return *hb_pg_get(look->facts, 0, fact) == 't';
-}
-
-const char *hb_pg_look_me(const HbPgLook *look)
-{
-    return hb_pg_get(look->facts, 0, "me");
-}
-
 static long long number(const HbPgLook *look, const char *fact)
 {
     return strtoll(hb_pg_get(look->facts, 0, fact), NULL, 10);
