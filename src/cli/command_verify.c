@@ -47,7 +47,7 @@ static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **err
         hb_voice_write_log(cli->voice, plain);
         hb_cli_print(cli, cli->options.json ? hb_json_verification(&verification)
                                             : hb_page_verification(&verification, cli->color));
-        status = verification.differences->len == 0 ? HB_STATUS_DONE : HB_STATUS_REMARKS;
+        status = hb_verification_is_equal(&verification) ? HB_STATUS_DONE : HB_STATUS_REMARKS;
     }
     hb_verification_clear(&verification);
     return status;
@@ -103,6 +103,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                                .wishes = cli->options.wishes,
                                .jobs = cli->options.job_count,
                                .lock_wait_ms = cli->options.lock_wait_ms,
+                               .probes = cli->options.probes,
                                .stop = cli->stop,
                                .observers = cli->observers};
 

@@ -65,6 +65,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("rename", rename, "KIND:OLD=NEW", "another name on the way: database, schema, owner, tablespace, storage (repeatable)",
          HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    LIST("probe", probes, "SQL", "a question for both sides, whose answers are held against each other (repeatable)", HB_FOR_VERIFY),
     VALUE("for-version", for_version, "V", "write definitions for servers of version V (default: the source's)",
           HB_FOR_SQL | HB_FOR_DUMP),
     VALUE("needs", needs, "OBJECT", "what OBJECT needs, and what needs it (\"table garden.plot\")", HB_FOR_SHOW),

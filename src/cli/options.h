@@ -30,6 +30,7 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean dry_run;
+    char **probes;
     gboolean no_analyze;
     gboolean hold_tables;
     char **take;

@@ -312,6 +312,10 @@ HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError 
 {
     Telling telling;
 
+    if (options->probes != NULL) {
+        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides", "questions are asked in one database");
+        return HB_STATUS_USAGE;
+    }
     telling_init(&telling, cli, options->from.dump != NULL ? hb_reader_get_path(options->from.dump) : NULL);
     if (!verify_server(&telling, options, error) || !verify_databases(&telling, options, error))
         note_status(&telling, HB_STATUS_STATEMENT);

@@ -29,6 +29,16 @@ void hb_snapshot_clear(HbSnapshot *snapshot)
     *snapshot = (HbSnapshot){0};
 }
 
+gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error)
+{
+    if (columns == 0)
+        return hb_error_set(error, HB_ERROR_USAGE, "ask with SELECT", "that is no question: it has no answer");
+    return (rows <= HB_ANSWER_ROWS_MAX && columns <= HB_ANSWER_COLUMNS_MAX) ||
+           hb_error_set(error, HB_ERROR_USAGE, "ask for counts, sums and the like",
+                        "the answer has %" G_GUINT64_FORMAT " rows of %u columns; at most %d rows of %d are compared",
+                        rows, columns, HB_ANSWER_ROWS_MAX, HB_ANSWER_COLUMNS_MAX);
+}
+
 void hb_reach_clear(HbReach *reach)
 {
     g_clear_pointer(&reach->owners, g_hash_table_unref);

@@ -174,6 +174,10 @@ struct HbEngine {
     void (*drop_snapshot)(HbSession *session);                       /* without looking back */
     gboolean (*end_snapshot)(HbSession *session, GError **error);    /* fails if the structure changed meanwhile */
 
+    /* A query's answer, in a transaction that may write nothing: columns as they are called, all as text. The caller's
+     */
+    HbSheet *(*ask)(HbSession *session, const char *question, GError **error);
+
     /* ---- Rows ---- */
     GArray *(*split_rows)(HbSession *session, const HbRowSet *set, guint64 bytes); /* HbRange; the caller's */
     gboolean (*read_rows)(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
@@ -253,6 +257,13 @@ struct HbEngine {
     gboolean (*is_volatile)(const HbObject *table); /* does the server empty it when it crashes? */
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
+
+/* An answer may have so many rows and columns; more is no question */
+#define HB_ANSWER_ROWS_MAX    500
+#define HB_ANSWER_COLUMNS_MAX 64
+
+/* HB_ERROR_USAGE if there are more. For engines */
+gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error);
 
 /* Is the structure's fingerprint what it was? HB_ERROR_RETRY if not. For engines */
 gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error);

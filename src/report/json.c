@@ -2,6 +2,7 @@
 #include "report/json.h"
 
 #include "report/steps.h"
+#include "work/probe.h"
 
 #include "core/needs.h"
 
@@ -264,6 +265,33 @@ char *hb_json_files(const HbFileCheck *check, const char *path)
     return end(root);
 }
 
+static json_t *write_answer(const HbSheet *answer)
+{
+    json_t *rows = answer != NULL ? json_array() : json_null();
+
+    for (guint r = 0; answer != NULL && r < answer->rows->len; r++) {
+        json_t *cells = json_array();
+        for (guint c = 0; c < answer->columns->len; c++)
+            json_array_append_new(cells, text(hb_sheet_get(answer, r, c)));
+        json_array_append_new(rows, cells);
+    }
+    return rows;
+}
+
+static json_t *write_probes(const GPtrArray *probes)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < probes->len; i++) {
+        const HbProbe *probe = probes->pdata[i];
+        json_array_append_new(list, json_pack("{s:o, s:b, s:o, s:o, s:o, s:o}", "question", text(probe->question),
+                                              "same", (int)probe->same, "from", write_answer(probe->from), "to",
+                                              write_answer(probe->to), "from_refusal", text(probe->from_refusal),
+                                              "to_refusal", text(probe->to_refusal)));
+    }
+    return list;
+}
+
 char *hb_json_verification(const HbVerification *verification)
 {
     json_t *root = begin("verify");
@@ -280,13 +308,14 @@ char *hb_json_verification(const HbVerification *verification)
         json_array_append_new(unread, text(verification->unread->pdata[i]));
     for (guint i = 0; i < verification->let_be->len; i++)
         json_array_append_new(unread, text(verification->let_be->pdata[i]));
-    json_object_set_new(root, "equal", json_boolean(verification->differences->len == 0));
+    json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
     json_object_set_new(root, "objects", number(verification->objects));
     json_object_set_new(root, "tables", number(verification->tables));
     json_object_set_new(root, "rows", number(verification->rows));
     json_object_set_new(root, "bytes_read", number(verification->bytes));
     json_object_set_new(root, "not_compared", unread);
     json_object_set_new(root, "differences", differences);
+    json_object_set_new(root, "questions", write_probes(verification->probes));
     return end(root);
 }
 

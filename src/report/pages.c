@@ -4,6 +4,7 @@
 #include "core/needs.h"
 #include "report/pieces.h"
 #include "report/preflight.h"
+#include "report/probes.h"
 #include "report/table.h"
 
 #include <string.h>
@@ -404,9 +405,12 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
                              (char *)verification->let_be->pdata[i]);
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);
-    if (verification->differences->len == 0)
+    hb_probes_append(out, verification->probes, color);
+    g_autofree char *others = hb_probes_count_others(verification->probes);
+    if (hb_verification_is_equal(verification))
         hb_piece_append_verdict(out, color, TRUE, "Equal: TO holds what FROM holds");
     else
-        hb_piece_append_verdict(out, color, FALSE, "Different: %s", count);
+        hb_piece_append_verdict(out, color, FALSE, "Different: %s%s%s", count, others != NULL ? ", " : "",
+                                others != NULL ? others : "");
     return g_string_free(out, FALSE);
 }

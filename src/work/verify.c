@@ -2,6 +2,7 @@
 #include "work/verify.h"
 
 #include "core/order.h"
+#include "work/probe.h"
 #include "work/reading.h"
 
 #include <string.h>
@@ -449,11 +450,32 @@ static void find_both(Finding *from, Finding *to)
         g_thread_join(thread);
 }
 
+gboolean hb_verification_is_equal(const HbVerification *verification)
+{
+    for (guint i = 0; i < verification->probes->len; i++) {
+        if (!((const HbProbe *)verification->probes->pdata[i])->same)
+            return FALSE;
+    }
+    return verification->differences->len == 0;
+}
+
+static gboolean ask_probes(const HbVerifyOptions *options, HbVerification *result, GError **error)
+{
+    GPtrArray *probes = options->probes != NULL ? hb_probes_ask(options, error) : g_ptr_array_new();
+
+    if (probes == NULL)
+        return FALSE;
+    g_ptr_array_unref(result->probes);
+    result->probes = probes;
+    return TRUE;
+}
+
 void hb_verification_init(HbVerification *verification)
 {
     *verification = (HbVerification){.differences = hb_compare_new(),
                                      .unread = g_ptr_array_new_with_free_func(g_free),
-                                     .let_be = g_ptr_array_new_with_free_func(g_free)};
+                                     .let_be = g_ptr_array_new_with_free_func(g_free),
+                                     .probes = g_ptr_array_new()};
 }
 
 void hb_verification_clear(HbVerification *verification)
@@ -461,6 +483,7 @@ void hb_verification_clear(HbVerification *verification)
     g_clear_pointer(&verification->differences, g_ptr_array_unref);
     g_clear_pointer(&verification->unread, g_ptr_array_unref);
     g_clear_pointer(&verification->let_be, g_ptr_array_unref);
+    g_clear_pointer(&verification->probes, g_ptr_array_unref);
 }
 
 gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error)
@@ -474,7 +497,7 @@ gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, G
     find_both(&from, &to);
     ok = from.error == NULL && to.error == NULL;
     if (ok)
-        ok = compare(&from, &to, result, error);
+        ok = compare(&from, &to, result, error) && ask_probes(options, result, error);
     else
         pass_error(&from, &to, options->stop, error);
     finding_clear(&from);

@@ -47,6 +47,7 @@ typedef struct {
     HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;
+    char *const *probes; /* questions for both sides, ended by NULL; NULL: none */
     HbStop *stop;
     HbObservers *observers;
 } HbVerifyOptions;
@@ -58,9 +59,11 @@ typedef struct {
     guint64 bytes;          /* read */
     GPtrArray *differences; /* HbDifference * */
     GPtrArray *let_be;      /* char *: identities of what differs of users who were renamed: they may be others */
+    GPtrArray *probes;      /* HbProbe * (see work/probe.h); those of one database only */
     GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
 } HbVerification;
 
+gboolean hb_verification_is_equal(const HbVerification *verification); /* no difference, and no other answer */
 void hb_verification_init(HbVerification *verification);
 void hb_verification_clear(HbVerification *verification);
 

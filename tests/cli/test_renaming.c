@@ -149,6 +149,31 @@ static void a_second_copy_stands_beside_the_original(void **state)
     check_contains(settings, "TimeZone=Europe/Vienna");
 }
 
+/* Under the names that things have there */
+static void own_questions_are_asked_on_both_sides(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "cd $FOLDER; set -f; to=$(server_uri new asked); $HORNBEAM restore -q old.dump \"$to\" --rename"
+            " schema:garden=park --skip user:*; printf '[route]\\nfrom = %s\\nto = %s\\nskip = user:*\\nrename ="
+            " schema:garden=park\\nprobe = SELECT count(*), min(tag::text) FROM garden.tree; SELECT 1\\n' \"$(server_uri"
+            " old fennick_vale)\" \"$to\" >asked.route; $HORNBEAM --route asked.route verify || exit 9;"
+            " psql -qX \"$to\" -c 'DELETE FROM park.photograph; CREATE TABLE public.kept (a int)';"
+            " $HORNBEAM --route asked.route verify --probe 'SELECT count(*) FROM garden.photograph' --probe"
+            " 'INSERT INTO public.kept VALUES (1)' --json >asked.json; status=$?;"
+            " python3 -c 'import json; d = json.load(open(\"asked.json\")); print([q[\"same\"] for q in"
+            " d[\"questions\"]], d[\"questions\"][0][\"to\"], d[\"questions\"][1][\"to_refusal\"])'; exit $status"),
+        1, "[False, False] [['0']] cannot execute INSERT in a read-only transaction", NULL);
+    run_expect(run_shell("cd $FOLDER; to=$(server_uri mold asked); set -f; $HORNBEAM restore -q mold.dump \"$to\";"
+                         " $HORNBEAM verify \"$(server_uri mold fennick_vale)\" \"$to\" --probe"
+                         " 'SELECT COUNT(*) AS trees FROM fennick_vale.tree WHERE height_m IS NOT NULL'"),
+               0, "side  trees\n  both", NULL);
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM verify old.dump \"$(server_uri new asked)\" --rename schema:garden=park"
+                         " --take table:keeper --probe 'SELECT count(*) AS keepers FROM garden.keeper'"),
+               0, "side  keepers\n  TO", NULL);
+}
+
 static void names_that_clash_are_refused(void **state)
 {
     (void)state;
@@ -170,6 +195,7 @@ int main(void)
         cmocka_unit_test(renamed_copies_are_what_was_dumped),
         cmocka_unit_test(tablespaces_and_scripts_follow),
         cmocka_unit_test(a_second_copy_stands_beside_the_original),
+        cmocka_unit_test(own_questions_are_asked_on_both_sides),
         cmocka_unit_test(names_that_clash_are_refused),
     };
 

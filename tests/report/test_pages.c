@@ -122,6 +122,7 @@ static void differences_are_shown_side_by_side(void **state)
     verification.differences = g_ptr_array_new();
     verification.unread = g_ptr_array_new();
     verification.let_be = g_ptr_array_new();
+    verification.probes = g_ptr_array_new();
     check_page(hb_page_verification(&verification, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);

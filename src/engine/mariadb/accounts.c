@@ -511,6 +511,14 @@ char *hb_my_get_grantee(const HbObject *object)
     return g_strndup(name, (gsize)(end - name));
 }
 
+gboolean hb_my_may_be_there(HbSession *session, const char *account)
+{
+    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", account);
+    g_autoptr(GError) refusal = NULL;
+
+    return hb_my_execute(session, sql, &refusal) || hb_error_is(refusal, HB_ERROR_RIGHTS);
+}
+
 gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
 {
     g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", name);

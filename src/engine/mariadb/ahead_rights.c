@@ -129,6 +129,38 @@ static void look_for_definers(HbMyLook *look)
     }
 }
 
+/* Those that every server brings are in no catalog */
+static gboolean is_missing(const HbMyLook *look, const char *account)
+{
+    g_autofree char *identity = hb_identity_new(HB_KIND_ROLE, account);
+
+    return hb_catalog_find(look->ahead->catalog, identity) == NULL && !hb_my_may_be_there(look->session, account);
+}
+
+/* The server makes no view over one whose definer is not there: it cannot tell what that one may read */
+static void look_for_definers_of_views(HbMyLook *look)
+{
+    g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    const HbCatalog *catalog = look->ahead->catalog;
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        for (guint n = 0; object->kind == HB_KIND_VIEW && n < object->needs->len; n++) {
+            const HbObject *need = hb_catalog_find(catalog, object->needs->pdata[n]);
+            g_autofree char *definer =
+                need != NULL && need->kind == HB_KIND_VIEW ? hb_my_read_definer(need->definition) : NULL;
+            if (definer == NULL || !g_hash_table_add(told, g_strdup(definer)) || !is_missing(look, definer))
+                continue;
+            g_autofree char *role = hb_identity_new(HB_KIND_ROLE, definer);
+            hb_finding_advise(
+                hb_findings_add(look->findings, HB_FINDING_BLOCKER, "role-missing", role,
+                                "defines %s, and is not on the target: %s, which uses that, could not be created",
+                                need->identity, object->identity),
+                "let it come along, create it there, or use --ownership mine", NULL);
+        }
+    }
+}
+
 /* Where statements are logged, whoever is not trusted may not create what is run for each of them */
 static void look_for_trust(HbMyLook *look)
 {
@@ -192,6 +224,7 @@ static void look_for_rights(HbMyLook *look, const HbCatalog *there)
         require(look, "CREATE", here, "the database", NULL);
     look_for_read_only(look);
     look_for_definers(look);
+    look_for_definers_of_views(look);
     look_for_trust(look);
     look_for_memberships(look, there);
     for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++)

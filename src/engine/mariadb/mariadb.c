@@ -69,6 +69,7 @@ const HbEngine hb_mariadb_engine = {
     .end_journal = hb_my_end_journal,
     .reads_same = hb_my_reads_same,
     .find_role = hb_my_find_role,
+    .ask = hb_my_ask,
     .disown = hb_my_forget_definer,
     .make_password_sql = hb_my_make_password_sql,
     .run_step = hb_my_run_step,

@@ -107,3 +107,37 @@ GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **erro
     }
     return survey;
 }
+
+/* ---- Somebody's own question ---- */
+
+static HbSheet *make_answer(HbMyResult *result)
+{
+    HbSheet *answer = hb_sheet_new("answer", NULL);
+    const guint columns = mysql_num_fields(result);
+    MYSQL_ROW cells;
+
+    for (guint c = 0; c < columns; c++) {
+        const char *name = mysql_fetch_field_direct(result, c)->name;
+        hb_sheet_add_column(answer, name, name, HB_COLUMN_TEXT);
+    }
+    while ((cells = mysql_fetch_row(result)) != NULL) {
+        const guint row = hb_sheet_add_row(answer);
+        for (guint c = 0; c < columns; c++)
+            hb_sheet_set(answer, row, c, cells[c]);
+    }
+    return answer;
+}
+
+HbSheet *hb_my_ask(HbSession *session, const char *question, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    HbSheet *answer = NULL;
+
+    if (!hb_my_execute(session, "START TRANSACTION READ ONLY", error))
+        return NULL;
+    result = hb_my_query(session, question, error);
+    if (result != NULL && hb_engine_check_answer(mysql_num_rows(result), mysql_num_fields(result), error))
+        answer = make_answer(result);
+    hb_my_execute(session, "ROLLBACK", NULL);
+    return answer;
+}

@@ -7,3 +7,6 @@
 #include "engine/mariadb/session.h"
 
 GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **error);
+
+/* The answer to somebody's own question */
+HbSheet *hb_my_ask(HbSession *session, const char *question, GError **error);

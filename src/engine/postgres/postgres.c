@@ -72,6 +72,7 @@ const HbEngine hb_postgres_engine = {
     .find_role = hb_pg_find_role,
     .make_joining = hb_pg_make_joining,
     .make_lending = hb_pg_make_lending,
+    .ask = hb_pg_ask,
     .read_reach = hb_pg_read_reach,
     .make_password_sql = hb_pg_make_password_sql,
     .run_step = hb_pg_run_step,

@@ -108,3 +108,33 @@ GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **erro
     }
     return survey;
 }
+
+/* ---- Somebody's own question ---- */
+
+static HbSheet *make_answer(const PGresult *result)
+{
+    HbSheet *answer = hb_sheet_new("answer", NULL);
+
+    for (int c = 0; c < PQnfields(result); c++)
+        hb_sheet_add_column(answer, PQfname(result, c), PQfname(result, c), HB_COLUMN_TEXT);
+    for (int r = 0; r < PQntuples(result); r++) {
+        const guint row = hb_sheet_add_row(answer);
+        for (int c = 0; c < PQnfields(result); c++)
+            hb_sheet_set(answer, row, (guint)c, PQgetisnull(result, r, c) ? NULL : PQgetvalue(result, r, c));
+    }
+    return answer;
+}
+
+HbSheet *hb_pg_ask(HbSession *session, const char *question, GError **error)
+{
+    g_autoptr(HbResult) result = NULL;
+    HbSheet *answer = NULL;
+
+    if (!hb_pg_execute(session, "BEGIN READ ONLY", error))
+        return NULL;
+    result = hb_pg_query_with(session, question, 0, NULL, error);
+    if (result != NULL && hb_engine_check_answer((guint64)PQntuples(result), (guint)PQnfields(result), error))
+        answer = make_answer(result);
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return answer;
+}

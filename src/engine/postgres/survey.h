@@ -7,3 +7,6 @@
 #include "engine/postgres/session.h"
 
 GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **error);
+
+/* The answer to somebody's own question */
+HbSheet *hb_pg_ask(HbSession *session, const char *question, GError **error);

@@ -1,0 +1,101 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/probe.h"
+
+#include <string.h>
+
+static void probe_free(gpointer data)
+{
+    HbProbe *probe = data;
+
+    g_free(probe->question);
+    hb_sheet_free(probe->from);
+    hb_sheet_free(probe->to);
+    g_free(probe->from_refusal);
+    g_free(probe->to_refusal);
+    g_free(probe);
+}
+
+/* The caller's; NULL: none is named */
+static char *find_database(const HbSide *side)
+{
+    if (side->dump != NULL)
+        return g_strdup(hb_reader_get_manifest(side->dump)->database);
+    return side->address.database != NULL ? g_strdup(side->address.database)
+                                          : side->engine->get_database(side->address.uri);
+}
+
+/* Takes the question. As in a view's definition */
+static char *rename_in(const HbEngine *engine, char *question, HbRename rename)
+{
+    HbObject *view = hb_object_new(HB_KIND_VIEW, "question");
+    char *renamed = engine->rename(view, question, &rename);
+
+    hb_object_free(view);
+    if (renamed == NULL)
+        return question;
+    g_free(question);
+    return renamed;
+}
+
+static char *rename_question(const HbVerifyOptions *options, const char *question)
+{
+    const HbEngine *engine = options->to.engine;
+    const GPtrArray *renames = options->wishes.renames;
+    g_autofree char *from = find_database(&options->from), *to = find_database(&options->to);
+    char *sql = g_strdup(question);
+
+    for (guint i = 0; renames != NULL && i < renames->len; i++)
+        sql = rename_in(engine, sql, *(const HbRename *)renames->pdata[i]);
+    if (from != NULL && to != NULL && strcmp(from, to) != 0)
+        sql = rename_in(engine, sql, (HbRename){.kind = HB_RENAME_DATABASE, .old_name = from, .new_name = to});
+    return sql;
+}
+
+static HbSheet *ask(const HbSide *side, HbSession *session, const char *question, char **refusal)
+{
+    g_autoptr(GError) cause = NULL;
+    HbSheet *answer = session != NULL ? side->engine->ask(session, question, &cause) : NULL;
+
+    if (cause != NULL)
+        *refusal = g_strdup(cause->message);
+    return answer;
+}
+
+static gboolean is_same(const HbSheet *one, const HbSheet *other)
+{
+    if (one->columns->len != other->columns->len || one->rows->len != other->rows->len)
+        return FALSE;
+    for (guint r = 0; r < one->rows->len; r++) {
+        for (guint c = 0; c < one->columns->len; c++) {
+            if (g_strcmp0(hb_sheet_get(one, r, c), hb_sheet_get(other, r, c)) != 0)
+                return FALSE;
+        }
+    }
+    return TRUE;
+}
+
+static HbProbe *probe(const HbVerifyOptions *options, HbSession *from, HbSession *to, const char *question)
+{
+    HbProbe *made = g_new0(HbProbe, 1);
+    g_autofree char *renamed = rename_question(options, question);
+
+    made->question = g_strdup(question);
+    made->from = ask(&options->from, from, question, &made->from_refusal);
+    made->to = ask(&options->to, to, renamed, &made->to_refusal);
+    made->same = made->to != NULL && (from == NULL || (made->from != NULL && is_same(made->from, made->to)));
+    return made;
+}
+
+GPtrArray *hb_probes_ask(const HbVerifyOptions *options, GError **error)
+{
+    const gboolean is_dump = options->from.dump != NULL;
+    HbSession *from = is_dump ? NULL : options->from.engine->open(&options->from.address, error);
+    HbSession *to = is_dump || from != NULL ? options->to.engine->open(&options->to.address, error) : NULL;
+    GPtrArray *probes = to != NULL ? g_ptr_array_new_with_free_func(probe_free) : NULL;
+
+    for (char *const *question = options->probes; probes != NULL && *question != NULL; question++)
+        g_ptr_array_add(probes, probe(options, from, to, *question));
+    options->to.engine->close(to);
+    options->to.engine->close(from);
+    return probes;
+}
