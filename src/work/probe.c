@@ -25,10 +25,10 @@ static char *find_database(const HbSide *side)
 }
 
 /* Takes the question. As in a view's definition */
-static char *rename_in(const HbEngine *engine, char *question, HbRename rename)
+static char *rename_in(const HbEngine *engine, char *question, HbRename *rename)
 {
     HbObject *view = hb_object_new(HB_KIND_VIEW, "question");
-    char *renamed = engine->rename(view, question, &rename);
+    char *renamed = engine->rename(view, question, rename);
 
     hb_object_free(view);
     if (renamed == NULL)
@@ -45,9 +45,9 @@ static char *rename_question(const HbVerifyOptions *options, const char *questio
     char *sql = g_strdup(question);
 
     for (guint i = 0; renames != NULL && i < renames->len; i++)
-        sql = rename_in(engine, sql, *(const HbRename *)renames->pdata[i]);
+        sql = rename_in(engine, sql, renames->pdata[i]);
     if (from != NULL && to != NULL && strcmp(from, to) != 0)
-        sql = rename_in(engine, sql, (HbRename){.kind = HB_RENAME_DATABASE, .old_name = from, .new_name = to});
+        sql = rename_in(engine, sql, &(HbRename){.kind = HB_RENAME_DATABASE, .old_name = from, .new_name = to});
     return sql;
 }
 

@@ -157,7 +157,8 @@ static void own_questions_are_asked_on_both_sides(void **state)
         run_shell(
             "cd $FOLDER; set -f; to=$(server_uri new asked); $HORNBEAM restore -q old.dump \"$to\" --rename"
             " schema:garden=park --skip user:*; printf '[route]\\nfrom = %s\\nto = %s\\nskip = user:*\\nrename ="
-            " schema:garden=park\\nprobe = SELECT count(*), min(tag::text) FROM garden.tree; SELECT 1\\n' \"$(server_uri"
+            " schema:garden=park\\nprobe = SELECT count(*), min(tag::text) FROM garden.tree; SELECT 1\\n' "
+            "\"$(server_uri"
             " old fennick_vale)\" \"$to\" >asked.route; $HORNBEAM --route asked.route verify || exit 9;"
             " psql -qX \"$to\" -c 'DELETE FROM park.photograph; CREATE TABLE public.kept (a int)';"
             " $HORNBEAM --route asked.route verify --probe 'SELECT count(*) FROM garden.photograph' --probe"
