@@ -245,7 +245,7 @@ static void tell_verified(Telling *telling, const char *title, const HbVerificat
         hb_cli_print(telling->cli, hb_page_title(title, telling->cli->color));
         hb_cli_print(telling->cli, hb_page_verification(verification, telling->cli->color));
     }
-    note_status(telling, verification->differences->len == 0 ? HB_STATUS_DONE : HB_STATUS_REMARKS);
+    note_status(telling, hb_verification_is_equal(verification) ? HB_STATUS_DONE : HB_STATUS_REMARKS);
 }
 
 static gboolean verify_server(Telling *telling, const HbVerifyOptions *options, GError **error)

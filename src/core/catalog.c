@@ -122,6 +122,15 @@ HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity)
     return hb_catalog_get(catalog, GPOINTER_TO_UINT(place));
 }
 
+gboolean hb_catalog_has_needs(const HbCatalog *catalog, const HbObject *object)
+{
+    for (guint n = 0; n < object->needs->len; n++) {
+        if (hb_catalog_find(catalog, object->needs->pdata[n]) == NULL)
+            return FALSE;
+    }
+    return object->needs->len > 0;
+}
+
 guint hb_catalog_count(const HbCatalog *catalog)
 {
     return catalog->objects->len;

@@ -66,6 +66,8 @@ typedef char *(*HbRenameIdentity)(gpointer data, const char *identity);
 gboolean hb_catalog_rename(HbCatalog *catalog, HbRenameIdentity rename, gpointer data, GError **error);
 
 /* Reading */
+/* Is there all that the object needs, and does it need anything? */
+gboolean hb_catalog_has_needs(const HbCatalog *catalog, const HbObject *object);
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */
 guint hb_catalog_count(const HbCatalog *catalog);
 HbObject *hb_catalog_get(const HbCatalog *catalog, guint place);            /* in the order of adding, or as arranged */

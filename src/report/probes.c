@@ -31,6 +31,15 @@ static void append_answers(GString *out, const HbProbe *probe, gboolean color)
     hb_table_append(out, both, color);
 }
 
+/* In the server's words, which may hold anything; NULL: there is none */
+static void append_refusal(GString *out, const char *side, const char *refusal)
+{
+    g_autofree char *visible = refusal != NULL ? hb_text_visible(refusal) : NULL;
+
+    if (visible != NULL)
+        g_string_append_printf(out, "      %-4s  %s\n", side, visible);
+}
+
 static void append_probe(GString *out, const HbProbe *probe, gboolean color)
 {
     g_autofree char *question = hb_text_visible(probe->question);
@@ -39,10 +48,8 @@ static void append_probe(GString *out, const HbProbe *probe, gboolean color)
     if (!probe->same)
         hb_text_append_painted(out, color, HB_PAINT_BAD, "  answered otherwise");
     g_string_append_c(out, '\n');
-    if (probe->from_refusal != NULL)
-        g_string_append_printf(out, "      FROM  %s\n", probe->from_refusal);
-    if (probe->to_refusal != NULL)
-        g_string_append_printf(out, "      TO    %s\n", probe->to_refusal);
+    append_refusal(out, "FROM", probe->from_refusal);
+    append_refusal(out, "TO", probe->to_refusal);
     if (probe->from != NULL || probe->to != NULL)
         append_answers(out, probe, color);
 }

@@ -94,16 +94,6 @@ static gboolean has_either(const HbMyLook *look, const char *one, const char *ot
     return g_hash_table_contains(look->rights, one) || g_hash_table_contains(look->rights, other);
 }
 
-/* What is about users who are there already stays as it is there */
-static gboolean is_about_kept(const HbObject *object, const HbCatalog *there)
-{
-    for (guint n = 0; n < object->needs->len; n++) {
-        if (hb_catalog_find(there, object->needs->pdata[n]) == NULL)
-            return FALSE;
-    }
-    return object->needs->len > 0;
-}
-
 static void look_for_kinds(HbMyLook *look, const HbObject *object, const char *here, const HbCatalog *there)
 {
     for (gsize n = 0; n < G_N_ELEMENTS(needed); n++) {
@@ -113,7 +103,8 @@ static void look_for_kinds(HbMyLook *look, const HbObject *object, const char *h
     }
     if (object->kind == HB_KIND_GRANT)
         require(look, "GRANT OPTION", here, object->identity, "use --grants drop");
-    if (object->kind == HB_KIND_GLOBAL_GRANT && !is_about_kept(object, there) && misses(look, PASSED_ON_EVERYWHERE))
+    if (object->kind == HB_KIND_GLOBAL_GRANT && !hb_catalog_has_needs(there, object) &&
+        misses(look, PASSED_ON_EVERYWHERE))
         tell_lack(look, "GRANT OPTION", "*.*", object->identity, "leave the users out with --skip user:*");
 }
 
@@ -188,7 +179,7 @@ static void look_for_memberships(HbMyLook *look, const HbCatalog *there)
     for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
         const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
         const char *sql = object->definition;
-        if (object->kind != HB_KIND_MEMBERSHIP || is_about_kept(object, there))
+        if (object->kind != HB_KIND_MEMBERSHIP || hb_catalog_has_needs(there, object))
             continue;
         hb_my_next(&sql); /* GRANT */
         const HbToken token = hb_my_next(&sql);

@@ -40,14 +40,12 @@ static GHashTable *new_set(void)
     return g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
-static gboolean read_names(View *view, const char *sql, GHashTable *names, GError **error)
+static gboolean read_names(View *view, const char *sql, GHashTable **names, GError **error)
 {
     g_autofree char *fitted = hb_pg_fit_query(sql, view->look->session->version);
-    g_autoptr(HbResult) result = hb_pg_query(view->look->session, fitted, error);
 
-    for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        g_hash_table_add(names, g_strdup(PQgetvalue(result, row, 0)));
-    return result != NULL;
+    *names = hb_pg_read_names(view->look->session, fitted, error);
+    return *names != NULL;
 }
 
 static gboolean read_roles(View *view, GError **error)
@@ -74,19 +72,19 @@ static gboolean read_roles(View *view, GError **error)
 static gboolean read_view(View *view, GError **error)
 {
     return read_roles(view, error) &&
-           read_names(view, "SELECT quote_ident(lanname) FROM pg_language WHERE NOT lanpltrusted", view->untrusted,
+           read_names(view, "SELECT quote_ident(lanname) FROM pg_language WHERE NOT lanpltrusted", &view->untrusted,
                       error) &&
            read_names(view,
                       "SELECT lower(s.name) FROM pg_settings s"
                       " WHERE s.context IN ('superuser', 'superuser-backend') AND NOT @may_set_s@",
-                      view->settings, error) &&
+                      &view->settings, error) &&
            read_names(
                view, "SELECT quote_ident(spcname) FROM pg_tablespace WHERE NOT has_tablespace_privilege(oid, 'CREATE')",
-               view->places, error) &&
+               &view->places, error) &&
            read_names(view,
                       "SELECT quote_ident(fdwname) FROM pg_foreign_data_wrapper"
                       " WHERE NOT has_foreign_data_wrapper_privilege(oid, 'USAGE')",
-                      view->wrappers, error);
+                      &view->wrappers, error);
 }
 
 /* ---- The database, its schemas and tablespaces ---- */
@@ -240,22 +238,12 @@ static const char *judge_role(const View *view, const HbObject *role)
     return NULL;
 }
 
-/* What is about users who are there already stays as it is there */
-static gboolean is_about_kept(const View *view, const HbObject *object)
-{
-    for (guint n = 0; n < object->needs->len; n++) {
-        if (hb_catalog_find(view->there, object->needs->pdata[n]) == NULL)
-            return FALSE;
-    }
-    return object->needs->len > 0;
-}
-
 static const char *judge_membership(const View *view, const HbObject *membership)
 {
     g_autofree char *quoted = word_after(membership->definition, "GRANT ");
     g_autofree char *group = quoted != NULL ? hb_sqltext_unquote_name(quoted) : NULL;
 
-    return group == NULL || is_about_kept(view, membership) || may_take_members(view, group)
+    return group == NULL || hb_catalog_has_needs(view->there, membership) || may_take_members(view, group)
                ? NULL
                : "cannot be granted by this role, which has no admin option on the one it is for";
 }
@@ -312,7 +300,7 @@ static const char *judge_setting(const View *view, const HbObject *object)
     if (object->kind == HB_KIND_DATABASE_SETTING && view->look->ahead->exists &&
         !hb_pg_look_is_true(view->look, "owns_database"))
         return "can be said by the database's owner only";
-    if (object->kind == HB_KIND_ROLE_SETTING && is_about_kept(view, object))
+    if (object->kind == HB_KIND_ROLE_SETTING && hb_catalog_has_needs(view->there, object))
         return NULL;
     return lower != NULL && g_hash_table_contains(view->settings, lower) ? "can be set by a superuser only" : NULL;
 }
@@ -423,22 +411,20 @@ static void look_with_view(View *view)
 
 static void view_init(View *view, HbPgLook *look, HbCatalog *there)
 {
-    GHashTable **const sets[] = {&view->roles,     &view->own,      &view->grantable, &view->superusers,
-                                 &view->untrusted, &view->settings, &view->places,    &view->wrappers};
+    GHashTable **const sets[] = {&view->roles, &view->own, &view->grantable, &view->superusers};
 
-    view->look = look;
-    view->there = there;
+    *view = (View){.look = look, .there = there};
     for (gsize i = 0; i < G_N_ELEMENTS(sets); i++)
         *sets[i] = new_set();
 }
 
 static void view_clear(View *view)
 {
-    GHashTable *const sets[] = {view->roles,     view->own,      view->grantable, view->superusers,
-                                view->untrusted, view->settings, view->places,    view->wrappers};
+    GHashTable **const sets[] = {&view->roles,     &view->own,      &view->grantable, &view->superusers,
+                                 &view->untrusted, &view->settings, &view->places,    &view->wrappers};
 
     for (gsize i = 0; i < G_N_ELEMENTS(sets); i++)
-        g_hash_table_unref(sets[i]);
+        g_clear_pointer(sets[i], g_hash_table_unref);
 }
 
 gboolean hb_pg_look_at_rights(HbPgLook *look, GError **error)

@@ -28,29 +28,16 @@ guint hb_pg_read_version(const char *text)
 
 /* ---- What the target has ---- */
 
-static GHashTable *read_names(HbSession *session, const char *sql, GError **error)
-{
-    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
-    GHashTable *names;
-
-    if (result == NULL)
-        return NULL;
-    names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    for (int row = 0; row < PQntuples(result); row++)
-        g_hash_table_add(names, g_strdup(PQgetvalue(result, row, 0)));
-    return names;
-}
-
 static gboolean read_target(Target *target, HbSession *session, GError **error)
 {
-    target->tablespaces = read_names(session, "SELECT quote_ident(spcname) FROM pg_tablespace", error);
+    target->tablespaces = hb_pg_read_names(session, "SELECT quote_ident(spcname) FROM pg_tablespace", error);
     if (target->tablespaces == NULL)
         return FALSE;
-    target->extensions =
-        read_names(session, "SELECT quote_ident(name) || ' ' || version FROM pg_available_extension_versions", error);
+    target->extensions = hb_pg_read_names(
+        session, "SELECT quote_ident(name) || ' ' || version FROM pg_available_extension_versions", error);
     if (target->extensions == NULL)
         return FALSE;
-    target->settings = read_names(session, "SELECT lower(name) FROM pg_settings", error);
+    target->settings = hb_pg_read_names(session, "SELECT lower(name) FROM pg_settings", error);
     return target->settings != NULL;
 }
 

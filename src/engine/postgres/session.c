@@ -394,3 +394,16 @@ gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error)
     info->identity = g_strdup_printf("%s/%s", hb_pg_get(result, 0, "started"), hb_pg_get(result, 0, "database_oid"));
     return TRUE;
 }
+
+GHashTable *hb_pg_read_names(HbSession *session, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+    GHashTable *names;
+
+    if (result == NULL)
+        return NULL;
+    names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    for (int row = 0; row < PQntuples(result); row++)
+        g_hash_table_add(names, g_strdup(PQgetvalue(result, row, 0)));
+    return names;
+}

@@ -51,6 +51,9 @@ HbResult *hb_pg_query(HbSession *session, const char *sql, GError **error);
 /* Runs one query with text parameters ($1...) */
 HbResult *hb_pg_query_with(HbSession *session, const char *sql, int count, const char *const *values, GError **error);
 
+/* The first column of a query's rows as a set of texts; the caller's */
+GHashTable *hb_pg_read_names(HbSession *session, const char *sql, GError **error);
+
 /* Runs statements that give no rows */
 gboolean hb_pg_execute(HbSession *session, const char *sql, GError **error);
 

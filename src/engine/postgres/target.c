@@ -247,16 +247,6 @@ char *hb_pg_make_lending(const HbObject *object)
     return NULL;
 }
 
-static gboolean read_set(HbSession *session, const char *sql, GHashTable **set, GError **error)
-{
-    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
-
-    *set = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        g_hash_table_add(*set, g_strdup(PQgetvalue(result, row, 0)));
-    return result != NULL;
-}
-
 static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
 {
     g_autoptr(HbResult) result = hb_pg_query(
@@ -271,12 +261,16 @@ static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
 
 gboolean hb_pg_read_reach(HbSession *session, HbReach *reach, GError **error)
 {
-    return read_locks(session, &reach->locks, error) &&
-           read_set(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", &reach->owners, error) &&
-           read_set(session,
-                    "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
-                    " WHERE NOT has_schema_privilege(oid, 'CREATE')",
-                    &reach->closed, error);
+    if (!read_locks(session, &reach->locks, error))
+        return FALSE;
+    reach->owners = hb_pg_read_names(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", error);
+    if (reach->owners == NULL)
+        return FALSE;
+    reach->closed = hb_pg_read_names(session,
+                                     "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
+                                     " WHERE NOT has_schema_privilege(oid, 'CREATE')",
+                                     error);
+    return reach->closed != NULL;
 }
 
 /* The server is sent the hash only, so that no log of statements shows the password */
