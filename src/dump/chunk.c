@@ -213,7 +213,8 @@ static gboolean decompress(HbUnpacker *unpacker, gsize *length, GError **error)
         if (ZSTD_isError(left))
             return damaged(unpacker, ZSTD_getErrorName(left), error);
         unpacker->frame_ended = left == 0;
-        unpacker->pending = out.pos == out.size;
+        unpacker->pending =
+            left > 0 && out.pos == out.size; /* a call without input after a frame would begin another */
     }
     *length = out.pos;
     return TRUE;
