@@ -113,19 +113,29 @@ static void cut_to_difference(const char *from, const char *to, char **from_cut,
     *to_cut = g_string_free(only_b, FALSE);
 }
 
-static gboolean is_same_sql(const char *one, const char *other)
+/* MariaDB keeps a program's text byte by byte, and how it is read depends on the sql_mode that it was written in */
+static gboolean is_kept_as_written(HbDialect dialect, HbKind kind)
+{
+    return dialect == HB_DIALECT_MARIADB &&
+           (kind == HB_KIND_FUNCTION || kind == HB_KIND_PROCEDURE || kind == HB_KIND_PACKAGE ||
+            kind == HB_KIND_PACKAGE_BODY || kind == HB_KIND_TRIGGER || kind == HB_KIND_EVENT);
+}
+
+static gboolean is_same_sql(HbDialect dialect, HbKind kind, const char *one, const char *other)
 {
     if (strcmp(one, other) == 0)
         return TRUE;
-    g_autofree char *a = hb_sqltext_normalise(one);
-    g_autofree char *b = hb_sqltext_normalise(other);
+    if (is_kept_as_written(dialect, kind))
+        return FALSE;
+    g_autofree char *a = hb_sqltext_normalise(dialect, one);
+    g_autofree char *b = hb_sqltext_normalise(dialect, other);
     return strcmp(a, b) == 0;
 }
 
-static void add_definition(const HbObject *from, const HbObject *to, GPtrArray *differences)
+static void add_definition(HbDialect dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
-    g_autofree char *a = hb_sqltext_hide_passwords(from->definition);
-    g_autofree char *b = hb_sqltext_hide_passwords(to->definition);
+    g_autofree char *a = hb_sqltext_hide_passwords(dialect, from->definition);
+    g_autofree char *b = hb_sqltext_hide_passwords(dialect, to->definition);
     char *from_cut = NULL, *to_cut = NULL;
 
     if (strcmp(a, b) == 0) {
@@ -156,17 +166,17 @@ static gboolean is_same_membership(const char *one, const char *other)
     return strcmp(without, said != NULL ? other : one) == 0;
 }
 
-static gboolean means_the_same(const HbObject *from, const HbObject *to)
+static gboolean means_the_same(HbDialect dialect, const HbObject *from, const HbObject *to)
 {
-    return is_same_sql(from->definition, to->definition) ||
+    return is_same_sql(dialect, from->kind, from->definition, to->definition) ||
            (is_about_rights(from) && hb_rights_is_same(from->definition, to->definition)) ||
            (from->kind == HB_KIND_MEMBERSHIP && is_same_membership(from->definition, to->definition));
 }
 
-static void compare_objects(const HbObject *from, const HbObject *to, GPtrArray *differences)
+static void compare_objects(HbDialect dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
-    if (from->definition != NULL && to->definition != NULL && !means_the_same(from, to))
-        add_definition(from, to, differences);
+    if (from->definition != NULL && to->definition != NULL && !means_the_same(dialect, from, to))
+        add_definition(dialect, from, to, differences);
     if (g_strcmp0(from->owner, to->owner) != 0)
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));
 }
@@ -187,7 +197,8 @@ static gboolean is_compared(const HbObject *object, guint parts, const HbCatalog
            (hb_kind_get_traits(object->kind)->part & parts) != 0;
 }
 
-void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *differences)
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, HbDialect dialect, guint parts,
+                         GPtrArray *differences)
 {
     for (guint i = 0; i < hb_catalog_count(from); i++) {
         const HbObject *object = hb_catalog_get(from, i);
@@ -197,7 +208,7 @@ void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts
         if (twin == NULL)
             add(differences, HB_DIFFERENCE_MISSING, object->identity, NULL, NULL);
         else
-            compare_objects(object, twin, differences);
+            compare_objects(dialect, object, twin, differences);
     }
     for (guint i = 0; i < hb_catalog_count(to); i++) {
         const HbObject *object = hb_catalog_get(to, i);

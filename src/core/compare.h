@@ -2,12 +2,14 @@
 /*
  * compare - what differs between two catalogs and two sets of row digests.
  *
- * FROM is the one that is trusted, TO the one that is tested. Definitions are compared as tokens, owners by name.
+ * FROM is the one that is trusted, TO the one that is tested. Definitions are compared as tokens (the texts of
+ * MariaDB's programs byte by byte), owners by name.
  * Objects of the parts users and settings that only TO has are no difference: a server may have users of its own.
  */
 #pragma once
 
 #include "core/catalog.h"
+#include "core/sqltext.h"
 
 typedef enum {
     HB_DIFFERENCE_MISSING, /* FROM has it, TO has not */
@@ -31,8 +33,9 @@ const char *hb_difference_get_name(HbDifferenceType type); /* "missing", "extra"
 /* HbDifference *, in the order of FROM, extra objects last. The caller's; frees its elements */
 GPtrArray *hb_compare_new(void);
 
-/* Only objects of these parts */
-void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *differences);
+/* Only objects of these parts; the dialect is that of their definitions */
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, HbDialect dialect, guint parts,
+                         GPtrArray *differences);
 
 /* Maps of row set identity to HbDigest *. Row sets that only one side has are left to hb_compare_catalogs() */
 void hb_compare_digests(GHashTable *from, GHashTable *to, GPtrArray *differences);

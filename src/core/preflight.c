@@ -381,11 +381,12 @@ static void tell_difference(const HbCatalog *catalog, const HbDifference *differ
         hb_finding_advise(finding, sql != NULL ? "if it should be as in the source" : NULL, sql);
 }
 
-static void look_for_differences(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
+static void look_for_differences(const HbCatalog *catalog, const HbCatalog *there, HbDialect dialect,
+                                 GPtrArray *findings)
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
-    hb_compare_catalogs(catalog, there, HB_PART_USERS, differences);
+    hb_compare_catalogs(catalog, there, dialect, HB_PART_USERS, differences);
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         if (find_subject(catalog, there, difference->identity) != NULL)
@@ -393,10 +394,11 @@ static void look_for_differences(const HbCatalog *catalog, const HbCatalog *ther
     }
 }
 
-void hb_preflight_look_at_users(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
+void hb_preflight_look_at_users(const HbCatalog *catalog, const HbCatalog *there, HbDialect dialect,
+                                GPtrArray *findings)
 {
     look_for_missing(catalog, there, findings);
-    look_for_differences(catalog, there, findings);
+    look_for_differences(catalog, there, dialect, findings);
 }
 
 /* ---- Settings, room, time ---- */

@@ -9,6 +9,7 @@
 #pragma once
 
 #include "core/catalog.h"
+#include "core/sqltext.h"
 
 typedef enum {
     HB_FINDING_BLOCKER, /* the restore would fail, or do harm: nothing is written, unless it is accepted */
@@ -60,7 +61,8 @@ void hb_preflight_look_at_objects(const HbCatalog *catalog, GPtrArray *findings)
 
 /* Users who are named but on neither side; users who exist on the target with other attributes or passwords.
  * there: the target's users, arranged */
-void hb_preflight_look_at_users(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings);
+void hb_preflight_look_at_users(const HbCatalog *catalog, const HbCatalog *there, HbDialect dialect,
+                                GPtrArray *findings);
 
 /* Is there room for so many bytes of rows, with their indexes? free: G_MAXUINT64 if it cannot be known */
 void hb_preflight_judge_room(guint64 bytes, guint64 free, GPtrArray *findings);

@@ -57,6 +57,33 @@ static gboolean begins_line_comment(HbDialect dialect, const char *at)
            (dialect == HB_DIALECT_POSTGRES || at[2] == '\0' || g_ascii_isspace(at[2]) || g_ascii_iscntrl(at[2]));
 }
 
+/*
+ * MariaDB and MySQL run what stands in a comment that begins with ! (or M!), if their version is as high as the number
+ * behind it: only its two ends are space. No server has such a version, so that it is a comment for all of them
+ */
+#define NO_SUCH_VERSION 200000
+
+static const char *end_of_opening(const char *at)
+{
+    const char *mark = at + 2 + (at[2] == 'M');
+    guint64 version;
+    char *end;
+
+    if (*mark != '!')
+        return NULL;
+    version = g_ascii_isdigit(mark[1]) ? g_ascii_strtoull(mark + 1, &end, 10) : 0;
+    if (version >= NO_SUCH_VERSION)
+        return NULL;
+    return version > 0 ? end : mark + 1;
+}
+
+static const char *end_of_comment(HbDialect dialect, const char *at)
+{
+    const char *opening = dialect == HB_DIALECT_MARIADB ? end_of_opening(at) : NULL;
+
+    return opening != NULL ? opening : end_of_block_comment(at, dialect == HB_DIALECT_POSTGRES);
+}
+
 static const char *end_of_space(HbDialect dialect, const char *at)
 {
     for (;;) {
@@ -65,7 +92,9 @@ static const char *end_of_space(HbDialect dialect, const char *at)
         else if (begins_line_comment(dialect, at))
             at = end_of_line_comment(at);
         else if (at[0] == '/' && at[1] == '*')
-            at = end_of_block_comment(at, dialect == HB_DIALECT_POSTGRES);
+            at = end_of_comment(dialect, at);
+        else if (dialect == HB_DIALECT_MARIADB && at[0] == '*' && at[1] == '/')
+            at += 2; /* the other end of what is run */
         else
             return at;
     }
@@ -162,34 +191,55 @@ gboolean hb_token_is_word(const HbToken *token, const char *word)
            g_ascii_strncasecmp(token->start, word, token->length) == 0;
 }
 
-char *hb_sqltext_normalise(const char *sql)
+/* What MariaDB takes for a comment may be run by another of its versions, and stays in what it keeps */
+static gboolean counts(HbDialect dialect, const HbToken *token)
+{
+    if (token->type != HB_TOKEN_SPACE)
+        return TRUE;
+    return dialect == HB_DIALECT_MARIADB && strspn(token->start, " \t\r\n\f\v") < token->length;
+}
+
+char *hb_sqltext_normalise(HbDialect dialect, const char *sql)
 {
     GString *result = g_string_new(NULL);
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
-        if (token.type == HB_TOKEN_SPACE)
+    while ((token = hb_sqltext_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+        g_autofree char *text = NULL;
+        if (!counts(dialect, &token))
             continue;
         if (result->len > 0)
             g_string_append_c(result, ' ');
-        g_string_append_len(result, token.start, (gssize)token.length);
+        text = g_strndup(token.start, token.length);
+        g_string_append(result, token.type == HB_TOKEN_SPACE ? g_strstrip(text) : text);
     }
     return g_string_free(result, FALSE);
 }
 
-char *hb_sqltext_hide_passwords(const char *sql)
+/* MariaDB: IDENTIFIED BY '...', BY PASSWORD '...', VIA plugin USING '...', USING PASSWORD('...'), WITH plugin AS '...'
+ */
+static gboolean announces_secret(HbDialect dialect, const HbToken *token, gboolean of_account)
+{
+    return hb_token_is_word(token, "PASSWORD") ||
+           (dialect == HB_DIALECT_MARIADB && of_account &&
+            (hb_token_is_word(token, "BY") || hb_token_is_word(token, "USING") || hb_token_is_word(token, "AS")));
+}
+
+char *hb_sqltext_hide_passwords(HbDialect dialect, const char *sql)
 {
     GString *result = g_string_new(NULL);
-    gboolean after_word = FALSE;
+    gboolean announced = FALSE, of_account = FALSE;
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
-        if (token.type == HB_TOKEN_TEXT && after_word)
+    while ((token = hb_sqltext_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_TEXT && announced)
             g_string_append(result, "'(hidden)'");
         else
             g_string_append_len(result, token.start, (gssize)token.length);
-        if (token.type != HB_TOKEN_SPACE)
-            after_word = hb_token_is_word(&token, "PASSWORD");
+        if (token.type == HB_TOKEN_SPACE)
+            continue;
+        of_account = (of_account || hb_token_is_word(&token, "IDENTIFIED")) && *token.start != ';';
+        announced = announces_secret(dialect, &token, of_account) || (announced && strchr("(=", *token.start) != NULL);
     }
     return g_string_free(result, FALSE);
 }

@@ -4,7 +4,8 @@
  *
  * The lexical rules are those of ISO SQL with PostgreSQL's additions (E'' strings, dollar quotes, nested comments), or
  * those of MariaDB and MySQL in their usual sql_mode (backslash escapes, "" strings, `` names, # comments); see
- * "Lexical Structure" in their manuals. Bytes above 127 belong to words.
+ * "Lexical Structure" in their manuals. Bytes above 127 belong to words. What MariaDB runs although it stands in a
+ * comment (slash, star, exclamation mark, version) is read like the rest.
  */
 #pragma once
 
@@ -34,11 +35,14 @@ gboolean hb_token_is_word(const HbToken *token, const char *word); /* case is ig
 char *hb_token_unquote(const HbToken *token);    /* a word, or what a quoted identifier says; the caller's */
 char *hb_sqltext_unquote_name(const char *name); /* likewise, of a text that is one name. The caller's */
 
-/* Equal for texts that differ in white space and comments only: one blank between tokens. The caller's */
-char *hb_sqltext_normalise(const char *sql);
+/*
+ * Equal for texts that differ in white space only (PostgreSQL's: and in comments, which it never keeps): one blank
+ * between tokens. The caller's
+ */
+char *hb_sqltext_normalise(HbDialect dialect, const char *sql);
 
-/* A copy in which each literal that follows the word PASSWORD is hidden. The caller's */
-char *hb_sqltext_hide_passwords(const char *sql);
+/* A copy in which each literal that is a password, or the hash of one, is hidden. The caller's */
+char *hb_sqltext_hide_passwords(HbDialect dialect, const char *sql);
 
 /* A copy in which the name after each word DATABASE, if it is old_name (unquoted), is new_name (quoted) */
 char *hb_sqltext_rename_database(const char *sql, const char *old_name, const char *new_name);

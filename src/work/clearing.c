@@ -99,11 +99,13 @@ static void take_dropped(HbClearing *clearing, const HbMeeting *meeting, const H
 }
 
 /* What stays, and is not what would have come */
-static void tell_differences(const HbMeeting *meeting, const HbMeetingOutcome *outcome, GPtrArray *findings)
+static void tell_differences(const HbEngine *engine, const HbMeeting *meeting, const HbMeetingOutcome *outcome,
+                             GPtrArray *findings)
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
-    hb_compare_catalogs(meeting->wanted, meeting->there, HB_PART_SCHEMA | HB_PART_SETTINGS, differences);
+    hb_compare_catalogs(meeting->wanted, meeting->there, engine->script.dialect, HB_PART_SCHEMA | HB_PART_SETTINGS,
+                        differences);
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         const char *what = difference->type == HB_DIFFERENCE_OWNER ? "belongs to" : "is";
@@ -166,7 +168,7 @@ HbClearing *hb_clearing_new(const HbMeeting *meeting, const HbEngine *engine, GP
     tell_items(clearing->emptied, "emptied", "will be deleted, and others loaded", findings);
     tell_items(clearing->aside, "set-aside", "will be taken off while rows come, and put back as the target has it",
                findings);
-    tell_differences(meeting, &outcome, findings);
+    tell_differences(engine, meeting, &outcome, findings);
     tell_rows_that_stay(meeting, &outcome, findings);
     hb_meeting_outcome_clear(&outcome);
     return clearing;

@@ -86,7 +86,8 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error);
 
 /* restore_step */
 gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
-char *hb_restore_hint_statement(const char *sql); /* what a role with the rights can run; the caller's */
+/* What a role with the rights can run, without secrets; the caller's */
+char *hb_restore_hint_statement(HbDialect dialect, const char *sql);
 
 /* restore_look: before anything is written, in this order */
 void hb_restore_pick_database(HbRestore *restore);

@@ -58,7 +58,8 @@ gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error)
     if (users == NULL || !hb_order_arrange(users, error))
         return FALSE;
     restore->role_differences = hb_compare_new();
-    hb_compare_catalogs(restore->manifest->catalog, users, HB_PART_USERS, restore->role_differences);
+    hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->script.dialect, HB_PART_USERS,
+                        restore->role_differences);
     return TRUE;
 }
 

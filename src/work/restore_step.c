@@ -17,9 +17,9 @@ static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *s
 
 #define STATEMENT_LIMIT 400
 
-char *hb_restore_hint_statement(const char *sql)
+char *hb_restore_hint_statement(HbDialect dialect, const char *sql)
 {
-    g_autofree char *hidden = hb_sqltext_hide_passwords(sql);
+    g_autofree char *hidden = hb_sqltext_hide_passwords(dialect, sql);
 
     if (strlen(hidden) > STATEMENT_LIMIT)
         return g_strdup("a role with the rights can run its statement from the dump's SQL files");
@@ -60,7 +60,7 @@ static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const Hb
     if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
         return FALSE;
     message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
-    hint = hb_restore_hint_statement(step->object->owner_sql);
+    hint = hb_restore_hint_statement(restore->options.engine->script.dialect, step->object->owner_sql);
     g_mutex_lock(&restore->lock);
     hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
     g_mutex_unlock(&restore->lock);

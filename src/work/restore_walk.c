@@ -48,7 +48,8 @@ static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *numb
 static void note_failure(HbRestore *restore, const HbStep *step, const GError *cause)
 {
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
-        g_autofree char *hint = hb_restore_hint_statement(step->object->definition);
+        g_autofree char *hint =
+            hb_restore_hint_statement(restore->options.engine->script.dialect, step->object->definition);
         hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
         return;
     }

@@ -262,16 +262,16 @@ static GHashTable *index_differences(const GPtrArray *differences)
  * has for FROM's, because the older one cannot express everything. What is equal either way is no difference.
  */
 static void compare_across_versions(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, guint parts,
-                                    GPtrArray *differences)
+                                    HbDialect dialect, GPtrArray *differences)
 {
     g_autoptr(GPtrArray) first = hb_compare_new();
     g_autoptr(GHashTable) found = NULL;
 
     hb_catalog_fit(from, to_version, "");
-    hb_compare_catalogs(from, to, parts, first);
+    hb_compare_catalogs(from, to, dialect, parts, first);
     found = index_differences(first);
     hb_catalog_fit(to, from_version, "");
-    hb_compare_catalogs(from, to, parts, differences);
+    hb_compare_catalogs(from, to, dialect, parts, differences);
     for (guint i = differences->len; i-- > 0;) {
         g_autofree char *key = key_of(differences->pdata[i]);
         if (!g_hash_table_contains(found, key))
@@ -287,13 +287,13 @@ static void note_unread(const HbCatalog *from, const HbCatalog *to, HbVerificati
     }
 }
 
-void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, guint parts,
-                        HbVerification *result)
+void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, HbDialect dialect,
+                        guint parts, HbVerification *result)
 {
     if (from_version != to_version)
-        compare_across_versions(from, from_version, to, to_version, parts, result->differences);
+        compare_across_versions(from, from_version, to, to_version, parts, dialect, result->differences);
     else
-        hb_compare_catalogs(from, to, parts, result->differences);
+        hb_compare_catalogs(from, to, dialect, parts, result->differences);
     note_unread(from, to, result);
 }
 
@@ -410,7 +410,8 @@ static gboolean compare(Finding *from, Finding *to, HbVerification *result, GErr
         return FALSE;
     fit_names(from, to);
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
-    hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->options->parts, result);
+    hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->script.dialect,
+                       to->options->parts, result);
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);
     hb_compare_digests(from->digests, to->digests, result->differences);

@@ -505,6 +505,6 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
         from = own;
     }
     result->objects = hb_catalog_count(from);
-    hb_verify_catalogs(from, from_version, to, to_version, options->parts, result);
+    hb_verify_catalogs(from, from_version, to, to_version, options->to.engine->script.dialect, options->parts, result);
     return TRUE;
 }

@@ -41,12 +41,48 @@ static void definitions_are_compared_as_tokens(void **state)
         g_autoptr(GString) shown = g_string_new(NULL);
         hb_catalog_add(from, object("t", cases[i].from, NULL), NULL);
         hb_catalog_add(to, object("t", cases[i].to, NULL), NULL);
-        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
         for (guint d = 0; d < differences->len; d++) {
             const HbDifference *one = differences->pdata[d];
             g_string_append_printf(shown, "%s %s|%s", hb_difference_get_name(one->type), one->from, one->to);
         }
         assert_string_equal(shown->str, cases[i].shown);
+    }
+}
+
+/* MariaDB keeps a program as it was written, and runs what others take for comments */
+static void definitions_of_mariadb_are_read_as_it_reads_them(void **state)
+{
+    static const struct {
+        HbKind kind;
+        const char *from, *to;
+        guint differences;
+    } texts[] = {
+        {HB_KIND_FUNCTION, "RETURN 5--1", "RETURN 5--2", 1},
+        {HB_KIND_FUNCTION, "RETURN 5 -- 1", "RETURN 5 -- 2", 1},
+        {HB_KIND_FUNCTION, "RETURN 5", "RETURN  5", 1},
+        {HB_KIND_PROCEDURE, "/*!50100 DROP TABLE a */;", "/*!50100 DROP TABLE b */;", 1},
+        {HB_KIND_TRIGGER, "SET sql_mode = 'NO_BACKSLASH_ESCAPES';\nSET @a = '\\', @b = 'c  d'",
+         "SET sql_mode = 'NO_BACKSLASH_ESCAPES';\nSET @a = '\\', @b = 'c d'", 1},
+        {HB_KIND_VIEW, "select 5--1", "select 5--2", 1},
+        {HB_KIND_VIEW, "select /*!50100 1 */", "select /*!50100 2 */", 1},
+        {HB_KIND_VIEW, "select  1", "select 1", 0},
+        {HB_KIND_TABLE, "a int /*!100100 INVISIBLE */", "a int /*!100100  INVISIBLE  */", 0},
+        {HB_KIND_TABLE, "a int /*!100100 INVISIBLE */", "a int", 1},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(texts); i++) {
+        g_autoptr(HbCatalog) from = hb_catalog_new(), to = hb_catalog_new();
+        g_autoptr(GPtrArray) differences = hb_compare_new();
+        HbObject *one = hb_object_new(texts[i].kind, "x"), *other = hb_object_new(texts[i].kind, "x");
+        one->definition = g_strdup(texts[i].from);
+        other->definition = g_strdup(texts[i].to);
+        hb_catalog_add(from, one, NULL);
+        hb_catalog_add(to, other, NULL);
+        hb_compare_catalogs(from, to, HB_DIALECT_MARIADB, HB_PART_ALL, differences);
+        if (differences->len != texts[i].differences)
+            fail_msg("“%s” and “%s”: %u differences", texts[i].from, texts[i].to, differences->len);
     }
 }
 
@@ -86,7 +122,7 @@ static void grants_are_sets(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(cases_of_grants); i++) {
         g_autoptr(HbCatalog) from = grant(cases_of_grants[i].from), to = grant(cases_of_grants[i].to);
         g_autoptr(GPtrArray) differences = hb_compare_new();
-        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
         assert_int_equal(differences->len, cases_of_grants[i].differences);
     }
 }
@@ -112,7 +148,7 @@ static void who_granted_a_membership_counts_where_both_sides_say_so(void **state
         g_free(hb_catalog_get(to, 0)->definition);
         hb_catalog_get(from, 0)->definition = g_strdup(memberships[i].from);
         hb_catalog_get(to, 0)->definition = g_strdup(memberships[i].to);
-        hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
         assert_int_equal(differences->len, memberships[i].differences);
     }
 }
@@ -138,7 +174,7 @@ static void missing_extra_and_owner_are_found(void **state)
     (void)state;
     hb_catalog_add(from, object("t", "x", "one"), NULL);
     hb_catalog_add(to, object("t", "x", "two"), NULL);
-    hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
     text = list(differences);
     assert_string_equal(text, "missing role gone; missing view only_from; owner table t; extra view only_to; ");
 }
@@ -150,7 +186,7 @@ static void only_the_chosen_parts_are_compared(void **state)
     g_autofree char *text = NULL;
 
     (void)state;
-    hb_compare_catalogs(from, to, HB_PART_SCHEMA | HB_PART_DATA, differences);
+    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_SCHEMA | HB_PART_DATA, differences);
     text = list(differences);
     assert_string_equal(text, "missing view gone; ");
 }
@@ -162,7 +198,7 @@ static void kinds_that_one_side_could_not_read_are_not_compared(void **state)
 
     (void)state;
     hb_catalog_set_unread(to, HB_KIND_PASSWORD);
-    hb_compare_catalogs(from, to, HB_PART_ALL, differences);
+    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
     assert_int_equal(differences->len, 0);
 }
 
@@ -197,6 +233,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(definitions_are_compared_as_tokens),
+        cmocka_unit_test(definitions_of_mariadb_are_read_as_it_reads_them),
         cmocka_unit_test(grants_are_sets),
         cmocka_unit_test(missing_extra_and_owner_are_found),
         cmocka_unit_test(only_the_chosen_parts_are_compared),

@@ -173,8 +173,8 @@ static gboolean read_sql(const char *bytes, gsize length)
     g_autofree char *text = g_strndup(bytes, length);
     const gboolean whole = read_tokens(HB_DIALECT_POSTGRES, text) && read_tokens(HB_DIALECT_MARIADB, text);
 
-    g_free(hb_sqltext_normalise(text));
-    g_free(hb_sqltext_hide_passwords(text));
+    g_free(hb_sqltext_normalise(HB_DIALECT_POSTGRES, text));
+    g_free(hb_sqltext_hide_passwords(HB_DIALECT_MARIADB, text));
     g_free(hb_sqltext_rename_database(text, "garden", "\"Park\""));
     g_assert(hb_rights_is_same(text, text));
     hb_rights_is_initial(text);

@@ -231,7 +231,7 @@ gboolean hb_my_look_at_users(HbMyLook *look, GError **error)
         there = hb_catalog_new();
     if (!hb_order_arrange(there, error) || !read_rights(look, error))
         return FALSE;
-    hb_preflight_look_at_users(look->ahead->catalog, there, look->findings);
+    hb_preflight_look_at_users(look->ahead->catalog, there, HB_DIALECT_MARIADB, look->findings);
     look_for_rights(look, there);
     return TRUE;
 }

@@ -436,7 +436,7 @@ gboolean hb_pg_look_at_rights(HbPgLook *look, GError **error)
     if (there == NULL || !hb_order_arrange(there, error))
         return FALSE;
     hb_catalog_fit(there, look->ahead->version, ""); /* both sides in the words of one version */
-    hb_preflight_look_at_users(look->ahead->catalog, there, look->findings);
+    hb_preflight_look_at_users(look->ahead->catalog, there, HB_DIALECT_POSTGRES, look->findings);
     if (hb_pg_look_is_true(look, "super"))
         return TRUE;
     view_init(&view, look, there);
