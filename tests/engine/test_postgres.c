@@ -136,6 +136,82 @@ static void needs_that_the_server_records_indirectly_are_known(void **state)
 }
 
 /* What stays behind is named, with what can be done about it; silence would be a loss */
+static gboolean count_row(gpointer data, const char *row, gsize length, GError **error)
+{
+    (void)row;
+    (void)length;
+    (void)error;
+    ++*(guint *)data;
+    return TRUE;
+}
+
+/* A schema's name is nobody's to lock: what has a table's name by now may be another table, or a view */
+static void nothing_else_is_read_under_a_name_that_moved(void **state)
+{
+    static const struct {
+        const char *claim;
+        const char *meanwhile;
+        gboolean at_end_only; /* it happens after the rows were read */
+    } cases[] = {
+        {"two schemas swap their names",
+         "ALTER SCHEMA blue RENAME TO x; ALTER SCHEMA green RENAME TO blue; ALTER SCHEMA x RENAME TO green", FALSE},
+        {"a view takes the place",
+         "ALTER SCHEMA blue RENAME TO old; CREATE SCHEMA blue; CREATE FUNCTION public.f() RETURNS "
+         "int LANGUAGE sql AS 'SELECT nextval(''public.ran'')::int'; CREATE VIEW blue.t AS SELECT public.f() AS n",
+         FALSE},
+        {"the names change when all is read", "ALTER SCHEMA blue RENAME TO x; ALTER SCHEMA green RENAME TO blue", TRUE},
+        {"nothing is there any more", "ALTER SCHEMA blue RENAME TO x", FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = g_strdup_printf("moved%zu", i), *uri = servers_get_uri("one", name);
+        g_autofree char *server = servers_get_uri("one", "postgres"), *made = NULL;
+        const HbAddress address = {.uri = uri};
+        const HbEngine *engine = &hb_postgres_engine;
+        HbSnapshot snapshot = {.sessions = 1};
+        g_autoptr(GPtrArray) readers = g_ptr_array_new();
+        g_autoptr(HbCatalog) catalog = NULL;
+        HbSession *keeper, *reader;
+        const HbRowSet *set;
+        HbRange all = {0, G_MAXUINT64, 0, NULL};
+        GError *error = NULL;
+        guint rows = 0;
+
+        made = g_strdup_printf("CREATE DATABASE %s", name);
+        g_free(servers_query(server, made));
+        g_free(servers_query(
+            uri, "CREATE SEQUENCE public.ran; CREATE SCHEMA blue; CREATE SCHEMA green;"
+                 "CREATE TABLE blue.t AS SELECT 1 AS n; CREATE TABLE green.t AS SELECT generate_series(1, 9) AS n"));
+        keeper = engine->open(&address, NULL);
+        reader = engine->open(&address, NULL);
+        assert_true(engine->begin_snapshot(keeper, 5000, &snapshot, NULL, NULL, &error));
+        check_no_error(error);
+        assert_true(engine->join_snapshot(reader, &snapshot, NULL));
+        g_ptr_array_add(readers, reader);
+        catalog = engine->read_catalog(readers, HB_PART_ALL, &error);
+        check_no_error(error);
+        set = hb_catalog_get_row_sets(catalog)->pdata[0];
+        assert_string_equal(set->table, "blue.t");
+        if (!cases[i].at_end_only)
+            g_free(servers_query(uri, cases[i].meanwhile));
+        if (engine->read_rows(reader, set, &all, count_row, &rows, &error) != cases[i].at_end_only)
+            fail_msg("%s: %u rows were read", cases[i].claim, rows);
+        if (!cases[i].at_end_only)
+            check_error(&error, HB_ERROR_RETRY, "not what it was");
+        else
+            g_free(servers_query(uri, cases[i].meanwhile));
+        assert_int_equal(rows, cases[i].at_end_only);
+        assert_false(engine->end_snapshot(keeper, &error));
+        check_error(&error, HB_ERROR_RETRY, "was renamed or dropped");
+        engine->close(reader);
+        engine->close(keeper);
+        hb_snapshot_clear(&snapshot);
+        g_autofree char *ran = servers_query(uri, "SELECT is_called FROM public.ran");
+        assert_string_equal(ran, "f");
+    }
+}
+
 static void what_is_not_carried_is_named(void **state)
 {
     static const char *const named[] = {
@@ -202,6 +278,7 @@ int main(void)
         cmocka_unit_test(postgresql_keeps_the_contract),
         cmocka_unit_test(addresses_are_shown_without_secrets),
         cmocka_unit_test(needs_that_the_server_records_indirectly_are_known),
+        cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),
         cmocka_unit_test(what_is_not_carried_is_named),
         cmocka_unit_test(a_list_reads_back_as_it_was),
     };

@@ -39,6 +39,7 @@ static gboolean read_rows(HbGather *gather, GError **error)
         HbRowSet *set = hb_catalog_add_row_set(gather->catalog, identity, hb_pg_get(result, row, "name"));
         set->bytes = g_ascii_strtoull(hb_pg_get(result, row, "cost"), NULL, 10);
         set->extent = g_ascii_strtoull(extent, NULL, 10);
+        set->number = g_ascii_strtoull(hb_pg_get(result, row, "objid"), NULL, 10);
         set->condition = g_strdup(hb_pg_get(result, row, "condition"));
         set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
         read_columns(set, hb_pg_get(result, row, "columns"));
@@ -46,13 +47,25 @@ static gboolean read_rows(HbGather *gather, GError **error)
     return result != NULL;
 }
 
+/* It becomes part of a statement, and comes from what only seems to be a sequence if somebody wants that */
+static gboolean is_number(const char *value)
+{
+    const char *digits = value + (*value == '-');
+
+    return *digits != '\0' && digits[strspn(digits, "0123456789")] == '\0';
+}
+
 static gboolean add_sequence_value(HbGather *gather, const PGresult *known, int row, const char *value, gboolean used,
                                    GError **error)
 {
-    HbObject *object = hb_object_new(HB_KIND_SEQUENCE_VALUE, hb_pg_get(known, row, "name"));
     g_autofree char *address = g_strdup_printf("1259:%s", hb_pg_get(known, row, "oid"));
     HbObject *sequence = g_hash_table_lookup(gather->by_address, address);
+    HbObject *object;
 
+    if (!is_number(value))
+        return hb_error_set(error, HB_ERROR_RETRY, "see who changes the schema meanwhile",
+                            "sequence %s: what it says is no number", hb_pg_get(known, row, "name"));
+    object = hb_object_new(HB_KIND_SEQUENCE_VALUE, hb_pg_get(known, row, "name"));
     object->definition = g_strdup_printf("SELECT pg_catalog.setval(%s, %s, %s);", hb_pg_get(known, row, "literal"),
                                          value, used ? "true" : "false");
     if (sequence != NULL)
@@ -63,7 +76,7 @@ static gboolean add_sequence_value(HbGather *gather, const PGresult *known, int 
 /* The unused sequences among known, from row `from` on; *from moves behind those that were read */
 static gboolean read_unused(HbGather *gather, const PGresult *known, int *from, GError **error)
 {
-    g_autoptr(GString) sql = g_string_new(NULL);
+    g_autoptr(GString) sql = g_string_new(NULL), guards = g_string_new(NULL);
     g_autoptr(HbResult) states = NULL;
 
     for (int asked = 0; *from < PQntuples(known) && asked < SEQUENCES_PER_STATEMENT; (*from)++) {
@@ -71,11 +84,13 @@ static gboolean read_unused(HbGather *gather, const PGresult *known, int *from, 
             continue;
         g_string_append_printf(sql, "%sSELECT %d AS row, last_value, is_called FROM %s", asked > 0 ? " UNION ALL " : "",
                                *from, hb_pg_get(known, *from, "name"));
+        g_string_append_printf(guards, "%s;\n", hb_pg_get(known, *from, "guard"));
         asked++;
     }
     if (sql->len == 0)
         return TRUE;
-    states = hb_pg_query(gather->session, sql->str, error);
+    g_string_prepend(sql, guards->str);
+    states = hb_pg_query_guarded(gather->session, sql->str, "a sequence", error);
     for (int i = 0; states != NULL && i < PQntuples(states); i++) {
         if (!add_sequence_value(gather, known, atoi(hb_pg_get(states, i, "row")), hb_pg_get(states, i, "last_value"),
                                 *hb_pg_get(states, i, "is_called") == 't', error))

@@ -72,8 +72,25 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
                            columns, set->table, range->first, upper, form_of(set));
 }
 
-/* After the last row, or to be rid of rows that nobody wants any more */
-/* taken (may be NULL): rows that the server says it took */
+/*
+ * Whatever is called so by now must be the table that was listed: before and after its rows. Nothing but its name leads
+ * to it, a schema's name cannot be locked, and a view in its place would run its owner's functions
+ */
+static char *with_guards(HbSession *session, const HbRowSet *set, const char *copy)
+{
+    g_autofree char *name = hb_pg_quote_literal(session, set->table), *guard = NULL;
+
+    if (set->number == 0)
+        return g_strdup(copy);
+    guard = g_strdup_printf("SELECT 1 / count(*) FROM pg_catalog.pg_class WHERE oid = pg_catalog.to_regclass(%s)"
+                            " AND oid = %" G_GUINT64_FORMAT " AND relkind = 'r'",
+                            name, set->number);
+    return g_strdup_printf("%s; %s; %s", guard, copy, guard);
+}
+
+/* After the last row, or to be rid of rows that nobody wants any more. taken (may be NULL): rows that the server says
+ * it took
+ */
 static gboolean finish(HbSession *session, guint64 *taken, GError **error)
 {
     gboolean ok = TRUE;
@@ -84,7 +101,8 @@ static gboolean finish(HbSession *session, guint64 *taken, GError **error)
         PQfreemem(row);
     while ((result = PQgetResult(session->conn)) != NULL) {
         if (PQresultStatus(result) == PGRES_FATAL_ERROR && ok)
-            ok = hb_pg_set_error(session, result, error);
+            ok = hb_pg_is_guard_error(result) ? hb_pg_set_guard_error("the table", error)
+                                              : hb_pg_set_error(session, result, error);
         if (PQresultStatus(result) == PGRES_COMMAND_OK && taken != NULL)
             *taken = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
         PQclear(result);
@@ -152,9 +170,12 @@ gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
                          GError **error)
 {
     g_autofree char *copy = copy_out_statement(set, range);
-    g_autofree char *sql = session->release_locks ? with_savepoint(copy) : g_strdup(copy);
+    g_autofree char *guarded = with_guards(session, set, copy);
+    g_autofree char *sql = session->release_locks ? with_savepoint(guarded) : g_strdup(guarded);
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
+    if (hb_pg_is_guard_error(result))
+        return hb_pg_set_guard_error("the table", error);
     if (PQresultStatus(result) != PGRES_COPY_OUT)
         return hb_pg_set_error(session, result, error);
     return pass_rows(session, set->binary, sink, data, error);

@@ -181,6 +181,29 @@ HbResult *hb_pg_query_with(HbSession *session, const char *sql, int count, const
     return checked(session, result, PGRES_TUPLES_OK, error);
 }
 
+gboolean hb_pg_is_guard_error(const PGresult *result)
+{
+    return g_strcmp0(PQresultErrorField(result, PG_DIAG_SQLSTATE), "22012") == 0; /* division by zero */
+}
+
+gboolean hb_pg_set_guard_error(const char *what, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_RETRY, "begin again when nobody renames or replaces anything",
+                        "%s is not what it was when the reading began: it was renamed, or something else has its name",
+                        what);
+}
+
+HbResult *hb_pg_query_guarded(HbSession *session, const char *sql, const char *what, GError **error)
+{
+    PGresult *result = PQexec(session->conn, sql);
+
+    if (!hb_pg_is_guard_error(result))
+        return checked(session, result, PGRES_TUPLES_OK, error);
+    PQclear(result);
+    hb_pg_set_guard_error(what, error);
+    return NULL;
+}
+
 gboolean hb_pg_execute(HbSession *session, const char *sql, GError **error)
 {
     g_autoptr(HbResult) result = checked(session, PQexec(session->conn, sql), PGRES_COMMAND_OK, error);
@@ -350,6 +373,7 @@ void hb_pg_close(HbSession *session)
     PQfinish(session->conn);
     g_free(session->address);
     g_free(session->fingerprint);
+    g_clear_pointer(&session->schemas, g_hash_table_unref);
     g_free(session);
 }
 

@@ -23,6 +23,7 @@ struct HbSession {
     int version;            /* as libpq numbers it: 150014 */
     char *address;          /* for people */
     char *fingerprint;      /* of the structure when the snapshot began; NULL without one */
+    GHashTable *schemas;    /* "number name" of each, when the snapshot began; NULL without one */
     gboolean readers_lock;  /* there are locks enough for those who join, too */
     gboolean release_locks; /* give a table's lock back when its rows are read, because there are too many */
 };
@@ -50,6 +51,15 @@ HbResult *hb_pg_query(HbSession *session, const char *sql, GError **error);
 
 /* Runs one query with text parameters ($1...) */
 HbResult *hb_pg_query_with(HbSession *session, const char *sql, int count, const char *const *values, GError **error);
+
+/*
+ * The same for several statements, of which the last gives the rows, and those before it divide by zero unless what is
+ * named is still what it was: HB_ERROR_RETRY, naming what
+ */
+HbResult *hb_pg_query_guarded(HbSession *session, const char *sql, const char *what, GError **error);
+
+gboolean hb_pg_is_guard_error(const PGresult *result);
+gboolean hb_pg_set_guard_error(const char *what, GError **error); /* returns FALSE */
 
 /* The first column of a query's rows as a set of texts; the caller's */
 GHashTable *hb_pg_read_names(HbSession *session, const char *sql, GError **error);

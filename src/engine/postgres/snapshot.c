@@ -5,6 +5,7 @@
 #include "sql.h"
 
 #include <stdlib.h>
+#include <string.h>
 
 #define TABLES_PER_LOCK_STATEMENT 500
 
@@ -154,6 +155,44 @@ static char *read_fingerprint(HbSession *session, GError **error)
     return result != NULL ? g_strdup(PQgetvalue(result, 0, 0)) : NULL;
 }
 
+/*
+ * Nothing can lock a schema's name. Tables are locked, and yet all of them are called otherwise when their schema is:
+ * each that is there at the beginning must be there, under its name, at the end
+ */
+static GHashTable *list_schemas(HbSession *session, GError **error)
+{
+    return hb_pg_read_names(
+        session, "SELECT oid || ' ' || nspname FROM pg_namespace WHERE oid >= 16384 OR nspname = 'public'", error);
+}
+
+static gboolean check_schemas(HbSession *session, GError **error)
+{
+    g_autoptr(GHashTable) now = list_schemas(session, error);
+    GHashTableIter iter;
+    gpointer schema;
+
+    if (now == NULL)
+        return FALSE;
+    g_hash_table_iter_init(&iter, session->schemas);
+    while (g_hash_table_iter_next(&iter, &schema, NULL)) {
+        if (!g_hash_table_contains(now, schema))
+            return hb_error_set(error, HB_ERROR_RETRY, "begin again when no schemas are being renamed or dropped",
+                                "schema %s was renamed or dropped while its tables were read", strchr(schema, ' ') + 1);
+    }
+    return TRUE;
+}
+
+/* Views and foreign tables are never read: whoever puts one in a table's place must not have his functions run by us */
+static gboolean refuse_views(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session,
+                                             "SELECT set_config(name, 'view,foreign-table', true) FROM pg_settings"
+                                             " WHERE name = 'restrict_nonsystem_relation_kind'",
+                                             error);
+
+    return result != NULL;
+}
+
 /* Snapshot and fingerprint in one statement each, the fingerprint first: a change in between is then noticed */
 static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, GError **error)
 {
@@ -165,7 +204,9 @@ static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapsh
 
     g_free(session->fingerprint);
     session->fingerprint = read_fingerprint(session, error);
-    if (session->fingerprint == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
+    g_clear_pointer(&session->schemas, g_hash_table_unref);
+    session->schemas = list_schemas(session, error);
+    if (session->fingerprint == NULL || session->schemas == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
         return FALSE;
     snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
     snapshot->token = g_strdup_printf("%c%s",
@@ -187,7 +228,7 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
 
     if (PQtransactionStatus(session->conn) != PQTRANS_IDLE && !hb_pg_execute(session, "ROLLBACK", error))
         return FALSE;
-    if (!hb_pg_execute(session, begin, error))
+    if (!hb_pg_execute(session, begin, error) || !refuse_views(session, error))
         return FALSE;
     if (!lock_all(session, snapshot, remark, data, &cause))
         return explain_lock_failure(session, cause, lock_wait_ms, error);
@@ -211,7 +252,8 @@ gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GEr
     g_autofree char *sql = g_strdup_printf("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY;"
                                            " SET TRANSACTION SNAPSHOT %s; SET LOCAL lock_timeout = %u",
                                            literal, snapshot->lock_wait_ms);
-    return hb_pg_execute(session, sql, error) && (*token != '=' || lock_listed(session, error));
+    return hb_pg_execute(session, sql, error) && refuse_views(session, error) &&
+           (*token != '=' || lock_listed(session, error));
 }
 
 /* The server keeps an exported snapshot as long as its transaction: whoever loses a session can join again */
@@ -240,5 +282,5 @@ gboolean hb_pg_end_snapshot(HbSession *session, GError **error)
 {
     if (session->release_locks && !hb_pg_check_structure(session, error))
         return FALSE;
-    return hb_pg_execute(session, "COMMIT", error);
+    return check_schemas(session, error) && hb_pg_execute(session, "COMMIT", error);
 }

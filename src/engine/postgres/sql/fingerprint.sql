@@ -5,6 +5,9 @@ FROM (
     FROM pg_class c
     WHERE c.relnamespace IN (@namespaces@) AND c.relkind <> 'S' AND c.relpersistence <> 't'
     UNION ALL
+    SELECT 'n' || count(*) || ':' || coalesce(sum(hashint8extended(xmin::text::bigint, oid::bigint)), 0)
+    FROM pg_namespace WHERE oid IN (@namespaces@)
+    UNION ALL
     SELECT 'a' || count(*) || ':' || coalesce(sum(hashint8extended(a.xmin::text::bigint, a.attrelid::bigint * 2048 + a.attnum)), 0)
     FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
     WHERE c.relnamespace IN (@namespaces@) AND a.attnum > 0 AND c.relpersistence <> 't'

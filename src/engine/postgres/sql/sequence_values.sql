@@ -2,7 +2,9 @@
 SELECT c.oid, c.oid::regclass::text AS name, quote_literal(c.oid::regclass::text) AS literal,
        CASE WHEN @may_read_c@ THEN pg_sequence_last_value(c.oid) END AS value,
        EXISTS (SELECT FROM pg_depend i WHERE i.classid = 'pg_class'::regclass AND i.objid = c.oid AND i.deptype = 'i')
-           AS is_identity
+           AS is_identity,
+       format('SELECT 1 / count(*) FROM pg_catalog.pg_class'
+              ' WHERE oid = pg_catalog.to_regclass(%L) AND oid = %s AND relkind = ''S''', c.oid::regclass, c.oid) AS guard
 FROM pg_class c
 WHERE c.relkind = 'S' AND c.relnamespace IN (@namespaces@) AND c.relpersistence <> 't'
   AND @may_read_c@
