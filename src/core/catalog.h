@@ -18,7 +18,8 @@ typedef struct {
     char *identity;     /* of its object: "rows garden.plot" */
     char *table;        /* as the engine quotes it: "garden.plot" */
     GPtrArray *columns; /* char *: as the engine quotes them, in the order of reading; none: the table has no columns */
-    GString *coding; /* a letter for each column: t as text, x as hexadecimal digits of its bytes; empty: all as text */
+    GString *coding; /* a letter for each column: t as text, x as hexadecimal digits of its bytes, d as text, NULL for
+                      * the column's default; empty: all as text */
     GPtrArray *read_as;  /* char *: expressions that read the columns; NULL: the column itself. Empty: all so */
     guint64 bytes;       /* estimate of the text */
     guint64 extent;      /* how far the engine's own unit of splitting reaches; 0: it cannot be split */

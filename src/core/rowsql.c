@@ -49,9 +49,9 @@ void hb_row_sql_free(HbRowSql *rows)
     g_free(rows);
 }
 
-static gboolean is_hex(const HbRowSql *rows)
+static char coding_of(const HbRowSql *rows)
 {
-    return rows->field < rows->set->coding->len && rows->set->coding->str[rows->field] == 'x';
+    return rows->field < rows->set->coding->len ? rows->set->coding->str[rows->field] : 't';
 }
 
 static void begin_row(HbRowSql *rows, GString *sql)
@@ -66,7 +66,7 @@ static void begin_row(HbRowSql *rows, GString *sql)
 
 static void begin_text(HbRowSql *rows, GString *sql)
 {
-    g_string_append(sql, is_hex(rows) ? "x'" : "'");
+    g_string_append(sql, coding_of(rows) == 'x' ? "x'" : "'");
     rows->state = IN_FIELD;
 }
 
@@ -111,7 +111,7 @@ static void end_field(HbRowSql *rows, GString *sql, char byte)
     gboolean has_columns = rows->set->columns->len > 0;
 
     if (rows->state == MAYBE_NULL)
-        g_string_append(sql, "NULL");
+        g_string_append(sql, coding_of(rows) == 'd' ? "DEFAULT" : "NULL");
     else if (rows->state == AT_FIELD && has_columns)
         g_string_append(sql, "''");
     else if (rows->state == IN_FIELD)

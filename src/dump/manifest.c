@@ -242,7 +242,7 @@ static json_t *write_rows(const HbStoredRows *rows)
     json_object_set_new(json, "identity", text_or_null(rows->set->identity));
     json_object_set_new(json, "table", text_or_null(rows->set->table));
     json_object_set_new(json, "columns", texts(rows->set->columns));
-    if (strchr(rows->set->coding->str, 'x') != NULL)
+    if (strspn(rows->set->coding->str, "t") < rows->set->coding->len)
         json_object_set_new(json, "coding", json_string(rows->set->coding->str));
     json_object_set_new(json, "rows", number(rows->digest.rows));
     json_object_set_new(json, "digest", write_digest(&rows->digest));

@@ -250,8 +250,8 @@ static gboolean read_coding(const Place *place, const json_t *json, HbRowSet *se
         return TRUE;
     if (!get_text(place, json, "coding", &coding))
         return FALSE;
-    if (strlen(coding) != set->columns->len || strspn(coding, "tx") != strlen(coding))
-        return wrong(place, "coding", "does not say t or x for each column");
+    if (strlen(coding) != set->columns->len || strspn(coding, "txd") != strlen(coding))
+        return wrong(place, "coding", "does not say t, x or d for each column");
     g_string_assign(set->coding, coding);
     return TRUE;
 }

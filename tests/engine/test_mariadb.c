@@ -56,6 +56,81 @@ static void mariadb_keeps_the_contract(void **state)
     check_contract("CREATE TABLE t (n INT, label VARBINARY(40) PRIMARY KEY);", "label", HB_SPLIT_BYTES);
 }
 
+static void count_remark(gpointer data, const char *what, const char *hint)
+{
+    (void)data;
+    (void)what;
+    (void)hint;
+}
+
+static gboolean count_row(gpointer data, const char *row, gsize length, GError **error)
+{
+    (void)row;
+    (void)error;
+    *(guint *)data += length > 0;
+    return TRUE;
+}
+
+/* What has a table's name by now may be another table, or a view */
+static void nothing_else_is_read_under_a_name_that_moved(void **state)
+{
+    static const struct {
+        const char *claim;
+        const char *meanwhile;
+        const char *refusal; /* of reading; NULL: the rows of whatever it is are read, and the end tells */
+    } cases[] = {
+        {"two tables swap their names", "RENAME TABLE blue TO x, green TO blue, x TO green", NULL},
+        {"a view takes the place", "RENAME TABLE blue TO x; CREATE VIEW blue AS SELECT f() AS n", "blue"},
+        {"nothing is there any more", "RENAME TABLE blue TO x", "doesn't exist"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *uri = servers_get_uri("one", "moved"), *server = servers_get_uri("one", NULL), *ran = NULL;
+        const HbAddress address = {.uri = uri};
+        const HbEngine *engine = &hb_mariadb_engine;
+        HbSnapshot snapshot = {.sessions = 1};
+        g_autoptr(GPtrArray) readers = g_ptr_array_new();
+        g_autoptr(HbCatalog) catalog = NULL;
+        HbSession *keeper, *reader;
+        HbRange all = {0, G_MAXUINT64, 0, NULL};
+        GError *error = NULL;
+        guint rows = 0;
+
+        g_free(servers_query(server, "CREATE OR REPLACE DATABASE moved"));
+        g_free(servers_query(uri, "CREATE TABLE blue (n INT PRIMARY KEY); CREATE TABLE green (n INT PRIMARY KEY);"
+                                  "CREATE SEQUENCE ran; INSERT INTO blue VALUES (1);"
+                                  "INSERT INTO green VALUES (1), (2);"
+                                  "CREATE FUNCTION f() RETURNS INT DETERMINISTIC RETURN NEXTVAL(ran)"));
+        g_usleep(1100 * 1000); /* the server keeps times of creation by the second */
+        keeper = engine->open(&address, NULL);
+        reader = engine->open(&address, NULL);
+        assert_true(engine->begin_snapshot(keeper, 5000, &snapshot, count_remark, NULL, &error));
+        check_no_error(error);
+        assert_true(engine->join_snapshot(reader, &snapshot, NULL));
+        assert_true(engine->seal_snapshot(keeper, &snapshot, NULL));
+        g_ptr_array_add(readers, keeper);
+        catalog = engine->read_catalog(readers, HB_PART_SCHEMA | HB_PART_DATA, &error);
+        check_no_error(error);
+        g_free(servers_query(uri, cases[i].meanwhile));
+        const HbRowSet *set = hb_catalog_get_row_sets(catalog)->pdata[0];
+        assert_string_equal(set->table, "blue");
+        if (engine->read_rows(reader, set, &all, count_row, &rows, &error) != (cases[i].refusal == NULL))
+            fail_msg("%s: %u rows were read", cases[i].claim, rows);
+        if (cases[i].refusal != NULL) {
+            check_contains(error->message, cases[i].refusal);
+            g_clear_error(&error);
+        }
+        engine->close(reader);
+        assert_false(engine->end_snapshot(keeper, &error));
+        check_error(&error, HB_ERROR_RETRY, "changed");
+        engine->close(keeper);
+        hb_snapshot_clear(&snapshot);
+        ran = servers_query(uri, "SELECT next_not_cached_value FROM ran");
+        assert_string_equal(ran, "1");
+    }
+}
+
 static gboolean give_once(gpointer data, const char **bytes, gsize *length, GError **error)
 {
     const char **text = data;
@@ -557,6 +632,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
+        cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),
         cmocka_unit_test(what_others_made_is_never_taken_for_ours),
         cmocka_unit_test(numbers_are_read_exactly),
         cmocka_unit_test(numbers_are_stored_like_their_text),

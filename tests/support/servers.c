@@ -49,7 +49,7 @@ void servers_run_shell(const char *line)
 /* "old v17=17 m:mariadb" to "old v17 m" */
 static char *names_only(const char *names)
 {
-    g_autoptr(GRegex) version = g_regex_new("=[0-9]+|:mariadb", 0, 0, NULL);
+    g_autoptr(GRegex) version = g_regex_new("=[0-9.]+|:mariadb", 0, 0, NULL);
 
     return g_regex_replace_literal(version, names, -1, 0, "", 0, NULL);
 }
@@ -58,6 +58,7 @@ void servers_begin(const char *names)
 {
     g_autofree char *line = g_strdup_printf(
         "set -e; servers_begin; . '%s/scripts/versions.sh'; for n in %s; do case $n in"
+        " *=*:mariadb) v=${n#*=}; MARIADB_ROOT=$(family_root ${v%%:*}) start_mariadb ${n%%=*} ;;"
         " *:mariadb) start_mariadb ${n%%:*} ;;"
         " *=*) POSTGRES_BIN=$(postgres_bin ${n#*=}) start_postgres ${n%%=*} ;; *) start_postgres $n ;; esac;"
         " done; printf %%s \"$SERVERS\"",
@@ -70,6 +71,16 @@ void servers_begin(const char *names)
     folder = g_steal_pointer(&run.out);
     started = names_only(names);
     run_clear(&run);
+}
+
+gboolean servers_has_family(const char *version)
+{
+    g_autofree char *line = g_strdup_printf(". '%s/scripts/versions.sh'; has_family %s", HB_SOURCE_DIR, version);
+    Run run = run_bash(line);
+    gboolean there = run.status == 0;
+
+    run_clear(&run);
+    return there;
 }
 
 void servers_end(void)

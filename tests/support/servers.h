@@ -7,11 +7,15 @@
 #include <glib.h>
 
 /*
- * Starts private servers (names separated by blanks: PostgreSQL, NAME=17 for that version, NAME:mariadb) in a folder
+ * Starts private servers (names separated by blanks: PostgreSQL, NAME=17 for that version, NAME:mariadb,
+ * NAME=11.8:mariadb) in a folder
  * that servers_end() removes. The demo's scripts do the work. Once in a program. Fails the test if they do not start.
  */
 void servers_begin(const char *names);
 void servers_end(void);
+
+/* Was this version of MariaDB fetched? */
+gboolean servers_has_family(const char *version);
 
 /* The same with a folder for files, which is given back and is $FOLDER; $SOURCE is the source's */
 char *servers_begin_with_folder(const char *names);

@@ -40,13 +40,15 @@ const HbItem *hb_createtext_find_column(const HbCreateText *text, const char *na
     return NULL;
 }
 
-char *hb_createtext_read_as(HbReadAs how, const char *quoted)
+char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time)
 {
     switch (how) {
     case HB_READ_AS_DOUBLE:
         return g_strdup_printf("%s * 1e0", quoted);
     case HB_READ_AS_UTF8:
         return g_strdup_printf("CONVERT(%s USING utf8mb4)", quoted);
+    case HB_READ_END:
+        return g_strdup_printf("NULLIF(%s, %s)", quoted, end_of_time);
     default:
         return NULL;
     }
@@ -176,6 +178,11 @@ static void read_attributes(HbItem *item, const char *text)
             item->origin = hb_my_token_is_sign(&token, '(') ? HB_COLUMN_GENERATED
                            : item->split == HB_SPLIT_NUMBER ? HB_COLUMN_TRANSACTION
                                                             : HB_COLUMN_SYSTEM;
+            token = hb_my_next(&text); /* ROW START or ROW END */
+            if (item->origin == HB_COLUMN_SYSTEM && hb_token_is_word(&token, "END")) {
+                item->coding = HB_CODING_END;
+                item->read_as = HB_READ_END;
+            }
             return;
         }
     }

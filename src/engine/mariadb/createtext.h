@@ -31,13 +31,15 @@ typedef enum {
 typedef enum {
     HB_CODING_TEXT = 't',  /* as they are, or as the server turns them into UTF-8 */
     HB_CODING_BYTES = 'x', /* as hexadecimal digits */
+    HB_CODING_END = 'd', /* NULL stands for the column's default: the end of time, which each version has its own of */
 } HbCoding;
 
 /* What is selected to have them exactly */
 typedef enum {
     HB_READ_PLAIN,
     HB_READ_AS_DOUBLE, /* a float, which would print too few digits */
-    HB_READ_AS_UTF8
+    HB_READ_AS_UTF8,
+    HB_READ_END /* of a row's life: NULL while it is current */
 } HbReadAs;
 
 typedef struct {
@@ -80,4 +82,4 @@ const HbItem *hb_createtext_find_column(const HbCreateText *text, const char *na
 gboolean hb_createtext_keeps_rows(const HbCreateText *text);
 
 /* The expression that selects a column (quoted); NULL: the column itself. The caller's */
-char *hb_createtext_read_as(HbReadAs how, const char *quoted);
+char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time);

@@ -2,6 +2,7 @@
 #include "engine/mariadb/loading.h"
 
 #include "core/sqltext.h"
+#include "engine/mariadb/createtext.h"
 #include "engine/mariadb/encoding.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/numbers.h"
@@ -79,14 +80,26 @@ static gboolean statement_error(Load *load, MYSQL_STMT *statement, GError **erro
     return hb_my_set_error_text(load->session, number, message, error);
 }
 
-static MYSQL_STMT *prepare(Load *load, GError **error)
+/* NULL in this column stands for its default, which no value can say */
+static gboolean takes_default(const Load *load, guint column)
+{
+    return load->set->coding->len > 0 && load->set->coding->str[column] == HB_CODING_END;
+}
+
+/* The server's arrays have a mark for defaults; a single row has not */
+static MYSQL_STMT *prepare(Load *load, gboolean alone, GError **error)
 {
     g_autoptr(GString) sql = g_string_new(NULL);
     MYSQL_STMT *statement = mysql_stmt_init(load->session->mysql);
 
     append_columns(sql, load->set);
-    for (guint c = 0; c < load->columns; c++)
-        g_string_append(sql, c > 0 ? ", ?" : "(?");
+    for (guint c = 0; c < load->columns; c++) {
+        g_string_append(sql, c > 0 ? ", " : "(");
+        if (alone && takes_default(load, c))
+            g_string_append_printf(sql, "COALESCE(?, %s)", hb_my_get_end_of_time(load->session));
+        else
+            g_string_append_c(sql, '?');
+    }
     g_string_append_c(sql, ')');
     if (mysql_stmt_prepare(statement, sql->str, sql->len) == 0)
         return statement;
@@ -244,6 +257,7 @@ static gboolean fill_numbers(const Load *load, guint column, Column *arrays)
 
 static void fill_column(const Load *load, guint column, Column *arrays, MYSQL_BIND *bind)
 {
+    const char null = takes_default(load, column) ? STMT_INDICATOR_DEFAULT : STMT_INDICATOR_NULL;
     const gboolean may_be_numbers = load->forms != NULL && load->forms[column] != 't';
 
     if (!may_be_numbers || !fill_numbers(load, column, arrays)) {
@@ -253,7 +267,7 @@ static void fill_column(const Load *load, guint column, Column *arrays, MYSQL_BI
     }
     arrays->indicators = g_new(char, load->rows);
     for (guint r = 0; r < load->rows; r++)
-        arrays->indicators[r] = value_at(load, r, column)->is_null ? STMT_INDICATOR_NULL : STMT_INDICATOR_NONE;
+        arrays->indicators[r] = value_at(load, r, column)->is_null ? null : STMT_INDICATOR_NONE;
     bind->buffer_type = arrays->whole != NULL  ? MYSQL_TYPE_LONGLONG
                         : arrays->real != NULL ? MYSQL_TYPE_DOUBLE
                                                : type_of(load, column);
@@ -297,7 +311,7 @@ static void append_value(const Load *load, GString *sql, guint column, const Val
     gsize before = sql->len;
 
     if (value->is_null) {
-        g_string_append(sql, "NULL");
+        g_string_append(sql, takes_default(load, column) ? "DEFAULT" : "NULL");
     } else if (type_of(load, column) == MYSQL_TYPE_BLOB) {
         g_string_append(sql, "x'");
         before = sql->len;
@@ -389,7 +403,7 @@ static gboolean begin_pieces(Load *load, GError **error)
         return FALSE;
     if (load->alone == NULL) {
         load->alone_nulls = g_new0(my_bool, load->columns);
-        load->alone = prepare(load, error);
+        load->alone = prepare(load, TRUE, error);
     }
     load->in_pieces = TRUE;
     return load->alone != NULL && bind_alone(load, error) && send_earlier_values(load, error);
@@ -505,7 +519,7 @@ static gboolean choose_way(Load *load, GError **error)
 
     load->with_arrays =
         load->session->is_maria && load->session->version >= FIRST_VERSION_WITH_ARRAYS && load->columns > 0;
-    if (!load->with_arrays || (load->batch = prepare(load, &ours)) != NULL)
+    if (!load->with_arrays || (load->batch = prepare(load, FALSE, &ours)) != NULL)
         return TRUE;
     if (load->refusal != ER_MAX_PREPARED_STMT_COUNT_REACHED) {
         g_propagate_error(error, g_steal_pointer(&ours));

@@ -59,6 +59,14 @@ static const struct {
     {"wait_timeout", "604800"},
 };
 
+#define FIRST_VERSION_WITH_LONG_TIMES 110500
+
+const char *hb_my_get_end_of_time(const HbSession *session)
+{
+    return session->version >= FIRST_VERSION_WITH_LONG_TIMES ? "TIMESTAMP'2106-02-07 06:28:15.999999'"
+                                                             : "TIMESTAMP'2038-01-19 03:14:07.999999'";
+}
+
 /* ---- Errors ---- */
 
 typedef struct {

@@ -46,6 +46,12 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
 /* Back to what every session sets */
 gboolean hb_my_reset(HbSession *session, GError **error);
 
+/*
+ * The end of a current row in a versioned table, as a literal: the last moment that a TIMESTAMP of this server can
+ * hold. Of the session's version; borrowed for ever
+ */
+const char *hb_my_get_end_of_time(const HbSession *session);
+
 /* Results as they are stored (for row sets), or in UTF-8 (for everything else, which sees to it by itself) */
 gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error);
 

@@ -178,12 +178,13 @@ static const HbItem *first_key_column(const HbCreateText *text)
     return NULL;
 }
 
-static void add_column(HbRowSet *set, const char *name, char coding, HbReadAs read_as)
+static void add_column(const Table *table, HbRowSet *set, const char *name, char coding, HbReadAs read_as)
 {
     g_autofree char *quoted = hb_my_quote_name(name);
 
     g_ptr_array_add(set->columns, g_strdup(quoted));
-    g_ptr_array_add(set->read_as, hb_createtext_read_as(read_as, quoted));
+    g_ptr_array_add(set->read_as,
+                    hb_createtext_read_as(read_as, quoted, hb_my_get_end_of_time(table->gather->session)));
     g_string_append_c(set->coding, coding);
 }
 
@@ -209,8 +210,8 @@ static void read_history(Table *table, HbRowSet *set)
     }
     set->condition = g_strdup(ALL_HISTORY);
     if (!has_column_of(table->text, HB_COLUMN_SYSTEM)) {
-        add_column(set, "row_start", HB_CODING_TEXT, HB_READ_PLAIN);
-        add_column(set, "row_end", HB_CODING_TEXT, HB_READ_PLAIN);
+        add_column(table, set, "row_start", HB_CODING_TEXT, HB_READ_PLAIN);
+        add_column(table, set, "row_end", HB_CODING_END, HB_READ_END);
     }
 }
 
@@ -219,7 +220,7 @@ static void read_columns(Table *table, HbRowSet *set)
     for (guint i = 0; i < table->text->items->len; i++) {
         const HbItem *item = table->text->items->pdata[i];
         if (item->type == HB_ITEM_COLUMN && (item->origin == HB_COLUMN_STORED || item->origin == HB_COLUMN_SYSTEM))
-            add_column(set, item->name, (char)item->coding, item->read_as);
+            add_column(table, set, item->name, (char)item->coding, item->read_as);
     }
     if (table->text->is_versioned)
         read_history(table, set);
