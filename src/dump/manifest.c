@@ -56,6 +56,7 @@ void hb_manifest_free(HbManifest *manifest)
     if (manifest == NULL)
         return;
     g_free(manifest->id);
+    g_free(manifest->seal);
     g_free(manifest->created);
     g_free(manifest->tool);
     g_free(manifest->engine);

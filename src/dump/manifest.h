@@ -40,6 +40,7 @@ typedef struct {
 
 typedef struct {
     char *id;      /* a UUID */
+    char *seal;    /* SHA-256 of the text that it was read from: known to whoever has the dump; NULL: it was not read */
     char *created; /* ISO 8601, UTC */
     char *tool;    /* version of the program */
     char *engine;

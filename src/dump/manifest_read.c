@@ -476,5 +476,6 @@ HbManifest *hb_manifest_read(const char *text, gsize length, GError **error)
     }
     ok = read_all(manifest, root, error);
     json_decref(root);
+    manifest->seal = g_compute_checksum_for_data(G_CHECKSUM_SHA256, (const guchar *)text, length);
     return ok ? g_steal_pointer(&manifest) : NULL;
 }

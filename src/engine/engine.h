@@ -92,6 +92,7 @@ typedef struct {
     guint binary_within;        /* versions that are equal when divided by this share a binary form; 0: there is none */
     gboolean cross_references;  /* what is in one database may need what is in another */
     gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
+    gboolean journal_guarded;   /* nobody else can write to a journal, but for superusers */
     gboolean definitions_undone; /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 

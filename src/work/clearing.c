@@ -197,14 +197,24 @@ static GVariant *write_items(const GPtrArray *items)
     return g_variant_builder_end(&builder);
 }
 
-char *hb_clearing_write(const HbClearing *clearing)
+static char *sign(const char *text, const char *key)
 {
+    return key != NULL ? g_compute_hmac_for_string(G_CHECKSUM_SHA256, (const guchar *)key, strlen(key), text, -1)
+                       : g_strdup("unsigned");
+}
+
+char *hb_clearing_write(const HbClearing *clearing, const char *key)
+{
+    g_autofree char *text = NULL, *signature = NULL;
+
     g_autoptr(GVariant) note = g_variant_ref_sink(
         g_variant_new("(@as@as@" NOTE_ITEMS "@" NOTE_ITEMS "@" NOTE_ITEMS ")", write_names(clearing->kept),
                       write_names(clearing->rows), write_items(clearing->dropped), write_items(clearing->emptied),
                       write_items(clearing->aside)));
 
-    return g_variant_print(note, FALSE);
+    text = g_variant_print(note, FALSE);
+    signature = sign(text, key);
+    return g_strdup_printf("%s\n%s", signature, text);
 }
 
 static void read_names(GVariant *note, gsize at, GPtrArray *names)
@@ -238,7 +248,7 @@ static void read_items(GVariant *note, gsize at, GPtrArray *items)
     }
 }
 
-HbClearing *hb_clearing_read(const char *text, GError **error)
+static HbClearing *read_text(const char *text, GError **error)
 {
     g_autoptr(GVariant) note = g_variant_parse(G_VARIANT_TYPE(NOTE_FORM), text, NULL, NULL, NULL);
     HbClearing *clearing;
@@ -257,16 +267,46 @@ HbClearing *hb_clearing_read(const char *text, GError **error)
     return clearing;
 }
 
+HbClearing *hb_clearing_read(const char *text, const char *key, GError **error)
+{
+    const char *line_end = strchr(text, '\n');
+    g_autofree char *signature = line_end != NULL ? sign(line_end + 1, key) : NULL;
+
+    if (signature != NULL && strncmp(text, signature, strlen(signature)) == 0 && text + strlen(signature) == line_end)
+        return read_text(line_end + 1, error);
+    hb_error_set(error, HB_ERROR_BLOCKED, "see who wrote to the journal, and restore into a new database",
+                 "what the journal in the target says was not written by a restore of this dump");
+    return NULL;
+}
+
 static gboolean is_missing(const HbMeeting *meeting, GHashTable *journal, const char *identity)
 {
     return !g_hash_table_contains(journal, identity) && hb_catalog_find(meeting->there, identity) == NULL &&
            hb_catalog_find(meeting->wanted, identity) == NULL;
 }
 
-gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, const HbMeeting *meeting,
-                             GPtrArray *findings, GError **error)
+/* Whoever can write to the journal could have his statement run with the rights of who restores: who that is must agree
+ */
+static void tell_taken_off(const HbClearItem *item, gboolean guarded, GPtrArray *findings)
 {
-    g_autoptr(HbClearing) earlier = hb_clearing_read(note, error);
+    HbFinding *finding;
+
+    if (guarded) {
+        hb_findings_add(findings, HB_FINDING_WARNING, "set-aside", item->identity,
+                        "was taken off by the restore that broke off, and will be put back");
+        return;
+    }
+    finding = hb_findings_add(findings, HB_FINDING_BLOCKER, "set-aside", item->identity,
+                              "was taken off by the restore that broke off, and is to be put back; but others may have "
+                              "written what its journal says of it");
+    hb_finding_advise(finding, "if this is what was there, --accept set-aside runs it", item->definition);
+}
+
+gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, gboolean guarded,
+                             const HbMeeting *meeting, GPtrArray *findings, GError **error)
+{
+    const char *line_end = strchr(note, '\n');
+    g_autoptr(HbClearing) earlier = read_text(line_end != NULL ? line_end + 1 : "", error);
 
     for (guint i = 0; earlier != NULL && i < earlier->aside->len; i++) {
         const HbClearItem *item = earlier->aside->pdata[i];
@@ -275,8 +315,7 @@ gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const ch
         HbClearItem *own = add_item(clearing->aside, item->identity, NULL, item->definition);
         for (guint n = 0; n < item->needs->len; n++)
             g_ptr_array_add(own->needs, g_strdup(item->needs->pdata[n]));
-        hb_findings_add(findings, HB_FINDING_WARNING, "set-aside", item->identity,
-                        "was taken off by the restore that broke off, and will be put back");
+        tell_taken_off(item, guarded, findings);
     }
     return earlier != NULL;
 }

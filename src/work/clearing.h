@@ -36,10 +36,10 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbClearing, hb_clearing_free)
 
 /*
  * Takes over what an earlier run took off and did not put back, as its journal's note and keys tell, and what neither
- * is there nor arrives. Each becomes a finding
+ * is there nor arrives. Each becomes a finding, and a blocker where others may have written the note (not guarded)
  */
-gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, const HbMeeting *meeting,
-                             GPtrArray *findings, GError **error);
+gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const char *note, gboolean guarded,
+                             const HbMeeting *meeting, GPtrArray *findings, GError **error);
 
 /*
  * So many locks are all that a transaction can take: cuts the work into turns that need no more each. Returns how many
@@ -47,9 +47,13 @@ gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const ch
  */
 guint hb_clearing_take_turns(HbClearing *clearing, const HbCatalog *there, guint64 locks);
 
-/* As text, for the journal. Reading fails with HB_ERROR_DAMAGED */
-char *hb_clearing_write(const HbClearing *clearing);
-HbClearing *hb_clearing_read(const char *text, GError **error);
+/*
+ * As text, for the journal, which others may be able to write to: the text begins with its HMAC (SHA-256), whose key is
+ * something that only those know who have the dump (NULL: there is none). Reading fails with HB_ERROR_DAMAGED, and with
+ * HB_ERROR_BLOCKED if the text was not written with this key
+ */
+char *hb_clearing_write(const HbClearing *clearing, const char *key);
+HbClearing *hb_clearing_read(const char *text, const char *key, GError **error);
 
 /* Takes out of an arranged catalog what is kept, and adds what is put back */
 gboolean hb_clearing_apply(const HbClearing *clearing, HbCatalog *catalog, GError **error);

@@ -123,7 +123,8 @@ static gboolean inherit(HbRestore *restore, HbSession *session, const HbMeeting 
 
     if (journal == NULL || note == NULL)
         return journal != NULL;
-    return hb_clearing_inherit(restore->clearing, journal, note, meeting, restore->findings, error);
+    return hb_clearing_inherit(restore->clearing, journal, note, restore->options.engine->traits.journal_guarded,
+                               meeting, restore->findings, error);
 }
 
 static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
@@ -181,7 +182,7 @@ gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
     if (restore->options.whole_server || !(restore->options.parts & (HB_PART_SCHEMA | HB_PART_DATA)))
         return TRUE;
     if (note != NULL)
-        restore->clearing = hb_clearing_read(note, error);
+        restore->clearing = hb_clearing_read(note, restore->manifest->seal, error);
     else if (rows_only && !restore->exists)
         miss_database(restore);
     else if (restore->exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
@@ -195,7 +196,8 @@ gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_autofree char *note = restore->clearing != NULL ? hb_clearing_write(restore->clearing) : NULL;
+    g_autofree char *note =
+        restore->clearing != NULL ? hb_clearing_write(restore->clearing, restore->manifest->seal) : NULL;
 
     return note == NULL || restore->options.engine->run_step(session, NULL, HB_RESTORE_DECISION, note, error);
 }

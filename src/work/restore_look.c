@@ -47,13 +47,28 @@ static void check_journal(HbRestore *restore, const char *dump_id)
     restore->takes_over = finding->accepted;
 }
 
+/* What is called like the journal, and may be somebody's trap, stands in the way of everything */
+static gboolean find_journal(HbRestore *restore, HbSession *session, char **dump_id, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    if (restore->options.engine->find_journal(session, dump_id, &ours))
+        return TRUE;
+    if (!hb_error_is(ours, HB_ERROR_BLOCKED)) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        return FALSE;
+    }
+    block(restore, "journal-untrusted", ours->message, hb_error_hint(ours));
+    return TRUE;
+}
+
 static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autofree char *dump_id = NULL;
     g_autofree char *example = NULL;
-    const HbEngine *engine = restore->options.engine;
 
-    if (!engine->find_journal(session, &dump_id, error) || !engine->find_content(session, &example, error))
+    if (!find_journal(restore, session, &dump_id, error) ||
+        !restore->options.engine->find_content(session, &example, error))
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);

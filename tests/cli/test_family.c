@@ -55,14 +55,17 @@ static void current_rows_of_versioned_tables_stay_current(void **state)
         run_expect(run_hornbeam("restore", dump, target, "--yes", NULL), 0, "Restored whole", NULL);
         run_expect(run_hornbeam("verify", from, to, "--parts", "data", NULL), 0, "Equal", NULL);
         g_autofree char *counts = servers_query(
-            to, "SELECT (SELECT COUNT(*) FROM bed), (SELECT COUNT(*) FROM bed FOR SYSTEM_TIME ALL), (SELECT COUNT(*) FROM "
-                "told), (SELECT SUM(v) FROM bed)");
+            to,
+            "SELECT (SELECT COUNT(*) FROM bed), (SELECT COUNT(*) FROM bed FOR SYSTEM_TIME ALL), (SELECT COUNT(*) FROM "
+            "told), (SELECT SUM(v) FROM bed)");
         assert_string_equal(counts, "2\t5\t1\t4");
         g_free(servers_query(to, "DELETE FROM bed WHERE id = 1")); /* the proof looks at what is current, too */
         run_expect(run_hornbeam("verify", from, to, "--parts", "data", NULL), 1, "rows bed", NULL);
         g_free(servers_query(target, "DROP DATABASE IF EXISTS script"));
-        script = g_strdup_printf("$HORNBEAM sql '%s' --rename database:%s=script --database script >$FOLDER/script.sql && mariadb_shell %s "
-                                 "<$FOLDER/script.sql", dump, database, ways[i].to);
+        script = g_strdup_printf(
+            "$HORNBEAM sql '%s' --rename database:%s=script --database script >$FOLDER/script.sql && mariadb_shell %s "
+            "<$FOLDER/script.sql",
+            dump, database, ways[i].to);
         run_expect(run_shell(script), 0, NULL, NULL);
         g_autofree char *scripted = servers_get_uri(ways[i].to, "script");
         g_autofree char *again = servers_query(scripted, "SELECT COUNT(*), SUM(v) FROM bed");

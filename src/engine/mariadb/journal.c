@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/journal.h"
 
+#include "core/sqltext.h"
 #include "engine/mariadb/charsets.h"
+#include "engine/mariadb/names.h"
 #include "engine/mariadb/statements.h"
 
 #include <mysqld_error.h>
@@ -22,19 +24,72 @@ static gboolean enter_database(HbSession *session, gboolean create, GError **err
     return hb_my_execute(session, "USE " JOURNAL_DATABASE, create ? error : NULL);
 }
 
+/* What a journal's tables are, as the server describes them */
+#define JOURNAL_SHAPE                                                                                                  \
+    HB_MY_JOURNAL " id varchar(64), " HB_MY_JOURNAL " started datetime, " HB_MY_JOURNAL_STEP                           \
+                  " digest binary(16), " HB_MY_JOURNAL_STEP " step text, " HB_MY_JOURNAL_STEP                          \
+                  " done tinyint(1), " HB_MY_JOURNAL_STEP " note longtext, " HB_MY_JOURNAL_STEP " emptied text"
+
+static const char journal_tables[] =
+    "SELECT CONCAT_WS(' ', COUNT(*), SUM(TABLE_TYPE = 'BASE TABLE' AND ENGINE = 'InnoDB'),"
+    "  (SELECT COUNT(*) FROM information_schema.TRIGGERS WHERE EVENT_OBJECT_SCHEMA = DATABASE()"
+    "    AND EVENT_OBJECT_TABLE IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')))"
+    " FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+    "  AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')";
+
+static const char journal_columns[] =
+    "SELECT GROUP_CONCAT(CONCAT_WS(' ', TABLE_NAME, COLUMN_NAME, COLUMN_TYPE, NULLIF(EXTRA, ''))"
+    "  ORDER BY TABLE_NAME, ORDINAL_POSITION SEPARATOR ', ')"
+    " FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE()"
+    "  AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')";
+
+/*
+ * Whoever may create in the database can make a view that is called like the journal, and what reads it would run his
+ * functions: the server's own lists say what it is before anything is read
+ */
+static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
+{
+    g_autofree char *tables = NULL, *columns = NULL;
+
+    *there = FALSE;
+    if (!hb_my_read_text(session, journal_tables, &tables, error) ||
+        !hb_my_read_text(session, journal_columns, &columns, error))
+        return FALSE;
+    if (g_str_has_prefix(tables, "0 ") || *tables == '0')
+        return TRUE;
+    /* killed while it was being made: the first of its tables only, and nothing else has happened */
+    *there = strcmp(tables, "2 2 0") == 0 && g_strcmp0(columns, JOURNAL_SHAPE) == 0;
+    if (*there || (strcmp(tables, "1 1 0") == 0 && g_str_has_prefix(JOURNAL_SHAPE, columns)))
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_BLOCKED, "see who made them, and drop or rename them",
+                        "what is called " HB_MY_JOURNAL " and " HB_MY_JOURNAL_STEP
+                        " in the database are no journal's tables, and were not read");
+}
+
+#define ONLY_TABLES " USE INDEX FOR GROUP BY ()" /* an error of a view */
+
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
 {
-    g_autofree char *count = NULL;
+    gboolean there = FALSE;
 
     *dump_id = NULL;
     if (!enter_database(session, FALSE, NULL))
         return TRUE;
-    if (!hb_my_read_text(session,
-                         "SELECT COUNT(*) FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
-                         " AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')",
-                         &count, error))
-        return FALSE;
-    return *count != '2' || hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL, dump_id, error);
+    return is_journal(session, &there, error) &&
+           (!there || hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL ONLY_TABLES, dump_id, error));
+}
+
+/*
+ * The dump is noted last of all: without that, or with one of the tables only, somebody was killed while he began, and
+ * had done nothing else
+ */
+static gboolean drop_unfinished(HbSession *session, GError **error)
+{
+    g_autofree char *dump_id = NULL;
+
+    return hb_my_find_journal(session, &dump_id, error) &&
+           (dump_id != NULL ||
+            hb_my_execute(session, "DROP TABLE IF EXISTS " HB_MY_JOURNAL_STEP ", " HB_MY_JOURNAL, error));
 }
 
 gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **error)
@@ -42,7 +97,7 @@ gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **e
     g_autofree char *id = hb_my_quote_literal(dump_id);
     g_autofree char *insert = g_strdup_printf("INSERT INTO " HB_MY_JOURNAL " VALUES (%s, UTC_TIMESTAMP())", id);
     gboolean ok =
-        enter_database(session, TRUE, error) &&
+        enter_database(session, TRUE, error) && drop_unfinished(session, error) &&
         hb_my_execute(session,
                       "CREATE TABLE " HB_MY_JOURNAL " (id VARCHAR(64) NOT NULL PRIMARY KEY, started DATETIME NOT NULL)"
                       " ENGINE = InnoDB CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
@@ -117,15 +172,32 @@ gboolean hb_my_note_done(HbSession *session, const char *key, const char *note, 
     return add_entry(session, key, TRUE, note, NULL, error);
 }
 
-static gboolean empty_table(HbSession *session, const char *table, GError **error)
+/* What the journal says is a name is read as one, and quoted again; NULL if it is none. The caller's */
+static char *read_name(const char *text)
 {
-    g_autofree char *literal = hb_my_quote_literal(table);
-    g_autofree char *empty = g_strdup_printf("DELETE FROM %s", table);
+    const char *at = text;
+    const HbToken token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at);
+    g_autofree char *name = NULL;
+
+    if (*at != '\0' || (token.type != HB_TOKEN_NAME && token.type != HB_TOKEN_WORD))
+        return NULL;
+    name = hb_token_unquote(&token);
+    return hb_my_quote_any_name(name);
+}
+
+static gboolean empty_table(HbSession *session, const char *noted, GError **error)
+{
+    g_autofree char *table = read_name(noted);
+    g_autofree char *literal = hb_my_quote_literal(noted);
+    g_autofree char *empty = table != NULL ? g_strdup_printf("DELETE FROM %s", table) : NULL;
     g_autofree char *forget =
         g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE emptied = %s OR step IN"
                         " (SELECT step FROM (SELECT step FROM " HB_MY_JOURNAL_STEP "  WHERE emptied = %s) AS chunks)",
                         literal, literal);
 
+    if (table == NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "restore into a new database, and see who wrote to the journal",
+                            "the journal in the target names a table that is none");
     return hb_my_execute(session, empty, error) && hb_my_execute(session, forget, error);
 }
 
@@ -154,7 +226,7 @@ GHashTable *hb_my_read_journal(HbSession *session, GError **error)
 
     if (!enter_database(session, FALSE, error) || !empty_broken_tables(session, error))
         return NULL;
-    result = hb_my_query(session, "SELECT step, note FROM " HB_MY_JOURNAL_STEP " WHERE done", error);
+    result = hb_my_query(session, "SELECT step, note FROM " HB_MY_JOURNAL_STEP ONLY_TABLES " WHERE done", error);
     if (result == NULL)
         return NULL;
     steps = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);

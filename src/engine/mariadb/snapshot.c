@@ -39,17 +39,38 @@ static void add_row(HbDigest *digest, GString *text, MYSQL_ROW row, const unsign
     hb_digest_add_row(digest, text->str, text->len);
 }
 
-static char *read_fingerprint(HbSession *session, GError **error)
+static gboolean add_rows(HbSession *session, const char *sql, HbDigest *digest, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(session, hb_my_sql_fingerprint, error);
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
     g_autoptr(GString) text = g_string_new(NULL);
-    HbDigest digest = {0};
     MYSQL_ROW row;
 
-    if (result == NULL)
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        add_row(digest, text, row, mysql_fetch_lengths(result), mysql_num_fields(result));
+    return result != NULL;
+}
+
+/*
+ * Two tables alike that swap their names have the same structure as before: what InnoDB knows them by tells, to whom
+ * may see it (PROCESS), and otherwise when their definitions' files were made or renamed
+ */
+static const char *const table_numbers[] = {
+    "SELECT NAME, TABLE_ID FROM information_schema.INNODB_SYS_TABLES"
+    " WHERE SUBSTRING_INDEX(NAME, '/', 1) = BINARY CONVERT(DATABASE() USING filename)",
+    "SELECT NAME, TABLE_ID FROM information_schema.INNODB_TABLES"
+    " WHERE SUBSTRING_INDEX(NAME, '/', 1) = BINARY CONVERT(DATABASE() USING filename)",
+    "SELECT TABLE_NAME, CREATE_TIME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+    " AND ENGINE = 'InnoDB'"};
+
+static char *read_fingerprint(HbSession *session, GError **error)
+{
+    HbDigest digest = {0};
+    gboolean numbered = FALSE;
+
+    if (!add_rows(session, hb_my_sql_fingerprint, &digest, error))
         return NULL;
-    while ((row = mysql_fetch_row(result)) != NULL)
-        add_row(&digest, text, row, mysql_fetch_lengths(result), mysql_num_fields(result));
+    for (gsize i = 0; i < G_N_ELEMENTS(table_numbers) && !numbered; i++)
+        numbered = add_rows(session, table_numbers[i], &digest, NULL);
     char *sum = g_malloc(HB_DIGEST_TEXT_LENGTH + 1);
     hb_digest_write(&digest, sum);
     return sum;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/postgres.h"
+#include "engine/postgres/journal.h"
 
 #include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
@@ -27,7 +28,7 @@ const HbEngine hb_postgres_engine = {
                .get_table = hb_pg_script_table,
                .begin_rows = hb_pg_begin_script_rows,
                .end_rows = hb_pg_end_script_rows},
-    .traits = {.analyze_from_rows = 1, .binary_within = 10000, .definitions_undone = TRUE},
+    .traits = {.analyze_from_rows = 1, .binary_within = 10000, .journal_guarded = TRUE, .definitions_undone = TRUE},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"
                 "SET check_function_bodies = off;\n"

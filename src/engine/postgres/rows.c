@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows.h"
 
+#include "engine/postgres/journal.h"
 #include "engine/postgres/large_objects.h"
-#include "engine/postgres/target.h"
 
 #define FIRST_VERSION_WITH_RANGE_SCANS 140000
 

@@ -1,7 +1,5 @@
 -- The structure of the database, so that a change can be noticed: any row that differs is one
--- A table that is renamed, or replaced by another, has another time of creation (of other engines it is that of a file's change)
-SELECT 1 AS what, TABLE_NAME, TABLE_TYPE, ENGINE, TABLE_COLLATION, CREATE_OPTIONS,
-       CASE WHEN ENGINE IN ('InnoDB', 'MyISAM', 'Aria') THEN CREATE_TIME END, NULL, NULL, NULL
+SELECT 1 AS what, TABLE_NAME, TABLE_TYPE, ENGINE, TABLE_COLLATION, CREATE_OPTIONS, NULL, NULL, NULL, NULL
 FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()
 UNION ALL
 SELECT 2, TABLE_NAME, ORDINAL_POSITION, COLUMN_NAME, COLUMN_TYPE, IS_NULLABLE, COLUMN_DEFAULT, EXTRA, COLLATION_NAME,
