@@ -15,14 +15,15 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("pg my:mariadb");
-    servers_run_shell("psql -qX \"$(server_uri pg postgres)\" -c 'CREATE ROLE mallory LOGIN'"
-                      " -c 'CREATE DATABASE bed' -c 'GRANT CREATE ON DATABASE bed TO mallory' -c 'CREATE DATABASE empty';"
-                      " psql -qX \"$(server_uri pg bed)\" -c 'CREATE TABLE ran (n int)';"
-                      " mariadb_shell my -e \"CREATE DATABASE bed; CREATE DATABASE log; CREATE TABLE log.ran (n INT)"
-                      " ENGINE = MyISAM; CREATE USER mallory@localhost; GRANT ALL ON bed.* TO mallory@localhost; SET GLOBAL"
-                      " log_bin_trust_function_creators = ON\";"
-                      " $HORNBEAM dump -q \"$(server_uri pg empty)\" $FOLDER/pg.dump;"
-                      " mariadb_shell my -e 'CREATE DATABASE empty'; $HORNBEAM dump -q \"$(server_uri my empty)\" $FOLDER/my.dump");
+    servers_run_shell(
+        "psql -qX \"$(server_uri pg postgres)\" -c 'CREATE ROLE mallory LOGIN'"
+        " -c 'CREATE DATABASE bed' -c 'GRANT CREATE ON DATABASE bed TO mallory' -c 'CREATE DATABASE empty';"
+        " psql -qX \"$(server_uri pg bed)\" -c 'CREATE TABLE ran (n int)';"
+        " mariadb_shell my -e \"CREATE DATABASE bed; CREATE DATABASE log; CREATE TABLE log.ran (n INT)"
+        " ENGINE = MyISAM; CREATE USER mallory@localhost; GRANT ALL ON bed.* TO mallory@localhost; SET GLOBAL"
+        " log_bin_trust_function_creators = ON\";"
+        " $HORNBEAM dump -q \"$(server_uri pg empty)\" $FOLDER/pg.dump;"
+        " mariadb_shell my -e 'CREATE DATABASE empty'; $HORNBEAM dump -q \"$(server_uri my empty)\" $FOLDER/my.dump");
     return 0;
 }
 
@@ -35,9 +36,10 @@ static int end(void **state)
 
 /* As mallory, on one of the servers */
 #define AS_MALLORY                                                                                                     \
-    "pg() { psql -qX -v ON_ERROR_STOP=1 \"$(server_uri pg bed | sed s/postgres@/mallory@/)\" -c \"$1\" || exit 97; };"  \
-    " my() { mariadb --no-defaults -u mallory -S $SERVERS/my/socket bed -e \"$1\" || exit 97; };"            \
-    " my_program() { printf 'DELIMITER //\\n%s//\\n' \"$1\" | mariadb --no-defaults -u mallory -S $SERVERS/my/socket bed; };"
+    "pg() { psql -qX -v ON_ERROR_STOP=1 \"$(server_uri pg bed | sed s/postgres@/mallory@/)\" -c \"$1\" || exit 97; };" \
+    " my() { mariadb --no-defaults -u mallory -S $SERVERS/my/socket bed -e \"$1\" || exit 97; };"                      \
+    " my_program() { printf 'DELIMITER //\\n%s//\\n' \"$1\" | mariadb --no-defaults -u mallory -S $SERVERS/my/socket " \
+    "bed; };"
 
 static void nothing_that_is_called_like_the_journal_is_read(void **state)
 {
@@ -49,7 +51,8 @@ static void nothing_that_is_called_like_the_journal_is_read(void **state)
         const char *told;
     } traps[] = {
         {"a view", "pg",
-         "pg 'CREATE SCHEMA hornbeam_journal; CREATE FUNCTION hornbeam_journal.f() RETURNS text LANGUAGE plpgsql AS $f$ BEGIN"
+         "pg 'CREATE SCHEMA hornbeam_journal; CREATE FUNCTION hornbeam_journal.f() RETURNS text LANGUAGE plpgsql AS "
+         "$f$ BEGIN"
          " ALTER ROLE mallory SUPERUSER; RETURN 1; END $f$; CREATE VIEW hornbeam_journal.dump AS SELECT"
          " hornbeam_journal.f() AS id'",
          "DROP SCHEMA hornbeam_journal CASCADE", "it belongs to mallory"},
@@ -58,21 +61,26 @@ static void nothing_that_is_called_like_the_journal_is_read(void **state)
          " CREATE TABLE hornbeam_journal.step (key text, note text, finished timestamptz)'",
          "DROP SCHEMA hornbeam_journal CASCADE", "it belongs to mallory"},
         {"a schema that a superuser made and others create in", "pg",
-         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal' -c 'GRANT CREATE ON SCHEMA hornbeam_journal TO"
+         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal' -c 'GRANT CREATE ON SCHEMA "
+         "hornbeam_journal TO"
          " mallory'",
          "DROP SCHEMA hornbeam_journal CASCADE", "others may create in it"},
         {"tables that others write to", "pg",
-         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal; CREATE TABLE hornbeam_journal.dump (id text,"
+         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal; CREATE TABLE hornbeam_journal.dump (id "
+         "text,"
          " started timestamptz); CREATE TABLE hornbeam_journal.step (key text, note text, finished timestamptz); GRANT"
          " INSERT ON hornbeam_journal.step TO mallory'",
          "DROP SCHEMA hornbeam_journal CASCADE", "others may write to it"},
         {"rules", "pg",
-         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal; CREATE TABLE hornbeam_journal.dump (id text,"
-         " started timestamptz); CREATE TABLE hornbeam_journal.step (key text, note text, finished timestamptz); CREATE RULE"
+         "psql -qX $(server_uri pg bed) -c 'CREATE SCHEMA hornbeam_journal; CREATE TABLE hornbeam_journal.dump (id "
+         "text,"
+         " started timestamptz); CREATE TABLE hornbeam_journal.step (key text, note text, finished timestamptz); "
+         "CREATE RULE"
          " r AS ON INSERT TO hornbeam_journal.step DO ALSO INSERT INTO ran VALUES (1)'",
          "DROP SCHEMA hornbeam_journal CASCADE", "rules, triggers or row security"},
         {"a view", "my",
-         "my_program 'CREATE FUNCTION f() RETURNS VARCHAR(64) SQL SECURITY INVOKER BEGIN INSERT INTO log.ran VALUES (1);"
+         "my_program 'CREATE FUNCTION f() RETURNS VARCHAR(64) SQL SECURITY INVOKER BEGIN INSERT INTO log.ran VALUES "
+         "(1);"
          " RETURN 1; END'; my 'CREATE SQL SECURITY INVOKER VIEW hornbeam_journal AS SELECT f() AS id; CREATE TABLE"
          " hornbeam_journal_step (step TEXT)'",
          "DROP VIEW hornbeam_journal; DROP TABLE hornbeam_journal_step; DROP FUNCTION f", "no journal's tables"},
@@ -90,13 +98,14 @@ static void nothing_that_is_called_like_the_journal_is_read(void **state)
         run_expect(run_hornbeam("preflight", dump, uri, NULL), 1, traps[i].told, NULL);
         run_expect(run_hornbeam("preflight", dump, uri, NULL), 1, "[journal-untrusted]", NULL);
         run_expect(run_hornbeam("restore", dump, uri, "--yes", "--resume", NULL), 1, NULL, traps[i].told);
-        run_expect(run_hornbeam("restore", dump, uri, "--yes", "--existing", "replace", "--accept", "unfinished-restore",
-                                "--accept", "journal-untrusted", NULL),
+        run_expect(run_hornbeam("restore", dump, uri, "--yes", "--existing", "replace", "--accept",
+                                "unfinished-restore", "--accept", "journal-untrusted", NULL),
                    1, NULL, traps[i].told);
-        ran = servers_query(uri, *traps[i].server == 'p'
-                                     ? "SELECT (SELECT count(*) FROM ran) + (SELECT count(*) FROM pg_roles WHERE rolname = "
-                                       "'mallory' AND rolsuper)"
-                                     : "SELECT COUNT(*) FROM log.ran");
+        ran = servers_query(uri,
+                            *traps[i].server == 'p'
+                                ? "SELECT (SELECT count(*) FROM ran) + (SELECT count(*) FROM pg_roles WHERE rolname = "
+                                  "'mallory' AND rolsuper)"
+                                : "SELECT COUNT(*) FROM log.ran");
         assert_string_equal(ran, "0");
         g_free(servers_query(uri, traps[i].cleaning));
     }

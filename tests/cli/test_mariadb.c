@@ -99,9 +99,15 @@ static void odd_objects_of_every_kind_move(void **state)
         " { echo \"SET @db = '\\`odd\\`';\"; cat $SOURCE/tests/support/accounts_mariadb.sql; } | mariadb_shell old odd;"
         " mariadb_shell new -e 'CREATE DATABASE beside; CREATE TABLE beside.station (id INT PRIMARY KEY, name "
         "VARCHAR(40));"
-        " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
+        " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\"); CREATE USER curator@\"%\"'");
     run_expect(run_hornbeam("dump", from, dump, NULL), 0, "Written whole", NULL);
+    run_expect(run_hornbeam("restore", dump, it.new, "--parts", "schema,data", "--accept", "role-missing", NULL), 4,
+               "there is no role curator", NULL);
+    g_free(servers_query(it.new, "DROP DATABASE odd"));
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "Restored whole", NULL);
+    g_autofree char *granted = servers_query(it.new, "SHOW GRANTS FOR curator@'%'"); /* the role's are not its */
+    assert_string_equal(granted, "GRANT USAGE ON *.* TO `curator`@`%`");
+    g_free(servers_query(it.new, "DROP USER curator@'%'"));
     run_expect(run_hornbeam("verify", dump, it.new, NULL), 0, "Equal", NULL);
     compare_mariadb_censuses("old", "new", "odd", "elsewhere|vale``copy", 500);
 }

@@ -519,13 +519,23 @@ gboolean hb_my_may_be_there(HbSession *session, const char *account)
     return hb_my_execute(session, sql, &refusal) || hb_error_is(refusal, HB_ERROR_RIGHTS);
 }
 
+/* A name without a host is a role's, but the server takes it for the account of that name if there is no such role */
+static gboolean is_meant(HbSession *session, const char *name, HbMyResult *grants)
+{
+    g_autofree char *question = g_strdup_printf("GRANT x TO %s", name), *asked = hb_grant_find_role(question);
+    MYSQL_ROW row = mysql_fetch_row(grants);
+    g_autofree char *answered = row != NULL ? hb_grant_find_role(row[0]) : NULL;
+
+    return !session->is_maria || asked == NULL || answered != NULL;
+}
+
 gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
 {
     g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", name);
     g_autoptr(GError) ours = NULL;
     g_autoptr(HbMyResult) result = hb_my_query(session, sql, &ours);
 
-    *found = result != NULL;
+    *found = result != NULL && is_meant(session, name, result);
     if (hb_error_is(ours, HB_ERROR_LOST)) {
         g_propagate_error(error, g_steal_pointer(&ours));
         return FALSE;

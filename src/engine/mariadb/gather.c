@@ -25,6 +25,7 @@ gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, 
     *gather = (HbMyGather){.session = session, .parts = parts, .catalog = hb_catalog_new()};
     for (int i = 0; i < HB_NAMES_COUNT; i++)
         gather->names[i] = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    gather->functions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     gather->texts = g_ptr_array_new_with_free_func(text_free);
     gather->indexes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
     if (!hb_my_read_text(session, "SELECT @@lower_case_table_names", &folding, error))
@@ -39,6 +40,7 @@ void hb_my_gather_clear(HbMyGather *gather)
     for (int i = 0; i < HB_NAMES_COUNT; i++)
         g_hash_table_unref(gather->names[i]);
     g_free(gather->previous_trigger);
+    g_hash_table_unref(gather->functions);
     g_ptr_array_unref(gather->texts);
     g_hash_table_unref(gather->indexes);
 }

@@ -21,8 +21,9 @@ struct HbMyGather {
     gboolean fold_relations; /* names of tables are compared without case */
     char *previous_trigger;  /* identity; the next one on the same event comes after it */
     GHashTable *names[HB_NAMES_COUNT];
-    GHashTable *indexes; /* identity of a table to GPtrArray of its indexes' identities, all borrowed */
-    GPtrArray *texts;    /* what needs are still to be read from */
+    GHashTable *indexes;   /* identity of a table to GPtrArray of its indexes' identities, all borrowed */
+    GHashTable *functions; /* names of the database's own, in lower case, known before views are read */
+    GPtrArray *texts;      /* what needs are still to be read from */
 };
 
 gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, GError **error);

@@ -117,6 +117,41 @@ static char *read_until(const char **text, const char *word)
     return NULL;
 }
 
+/* The account, or role, that *text begins with, if it has no host and is no word that stands for somebody; the caller's
+ */
+static char *read_role(const char *text)
+{
+    static const char *const words[] = {"PUBLIC", "CURRENT_USER", "CURRENT_ROLE", "NONE"};
+    const char *at = text;
+    HbToken token = hb_my_next(&at), sign = hb_my_next(&at);
+
+    for (gsize i = 0; i < G_N_ELEMENTS(words); i++) {
+        if (hb_token_is_word(&token, words[i]))
+            return NULL;
+    }
+    return hb_my_token_is_sign(&sign, '@') || token.type == HB_TOKEN_END ? NULL : read_account(&text);
+}
+
+char *hb_grant_find_role(const char *statement)
+{
+    const char *at = statement;
+    const HbToken first = hb_my_next(&at);
+    char *definer = NULL;
+
+    if (hb_token_is_word(&first, "GRANT")) {
+        g_autofree char *privileges = read_until(&at, "TO");
+        return privileges != NULL ? read_role(at) : NULL;
+    }
+    if (!hb_token_is_word(&first, "CREATE"))
+        return NULL;
+    definer = read_until(&at, "DEFINER");
+    if (definer == NULL)
+        return NULL;
+    g_free(definer);
+    hb_my_next(&at); /* = */
+    return read_role(at);
+}
+
 static gint compare_names(gconstpointer one, gconstpointer other)
 {
     return strcmp(*(char *const *)one, *(char *const *)other);

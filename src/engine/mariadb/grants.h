@@ -38,5 +38,11 @@ gboolean hb_grant_names(const char *pattern, const char *name);
 /* The account that a definition says defines it, as above; NULL if it says none. The caller's */
 char *hb_my_read_definer(const char *definition);
 
+/*
+ * The role, as SQL writes it, that a GRANT names as its receiver, or that a definition says defines it; NULL if that is
+ * an account, or nobody is named. The caller's
+ */
+char *hb_grant_find_role(const char *statement);
+
 /* The definition without it: whoever runs it defines it. NULL if it says none. The caller's */
 char *hb_my_forget_definer(const char *definition);

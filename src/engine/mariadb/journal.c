@@ -2,7 +2,9 @@
 #include "engine/mariadb/journal.h"
 
 #include "core/sqltext.h"
+#include "engine/mariadb/accounts.h"
 #include "engine/mariadb/charsets.h"
+#include "engine/mariadb/grants.h"
 #include "engine/mariadb/names.h"
 #include "engine/mariadb/statements.h"
 
@@ -258,6 +260,20 @@ static void forget_begun(HbSession *session, const char *key)
     hb_my_execute(session, "COMMIT", NULL);
 }
 
+/* Where there is no such role, the server would take the account of that name at any host for it */
+static gboolean check_role(HbSession *session, const char *statement, GError **error)
+{
+    g_autofree char *role = session->is_maria ? hb_grant_find_role(statement) : NULL;
+    gboolean there = FALSE;
+
+    if (role == NULL)
+        return TRUE;
+    if (!hb_my_find_role(session, role, &there, error))
+        return FALSE;
+    return there || hb_error_set(error, HB_ERROR_ABSENT, "create the role, or leave out with --skip what names it",
+                                 "there is no role %s", role);
+}
+
 /* A statement that was written in another character set is sent in that one, if that can be done without loss */
 static gboolean run_as_written(HbSession *session, const char *sql, const char *charset, char **complaint,
                                GError **error)
@@ -265,7 +281,7 @@ static gboolean run_as_written(HbSession *session, const char *sql, const char *
     g_autofree char *encoded = charset != NULL ? hb_my_encode(sql, charset) : NULL;
     g_autofree char *set = encoded != NULL ? g_strdup_printf("SET character_set_client = %s", charset) : NULL;
 
-    return (set == NULL || hb_my_execute(session, set, error)) &&
+    return check_role(session, sql, error) && (set == NULL || hb_my_execute(session, set, error)) &&
            hb_my_run_statement(session, encoded != NULL ? encoded : sql, complaint, error);
 }
 

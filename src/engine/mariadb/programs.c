@@ -138,21 +138,37 @@ static gboolean add_program(HbMyGather *gather, HbNames names, const char *name,
 
 /* ---- Views ---- */
 
-/* In FROM a table of this database stands after its name; a column never does, but for an alias of that name */
-static char *drop_own_database(const char *text, const char *database)
+static gboolean calls_own(const HbMyGather *gather, const HbToken *token, const char *after)
 {
+    g_autofree char *name = token->type == HB_TOKEN_NAME && *after == '(' ? hb_token_unquote(token) : NULL;
+    g_autofree char *lower = name != NULL ? g_utf8_strdown(name, -1) : NULL;
+
+    return lower != NULL && g_hash_table_contains(gather->functions, lower);
+}
+
+/*
+ * In FROM a table of this database stands after its name; a column never does, but for an alias of that name. A
+ * function of the database stands after it only where the server has one of its own that is called so: after it
+ * everywhere, since another version may have one. (Its own never stand in quotes)
+ */
+static char *settle_own_database(const HbMyGather *gather, const char *text)
+{
+    g_autofree char *database = hb_my_quote_any_name(gather->session->database);
     GString *result = g_string_new(NULL);
     const char *at = text;
     HbToken token;
 
     while ((token = hb_sqltext_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
-        if (token.type == HB_TOKEN_NAME && *at == '.' && (result->len == 0 || result->str[result->len - 1] != '.')) {
+        gboolean after_dot = result->len > 0 && result->str[result->len - 1] == '.';
+        if (token.type == HB_TOKEN_NAME && *at == '.' && !after_dot) {
             g_autofree char *name = hb_token_unquote(&token);
-            if (strcmp(name, database) == 0) {
+            if (strcmp(name, gather->session->database) == 0) {
                 at++;
                 continue;
             }
         }
+        if (!after_dot && calls_own(gather, &token, at))
+            g_string_append_printf(result, "%s.", database);
         g_string_append_len(result, token.start, (gssize)token.length);
     }
     return g_string_free(result, FALSE);
@@ -160,7 +176,7 @@ static char *drop_own_database(const char *text, const char *database)
 
 static gboolean add_view(HbMyGather *gather, const char *name, Program *program, GError **error)
 {
-    g_autofree char *sql = drop_own_database(program->shown.text, gather->session->database);
+    g_autofree char *sql = settle_own_database(gather, program->shown.text);
     g_autofree char *settings = settings_of(&program->shown);
 
     program->object->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
@@ -311,8 +327,20 @@ static const struct {
      read_event},
 };
 
+static gboolean add_function_name(HbMyGather *gather, MYSQL_ROW row, GError **error)
+{
+    (void)error;
+    g_hash_table_add(gather->functions, g_utf8_strdown(row[0], -1));
+    return TRUE;
+}
+
 gboolean hb_my_read_programs(HbMyGather *gather, GError **error)
 {
+    if (!hb_my_gather_each(gather,
+                           "SELECT ROUTINE_NAME FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
+                           " AND ROUTINE_TYPE = 'FUNCTION'",
+                           add_function_name, error))
+        return FALSE;
     for (gsize i = 0; i < G_N_ELEMENTS(lists); i++) {
         if (!hb_my_gather_each(gather, lists[i].sql, lists[i].read, error))
             return FALSE;

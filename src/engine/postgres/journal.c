@@ -31,11 +31,11 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
     if (!inspect(session, &there, &complaint, error))
         return FALSE;
     if (complaint != NULL)
-        return hb_error_set(error, HB_ERROR_BLOCKED,
-                            "see who made it, and drop it: DROP SCHEMA " HB_PG_JOURNAL " CASCADE; or restore as the role "
-                            "that began",
-                            "the schema " HB_PG_JOURNAL " is no journal that can be trusted, and was not read: %s",
-                            complaint);
+        return hb_error_set(
+            error, HB_ERROR_BLOCKED,
+            "see who made it, and drop it: DROP SCHEMA " HB_PG_JOURNAL " CASCADE; or restore as the role "
+            "that began",
+            "the schema " HB_PG_JOURNAL " is no journal that can be trusted, and was not read: %s", complaint);
     if (!there)
         return TRUE;
     result = hb_pg_query(session, "SELECT id FROM ONLY hornbeam_journal.dump", error);

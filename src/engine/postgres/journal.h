@@ -3,8 +3,8 @@
  * journal - which steps of a restore are done, in a schema of its own in the target, hornbeam_journal: one row for the
  * dump and one for each finished step.
  *
- * A step and its row are one transaction, and the row comes first: who would do what another session is just doing waits
- * for it, and then learns that it is done. (The index is on hashes, because keys may be too long.)
+ * A step and its row are one transaction, and the row comes first: who would do what another session is just doing
+ * waits for it, and then learns that it is done. (The index is on hashes, because keys may be too long.)
  *
  * It is trusted only if the role of the session or a superuser made it, and nobody else may write to it: what it says
  * becomes part of statements.
