@@ -6,6 +6,7 @@
  */
 #include "support/check.h"
 #include "support/servers.h"
+#include "support/tamper.h"
 
 #include <string.h>
 
@@ -111,10 +112,48 @@ static void nothing_that_is_called_like_the_journal_is_read(void **state)
     }
 }
 
+/* A dump, whoever wrote it, asks for nothing to be done by being compared; $BED is one with a view v and a check c */
+static void what_a_dump_says_is_never_run_by_verifying_it(void **state)
+{
+    static const struct {
+        const char *claim;
+        const char *find, *put; /* replaced in the definitions, whose sums are made right again */
+    } tampered[] = {
+        {"more statements in a view", "SELECT 1 AS one;",
+         "SELECT 1 AS one; COMMIT; INSERT INTO public.ran VALUES (1); SELECT 2;"},
+        {"more statements behind a comment", "SELECT 1 AS one;",
+         "SELECT 1 AS one /*;*/;COMMIT;DROP TABLE public.ran;--"},
+        {"a function that a check has run", "CHECK ((n > 0))", "CHECK ((n > public.f(1)))"},
+        {"more statements in a check", "CHECK ((n > 0))", "CHECK ((n > 0)); COMMIT; INSERT INTO public.ran VALUES (1)"},
+    };
+    g_autofree char *uri = servers_get_uri("pg", "bed");
+
+    (void)state;
+    servers_run_shell(
+        AS_MALLORY
+        "psql -qX \"$(server_uri pg bed)\" -c 'CREATE VIEW v AS SELECT 1 AS one; CREATE TABLE t (n int CONSTRAINT"
+        " c CHECK (n > 0)); CREATE FUNCTION f(int) RETURNS int IMMUTABLE LANGUAGE plpgsql AS $$ BEGIN INSERT"
+        " INTO ran VALUES (1); RETURN 1; END $$';"
+        " $HORNBEAM dump -q \"$(server_uri pg bed)\" $FOLDER/bed.dump");
+    for (gsize i = 0; i < G_N_ELEMENTS(tampered); i++) {
+        g_autofree char *original = g_build_filename(folder, "bed.dump", NULL), *dump = tamper_copy(original),
+                        *ran = NULL;
+        tamper_definitions(dump, tampered[i].find, tampered[i].put);
+        Run run = run_hornbeam("verify", dump, uri, NULL);
+        if (run.status != 1)
+            fail_msg("%s: status %d\n%s%s", tampered[i].claim, run.status, run.out, run.err);
+        run_clear(&run);
+        ran = servers_query(uri, "SELECT count(*) FROM ran");
+        assert_string_equal(ran, "0");
+    }
+    g_free(servers_query(uri, "DROP VIEW v; DROP TABLE t; DROP FUNCTION f(int)"));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(nothing_that_is_called_like_the_journal_is_read),
+        cmocka_unit_test(what_a_dump_says_is_never_run_by_verifying_it),
     };
     return cmocka_run_group_tests(tests, begin, end);
 }

@@ -211,6 +211,14 @@ gboolean hb_pg_execute(HbSession *session, const char *sql, GError **error)
     return result != NULL;
 }
 
+/* The extended protocol takes no second statement */
+gboolean hb_pg_execute_one(HbSession *session, const char *sql, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query_with(session, sql, 0, NULL, error);
+
+    return result != NULL;
+}
+
 char *hb_pg_quote_literal(HbSession *session, const char *text)
 {
     char *quoted = PQescapeLiteral(session->conn, text, strlen(text));

@@ -67,6 +67,9 @@ GHashTable *hb_pg_read_names(HbSession *session, const char *sql, GError **error
 /* Runs statements that give no rows */
 gboolean hb_pg_execute(HbSession *session, const char *sql, GError **error);
 
+/* The same for text that is not ours: one statement, whatever it says, and not more */
+gboolean hb_pg_execute_one(HbSession *session, const char *sql, GError **error);
+
 /* Sets the error from a failed result, or from the connection if result is NULL. Returns FALSE */
 gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **error);
 
