@@ -20,20 +20,37 @@ const HbCommand *const hb_commands[] = {&hb_command_survey, &hb_command_prefligh
 
 /* ---- Exit status ---- */
 
+/* No default: the compiler tells of a code that has no status */
 HbStatus hb_cli_get_status(const GError *error)
 {
-    static const HbStatus statuses[] = {
-        [HB_ERROR_USAGE] = HB_STATUS_USAGE,           [HB_ERROR_CONNECT] = HB_STATUS_SERVER,
-        [HB_ERROR_LOST] = HB_STATUS_SERVER,           [HB_ERROR_RETRY] = HB_STATUS_STATEMENT,
-        [HB_ERROR_ABSENT] = HB_STATUS_STATEMENT,      [HB_ERROR_LOCKED] = HB_STATUS_STATEMENT,
-        [HB_ERROR_EXISTS] = HB_STATUS_STATEMENT,      [HB_ERROR_RIGHTS] = HB_STATUS_STATEMENT,
-        [HB_ERROR_STATEMENT] = HB_STATUS_STATEMENT,   [HB_ERROR_BLOCKED] = HB_STATUS_REMARKS,
-        [HB_ERROR_DAMAGED] = HB_STATUS_DUMP,          [HB_ERROR_FILE] = HB_STATUS_FILE,
-        [HB_ERROR_CANCELLED] = HB_STATUS_INTERRUPTED, [HB_ERROR_DUPLICATE] = HB_STATUS_STATEMENT,
-        [HB_ERROR_CIRCLE] = HB_STATUS_STATEMENT,      [HB_ERROR_UNMET] = HB_STATUS_STATEMENT};
-
-    g_assert(error->domain == HB_ERROR && (gsize)error->code < G_N_ELEMENTS(statuses));
-    return statuses[error->code];
+    g_assert(error->domain == HB_ERROR);
+    switch ((HbErrorCode)error->code) {
+    case HB_ERROR_USAGE:
+        return HB_STATUS_USAGE;
+    case HB_ERROR_CONNECT:
+    case HB_ERROR_LOST:
+        return HB_STATUS_SERVER;
+    case HB_ERROR_BLOCKED:
+        return HB_STATUS_REMARKS;
+    case HB_ERROR_DAMAGED:
+        return HB_STATUS_DUMP;
+    case HB_ERROR_FILE:
+        return HB_STATUS_FILE;
+    case HB_ERROR_CANCELLED:
+        return HB_STATUS_INTERRUPTED;
+    case HB_ERROR_RETRY:
+    case HB_ERROR_LOCKED:
+    case HB_ERROR_EXISTS:
+    case HB_ERROR_NOTED:
+    case HB_ERROR_ABSENT:
+    case HB_ERROR_RIGHTS:
+    case HB_ERROR_STATEMENT:
+    case HB_ERROR_UNMET:
+    case HB_ERROR_DUPLICATE:
+    case HB_ERROR_CIRCLE:
+        return HB_STATUS_STATEMENT;
+    }
+    g_assert_not_reached();
 }
 
 /* ---- Servers ---- */

@@ -111,10 +111,13 @@ HbStatus hb_cli_judge_restore(const HbRestoreResult *result)
     HbStatus status = HB_STATUS_DONE;
 
     for (guint i = 0; i < result->exceptions->len; i++) {
-        HbOutcome outcome = ((HbException *)result->exceptions->pdata[i])->outcome;
-        if (outcome == HB_OUTCOME_FAILED || outcome == HB_OUTCOME_GONE)
-            return HB_STATUS_STATEMENT;
-        if (outcome != HB_OUTCOME_KEPT && outcome != HB_OUTCOME_ABSENT)
+        const HbException *exception = result->exceptions->pdata[i];
+        if (exception->damaged)
+            return HB_STATUS_DUMP;
+        if (exception->outcome == HB_OUTCOME_FAILED || exception->outcome == HB_OUTCOME_GONE)
+            status = HB_STATUS_STATEMENT;
+        else if (exception->outcome != HB_OUTCOME_KEPT && exception->outcome != HB_OUTCOME_ABSENT &&
+                 status == HB_STATUS_DONE)
             status = HB_STATUS_REMARKS;
     }
     return status;

@@ -266,6 +266,10 @@ struct HbEngine {
 /* HB_ERROR_USAGE if there are more. For engines */
 gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error);
 
+/* The hint where a statement was cancelled, and not by us. For engines */
+#define HB_CANCELLED_BY_OTHERS                                                                                         \
+    "somebody else cancelled it on the server, or a time limit there did: see its log, then begin again"
+
 /* Is the structure's fingerprint what it was? HB_ERROR_RETRY if not. For engines */
 gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error);
 

@@ -68,9 +68,10 @@ const char *hb_outcome_get_name(HbOutcome outcome); /* "failed", "left_out", ...
 /* A step that was not simply done */
 typedef struct {
     HbOutcome outcome;
-    char *what;    /* the object, or chunk */
-    char *message; /* the server's; of a step left out: the failed step behind it; of a change: what and why */
-    char *hint;    /* may be NULL */
+    char *what;       /* the object, or chunk */
+    char *message;    /* the server's; of a step left out: the failed step behind it; of a change: what and why */
+    char *hint;       /* may be NULL */
+    gboolean damaged; /* it failed because the dump is not what was written */
 } HbException;
 
 typedef struct {

@@ -5,6 +5,8 @@
 
 #include "cli/cli.h"
 
+#include "cli/cli.h"
+
 #include <glib/gstdio.h>
 #include <string.h>
 
@@ -171,6 +173,16 @@ static void an_error_is_json_when_asked_for(void **state)
     run_clear(&run);
 }
 
+static void no_error_ends_with_status_0(void **state)
+{
+    (void)state;
+    for (int code = 0; code <= HB_ERROR_CIRCLE; code++) {
+        g_autoptr(GError) error = g_error_new_literal(HB_ERROR, code, "it failed");
+        if (hb_cli_get_status(error) == HB_STATUS_DONE)
+            fail_msg("error %d ends with status 0", code);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -181,6 +193,7 @@ int main(void)
         cmocka_unit_test(help_and_version_come_without_fuss),
         cmocka_unit_test(output_that_does_not_arrive_is_an_error),
         cmocka_unit_test(an_error_is_json_when_asked_for),
+        cmocka_unit_test(no_error_ends_with_status_0),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -53,6 +53,20 @@ static void objects_are_arranged(void **state)
     }
 }
 
+/* Some objects stand in another stage than their kind: the rights on a schema come with the structure */
+static void an_objects_own_stage_comes_before_its_kind(void **state)
+{
+    g_autoptr(HbCatalog) catalog = check_read_catalog("rows t: table t\ngrant schema s\ntable t\nindex i: table t");
+    g_autofree char *order = NULL;
+
+    (void)state;
+    hb_catalog_find(catalog, "grant schema s")->stage = HB_STAGE_STRUCTURE;
+    hb_catalog_find(catalog, "index i")->stage = HB_STAGE_SETTINGS;
+    assert_true(hb_order_arrange(catalog, NULL));
+    order = check_list_identities(catalog);
+    assert_string_equal(order, "table t; grant schema s; rows t; index i");
+}
+
 static void every_order_respects_every_need(void **state)
 {
     g_autoptr(GString) lines = g_string_new(NULL);
@@ -145,6 +159,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(objects_are_arranged),
+        cmocka_unit_test(an_objects_own_stage_comes_before_its_kind),
         cmocka_unit_test(every_order_respects_every_need),
         cmocka_unit_test(a_second_object_of_an_identity_is_refused),
         cmocka_unit_test(only_chosen_parts_are_kept),

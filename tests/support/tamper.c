@@ -4,8 +4,12 @@
 #include "support/check.h"
 #include "support/servers.h"
 
+#include "dump/tar.h"
+
+#include <fcntl.h>
 #include <jansson.h>
 #include <string.h>
+#include <unistd.h>
 #include <zstd.h>
 
 G_GNUC_NO_INLINE static char *read_file(const char *dump, const char *file, gsize *length)
@@ -152,4 +156,59 @@ void tamper_rows(const char *dump, const char *file, const char *text, gsize len
     free(written);
     json_decref(manifest);
     tamper_sum_up(dump);
+}
+
+/* ---- Streams ---- */
+
+static gint compare_texts(gconstpointer one, gconstpointer other)
+{
+    return strcmp(one, other);
+}
+
+/* "sum  name" for each member, as their last ones of each name are */
+static char *write_sums(GHashTable *sums)
+{
+    g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(sums), compare_texts);
+    GString *text = g_string_new(NULL);
+
+    for (GList *at = names; at != NULL; at = at->next)
+        g_string_append_printf(text, "%s  %s\n", (char *)g_hash_table_lookup(sums, at->data), (char *)at->data);
+    return g_string_free(text, FALSE);
+}
+
+static void pass_member(HbTarWriter *writer, GHashTable *sums, GHashTable *seen, const char *name, GBytes *bytes,
+                        TamperEdit edit)
+{
+    int nth = GPOINTER_TO_INT(g_hash_table_lookup(seen, name));
+    gsize length = g_bytes_get_size(bytes);
+    g_autofree char *text = write_sums(sums), *old = g_strndup(g_bytes_get_data(bytes, NULL), length);
+    g_autofree char *edited = edit(name, nth, old, length, text, &length);
+
+    g_hash_table_insert(seen, g_strdup(name), GINT_TO_POINTER(nth + 1));
+    assert_true(hb_tar_writer_add(writer, name, edited != NULL ? edited : g_bytes_get_data(bytes, NULL), length, NULL));
+    if (strcmp(name, "SHA256SUMS") != 0)
+        g_hash_table_insert(
+            sums, g_strdup(name),
+            g_compute_checksum_for_data(G_CHECKSUM_SHA256,
+                                        edited != NULL ? (guchar *)edited : g_bytes_get_data(bytes, NULL), length));
+}
+
+void tamper_stream(const char *from, const char *to, TamperEdit edit)
+{
+    g_autoptr(GHashTable) sums = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    int in = open(from, O_RDONLY | O_CLOEXEC), out = open(to, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
+    HbTarReader *reader = hb_tar_reader_new(in, NULL);
+    HbTarWriter *writer = hb_tar_writer_new(out);
+    HbTarMember member = {0};
+
+    while (hb_tar_reader_next(reader, &member, NULL) && member.name != NULL) {
+        g_autoptr(GBytes) bytes = hb_tar_reader_read(reader, &member, G_MAXUINT32, NULL);
+        pass_member(writer, sums, seen, member.name, bytes, edit);
+    }
+    assert_true(hb_tar_writer_close(writer, NULL));
+    hb_tar_writer_free(writer);
+    hb_tar_reader_free(reader);
+    close(in);
+    close(out);
 }

@@ -19,5 +19,13 @@ void tamper_file(const char *dump, const char *file, const char *find, const cha
 /* A chunk's rows become other ones: packed, with the sizes that they have now, but with the digests that they had */
 void tamper_rows(const char *dump, const char *file, const char *text, gsize length);
 
+/*
+ * The same with a stream: each member that edit() gives other bytes for (the caller's; NULL: as it is) is replaced by
+ * them. nth: which of the members of that name it is, from 0 on; sums: what SHA256SUMS would say by now
+ */
+typedef char *(*TamperEdit)(const char *name, int nth, const char *bytes, gsize length, const char *sums,
+                            gsize *new_length);
+void tamper_stream(const char *from, const char *to, TamperEdit edit);
+
 /* Makes SHA256SUMS say what the files are now; the functions above do */
 void tamper_sum_up(const char *dump);

@@ -94,8 +94,7 @@ static const ErrorClass error_classes[] = {
     {ER_NET_WRITE_INTERRUPTED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
     {ER_LOCK_DEADLOCK, HB_ERROR_RETRY, NULL},
     {ER_TABLE_DEF_CHANGED, HB_ERROR_RETRY, "dump again, when no structure is being changed"},
-    {ER_LOCK_WAIT_TIMEOUT, HB_ERROR_LOCKED,
-     "try again when the table is free, or wait longer with --lock-wait SECONDS"},
+    {ER_LOCK_WAIT_TIMEOUT, HB_ERROR_LOCKED, "see who holds the lock, and try again when it is free"},
     {ER_QUERY_INTERRUPTED, HB_ERROR_CANCELLED, NULL},
     {ER_DBACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
     {ER_ACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
@@ -136,6 +135,8 @@ static const ErrorClass error_classes[] = {
 
 gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error)
 {
+    if (number == ER_QUERY_INTERRUPTED && !g_atomic_int_get(&session->interrupted))
+        return hb_error_set(error, HB_ERROR_STATEMENT, HB_CANCELLED_BY_OTHERS, "%s (error %u)", message, number);
     for (gsize i = 0; i < G_N_ELEMENTS(error_classes); i++) {
         if (error_classes[i].number == number)
             return hb_error_set(error, error_classes[i].code, error_classes[i].hint, "%s (error %u)", message, number);
@@ -411,7 +412,10 @@ void hb_my_close(HbSession *session)
 /* From another thread: the statement is ended through a second connection; if there is none to be had, ours is cut */
 void hb_my_interrupt(HbSession *session)
 {
-    MYSQL *other = connect_to(&session->origin, NULL);
+    MYSQL *other;
+
+    g_atomic_int_set(&session->interrupted, TRUE);
+    other = connect_to(&session->origin, NULL);
     g_autofree char *sql = g_strdup_printf("KILL QUERY %lu", mysql_thread_id(session->mysql));
 
     if (other == NULL || mysql_errno(other) != 0 || mysql_query(other, sql) != 0)

@@ -18,6 +18,7 @@ struct HbSession {
     guint version;     /* 101106 */
     guint64 packet;    /* the largest that the server takes; 0: not asked yet */
     char *address;     /* for people */
+    gint interrupted;  /* atomic: we had a statement killed */
     char *database;    /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
     gboolean is_raw;   /* results come without conversion, as row sets need them */

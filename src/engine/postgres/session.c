@@ -105,7 +105,7 @@ static const ErrorClass error_classes[] = {
     {"40P01", HB_ERROR_RETRY, NULL},
     {"40001", HB_ERROR_RETRY, NULL},
     {"XX000", HB_ERROR_RETRY, NULL}, /* "tuple concurrently updated": two sessions changed one catalog row */
-    {"55P03", HB_ERROR_LOCKED, "try again when the table is free, or wait longer with --lock-wait SECONDS"},
+    {"55P03", HB_ERROR_LOCKED, "see who holds the lock, and try again when it is free"},
     {"42501", HB_ERROR_RIGHTS, "use a role that may do this, or have the right granted"},
     {"23505", HB_ERROR_DUPLICATE, NULL}, /* a step in the journal, or rows */
     {"42710", HB_ERROR_EXISTS, NULL},
@@ -142,6 +142,10 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
 
     if (code == HB_ERROR_DUPLICATE)
         code = g_strcmp0(schema, HB_PG_JOURNAL) == 0 ? HB_ERROR_NOTED : HB_ERROR_STATEMENT;
+    if (code == HB_ERROR_CANCELLED && !g_atomic_int_get(&session->interrupted)) {
+        code = HB_ERROR_STATEMENT;
+        hint = HB_CANCELLED_BY_OTHERS;
+    }
     if (PQstatus(session->conn) == CONNECTION_BAD) {
         code = HB_ERROR_LOST;
         hint = "see whether the server runs and can be reached";
@@ -389,6 +393,7 @@ void hb_pg_interrupt(HbSession *session)
 {
     char complaint[256];
 
+    g_atomic_int_set(&session->interrupted, TRUE);
     /* If the request does not get through, the statement ends by itself and the caller sees its own flag */
     PQcancel(session->cancel, complaint, (int)sizeof complaint);
 }

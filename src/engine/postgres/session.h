@@ -22,6 +22,7 @@ struct HbSession {
     PGcancel *cancel;
     int version;            /* as libpq numbers it: 150014 */
     char *address;          /* for people */
+    gint interrupted;       /* atomic: we asked the server to cancel a statement */
     char *fingerprint;      /* of the structure when the snapshot began; NULL without one */
     GHashTable *schemas;    /* "number name" of each, when the snapshot began; NULL without one */
     gboolean readers_lock;  /* there are locks enough for those who join, too */

@@ -64,7 +64,8 @@ static gboolean explain_lock_failure(HbSession *session, GError *cause, guint lo
                             "a table was dropped while the tables were locked: %s", ours->message);
     g_autofree char *holder = find_holder(session);
     if (hb_error_is(ours, HB_ERROR_LOCKED) && holder != NULL)
-        return hb_error_set(error, HB_ERROR_LOCKED, hb_error_hint(ours),
+        return hb_error_set(error, HB_ERROR_LOCKED,
+                            "try again when the table is free, or wait longer with --lock-wait SECONDS",
                             "%s; the dump waited %u s for a read lock and gave up", holder, lock_wait_ms / 1000);
     g_propagate_prefixed_error(error, g_steal_pointer(&ours), "locking the tables against changes of structure: ");
     return FALSE;
