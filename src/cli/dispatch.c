@@ -153,13 +153,30 @@ static void report_error(const HbCli *cli, const GError *error, HbStatus status)
     hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
 }
 
+/* An address may hold a password: where a dump is meant, it must not be shown as the path that it is not */
+static gboolean check_dumps(const HbCommand *command, char **arguments, GError **error)
+{
+    g_auto(GStrv) names = g_strsplit(command->arguments, " ", -1);
+
+    for (guint i = 0; arguments[i] != NULL; i++) {
+        /* one argument alone, where there are several ways, is a dump */
+        const gboolean is_dump =
+            strchr(command->arguments, '|') != NULL ? arguments[1] == NULL : strcmp(names[i], "DUMP") == 0;
+        if (is_dump && hb_engine_is_uri(arguments[i]))
+            return hb_error_set(error, HB_ERROR_USAGE,
+                                "name the folder or the .tar that the dump is, or - for a stream",
+                                "argument %u is a server's address, and a dump is wanted", i + 1);
+    }
+    return TRUE;
+}
+
 static gboolean check_arguments(const HbCommand *command, char **arguments, GError **error)
 {
     int count = (int)g_strv_length(arguments);
     g_autofree char *hint = g_strdup_printf("hornbeam %s [OPTIONS] %s", command->name, command->arguments);
 
     if (count >= command->arguments_min && count <= command->arguments_max)
-        return TRUE;
+        return check_dumps(command, arguments, error);
     return hb_error_set(error, HB_ERROR_USAGE, hint, "%s takes %s, and was given %s %d", command->name,
                         command->arguments, count < command->arguments_min ? "only" : "as many as", count);
 }
@@ -254,6 +271,8 @@ static HbStatus run_command(const HbCommand *command, char ***arguments)
         status = fail_early(error);
     } else {
         status = run_with_services(&cli, command, *arguments + 1);
+        if (!hb_voice_is_log_whole(cli.voice) && status <= HB_STATUS_REMARKS)
+            status = HB_STATUS_FILE;
         hb_voice_free(cli.voice);
     }
     hb_options_clear(&cli.options);

@@ -16,8 +16,9 @@
 
 struct HbVoice {
     HbVoiceOptions options;
-    FILE *log;   /* NULL without one */
-    GMutex lock; /* guards everything below, and both streams */
+    FILE *log;     /* NULL without one */
+    int log_error; /* of the first line that did not get there; 0: all did */
+    GMutex lock;   /* guards everything below, and both streams */
     HbView *view;
     guint drawn;      /* lines of the live view that stand on the terminal */
     gint64 last_line; /* when a plain line was last printed */
@@ -87,8 +88,8 @@ static void write_log(HbVoice *voice, const char *word, const char *text)
         return;
     now = g_date_time_new_now_utc();
     stamp = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
-    fprintf(voice->log, "%s %s%s\n", stamp, word, text);
-    fflush(voice->log);
+    if ((fprintf(voice->log, "%s %s%s\n", stamp, word, text) < 0 || fflush(voice->log) != 0) && voice->log_error == 0)
+        voice->log_error = errno;
 }
 
 /* ---- Life ---- */
@@ -122,6 +123,19 @@ void hb_voice_end_view(HbVoice *voice)
     g_mutex_unlock(&voice->lock);
     if (voice->ticker != NULL)
         g_thread_join(g_steal_pointer(&voice->ticker));
+}
+
+gboolean hb_voice_is_log_whole(HbVoice *voice)
+{
+    g_autofree char *text = NULL;
+
+    if (voice->log != NULL && fclose(g_steal_pointer(&voice->log)) != 0 && voice->log_error == 0)
+        voice->log_error = errno;
+    if (voice->log_error == 0)
+        return TRUE;
+    text = g_strdup_printf("the log %s is not whole: %s", voice->options.log, g_strerror(voice->log_error));
+    hb_voice_say(voice, HB_SEVERITY_ERROR, text, "make room, or write it to another disk");
+    return FALSE;
 }
 
 void hb_voice_free(HbVoice *voice)

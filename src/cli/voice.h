@@ -22,6 +22,8 @@ typedef struct {
 
 /* HB_ERROR_FILE if the log cannot be opened */
 HbVoice *hb_voice_new(const HbVoiceOptions *options, GError **error);
+/* Closes the log. FALSE, and told, if a line of it did not get there; nothing is written to it any more */
+gboolean hb_voice_is_log_whole(HbVoice *voice);
 void hb_voice_free(HbVoice *voice); /* takes the live view away */
 
 gboolean hb_voice_has_color(const HbVoice *voice);

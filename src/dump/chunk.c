@@ -121,6 +121,7 @@ struct HbUnpacker {
     gboolean pending;     /* the decompressor still holds text */
     gboolean at_end;      /* of the file */
     gboolean frame_ended; /* nothing is missing if the file ends here */
+    guint64 expected;     /* bytes of text that may still come */
 };
 
 static HbUnpacker *new_unpacker(const char *name, guint64 bytes)
@@ -129,6 +130,7 @@ static HbUnpacker *new_unpacker(const char *name, guint64 bytes)
 
     unpacker->fd = -1;
     unpacker->left = bytes;
+    unpacker->expected = G_MAXUINT64;
     unpacker->name = g_strdup(name);
     unpacker->raw = g_malloc(ZSTD_DStreamInSize());
     if (!g_str_has_suffix(name, ".zst"))
@@ -220,7 +222,12 @@ static gboolean decompress(HbUnpacker *unpacker, gsize *length, GError **error)
     return TRUE;
 }
 
-gboolean hb_unpacker_read(HbUnpacker *unpacker, const char **bytes, gsize *length, GError **error)
+void hb_unpacker_expect(HbUnpacker *unpacker, guint64 text_bytes)
+{
+    unpacker->expected = text_bytes;
+}
+
+static gboolean read_some(HbUnpacker *unpacker, const char **bytes, gsize *length, GError **error)
 {
     if (unpacker->decompressor != NULL) {
         *bytes = unpacker->text;
@@ -230,5 +237,15 @@ gboolean hb_unpacker_read(HbUnpacker *unpacker, const char **bytes, gsize *lengt
         return FALSE;
     *bytes = unpacker->raw;
     *length = unpacker->in.size;
+    return TRUE;
+}
+
+gboolean hb_unpacker_read(HbUnpacker *unpacker, const char **bytes, gsize *length, GError **error)
+{
+    if (!read_some(unpacker, bytes, length, error))
+        return FALSE;
+    if (*length > unpacker->expected)
+        return damaged(unpacker, "more comes out of it than went in", error);
+    unpacker->expected -= *length;
     return TRUE;
 }

@@ -40,7 +40,8 @@ typedef struct HbUnpacker HbUnpacker;
 /* A part of an open file, which is closed with the unpacker; or bytes in memory, of which it keeps a reference */
 HbUnpacker *hb_unpacker_open(int fd, guint64 offset, guint64 bytes, const char *name);
 HbUnpacker *hb_unpacker_open_bytes(GBytes *bytes, const char *name);
-void hb_unpacker_close(HbUnpacker *unpacker); /* accepts NULL */
+void hb_unpacker_expect(HbUnpacker *unpacker, guint64 text_bytes); /* more than these are HB_ERROR_DAMAGED */
+void hb_unpacker_close(HbUnpacker *unpacker);                      /* accepts NULL */
 
 /* The next bytes of text, borrowed until the next call; length 0 at the end. HB_ERROR_DAMAGED */
 gboolean hb_unpacker_read(HbUnpacker *unpacker, const char **bytes, gsize *length, GError **error);

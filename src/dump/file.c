@@ -6,13 +6,17 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <openssl/evp.h>
+#include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
-#define READ_BLOCK (1024 * 1024)
+#define READ_BLOCK   (1024 * 1024)
+#define MEMORY_FIRST (64 * 1024)
 
 struct HbFile {
-    int fd;             /* -1: in memory */
-    GByteArray *memory; /* NULL: not in memory */
+    int fd;          /* -1: in memory */
+    char *memory;    /* NULL: not in memory. It may hold more than 4 GiB, as GLib's arrays cannot */
+    gsize allocated; /* of memory */
     char *path;
     char *name;
     guint64 bytes;
@@ -42,6 +46,55 @@ gboolean hb_file_error(GError **error, const char *doing, const char *name)
     int code = errno;
 
     return hb_error_set(error, HB_ERROR_FILE, file_hint(code), "%s %s: %s", doing, name, g_strerror(code));
+}
+
+static int open_folder(int parent, const char *name)
+{
+    return openat(parent, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+}
+
+/* Opens what lies in the folder that `at` is, which it closes. A pipe is opened without waiting for its other end */
+static int open_below(int at, const char *name)
+{
+    g_auto(GStrv) words = g_strsplit(name, "/", -1);
+    char **word = words;
+    int next, code;
+
+    for (; at >= 0 && *word != NULL; word++) {
+        next = word[1] != NULL ? open_folder(at, *word)
+                               : openat(at, *word, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY | O_CLOEXEC);
+        code = errno;
+        close(at);
+        errno = code;
+        at = next;
+    }
+    return at;
+}
+
+static int refuse(const char *name, GError **error)
+{
+    hb_error_set(error, HB_ERROR_DAMAGED,
+                 "copy the dump again from where it is whole, as the files that it consists of",
+                 "%s: is no regular file", name);
+    return -1;
+}
+
+int hb_file_open_inside(const char *folder, const char *name, GError **error)
+{
+    struct stat info;
+    int fd = open_below(open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC), name);
+
+    if (fd < 0 && errno == ENOENT)
+        hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
+                     "%s: the file is missing from the dump", name);
+    else if (fd < 0 && (errno == ELOOP || errno == ENOTDIR || errno == ENXIO || errno == EMLINK))
+        refuse(name, error);
+    else if (fd < 0)
+        hb_file_error(error, "opening", name);
+    if (fd < 0 || (fstat(fd, &info) == 0 && S_ISREG(info.st_mode)))
+        return fd;
+    close(fd);
+    return refuse(name, error);
 }
 
 void hb_file_sum_free(HbFileSum *sum)
@@ -92,7 +145,8 @@ HbFile *hb_file_create_in_memory(const char *name)
     HbFile *file = g_new0(HbFile, 1);
 
     file->fd = -1;
-    file->memory = g_byte_array_new();
+    file->allocated = MEMORY_FIRST;
+    file->memory = g_malloc(file->allocated);
     file->name = g_strdup(name);
     file->digest = new_digest();
     return file;
@@ -103,9 +157,19 @@ const char *hb_file_get_name(const HbFile *file)
     return file->name;
 }
 
-const GByteArray *hb_file_get_bytes(const HbFile *file)
+const void *hb_file_get_bytes(const HbFile *file, gsize *length)
 {
+    *length = (gsize)file->bytes;
     return file->memory;
+}
+
+static void keep(HbFile *file, const void *bytes, gsize length)
+{
+    while (file->allocated - file->bytes < length)
+        file->allocated *= 2;
+    file->memory = g_realloc(file->memory, file->allocated);
+    memcpy(file->memory + file->bytes, bytes, length);
+    file->bytes += length;
 }
 
 gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error)
@@ -113,11 +177,11 @@ gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **e
     const char *at = bytes;
 
     g_assert(EVP_DigestUpdate(file->digest, bytes, length) == 1);
-    file->bytes += length;
     if (file->memory != NULL) {
-        g_byte_array_append(file->memory, bytes, (guint)length);
+        keep(file, bytes, length);
         return TRUE;
     }
+    file->bytes += length;
     while (length > 0) {
         ssize_t written = write(file->fd, at, length);
         if (written < 0 && errno == EINTR)
@@ -133,8 +197,7 @@ gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **e
 static void file_free(HbFile *file)
 {
     EVP_MD_CTX_free(file->digest);
-    if (file->memory != NULL)
-        g_byte_array_unref(file->memory);
+    g_free(file->memory);
     g_free(file->path);
     g_free(file->name);
     g_free(file);

@@ -29,7 +29,7 @@ gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **e
 const char *hb_file_get_name(const HbFile *file);
 
 /* What was written to a file in memory; borrowed, NULL of any other */
-const GByteArray *hb_file_get_bytes(const HbFile *file);
+const void *hb_file_get_bytes(const HbFile *file, gsize *length);
 
 /* Both free the file. close() hands out its sum; the bytes are not yet safe on disk */
 HbFileSum *hb_file_close(HbFile *file, GError **error);
@@ -39,6 +39,12 @@ void hb_file_discard(HbFile *file); /* accepts NULL; removes what was written */
 typedef gboolean (*HbFileProgress)(gpointer data, guint64 bytes);
 HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, HbFileProgress progress, gpointer data,
                        GError **error);
+
+/*
+ * Opens a file of a dump's folder for reading; name may hold folders. Nothing outside of it is ever opened: no link is
+ * followed below the folder, and only a regular file is taken (HB_ERROR_DAMAGED). -1 on error; HB_ERROR_FILE
+ */
+int hb_file_open_inside(const char *folder, const char *name, GError **error);
 
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#define _GNU_SOURCE /* syncfs */
+#define _GNU_SOURCE /* syncfs, renameat2 */
 #include "dump/folder.h"
 
 #include "core/error.h"
+#include "dump/limits.h"
 #include "dump/tar.h"
 
 #include <errno.h>
@@ -120,11 +121,8 @@ HbFolder *hb_folder_create_below(HbFolder *outer, const char *name)
     return folder;
 }
 
-HbFolder *hb_folder_create(const char *path, GError **error)
+static HbFolder *create(const char *path, gboolean as_tar, GError **error)
 {
-    if (strcmp(path, "-") == 0)
-        return create_stream();
-
     g_autofree char *clean = g_canonicalize_filename(path, NULL);
     g_autofree char *parent = g_path_get_dirname(clean);
     g_autofree char *base = g_path_get_basename(clean);
@@ -138,8 +136,8 @@ HbFolder *hb_folder_create(const char *path, GError **error)
     }
     folder = new_folder();
     folder->path = g_steal_pointer(&clean);
-    if (hb_folder_is_stream(path) ? (folder->fd = g_mkstemp_full(temporary, O_RDWR | O_CLOEXEC, 0600)) < 0
-                                  : g_mkdtemp_full(temporary, 0700) == NULL) {
+    if (as_tar ? (folder->fd = g_mkstemp_full(temporary, O_RDWR | O_CLOEXEC, 0600)) < 0
+               : g_mkdtemp_full(temporary, 0700) == NULL) {
         hb_file_error(error, "creating the dump in", parent);
         folder_free(folder);
         return NULL;
@@ -150,6 +148,18 @@ HbFolder *hb_folder_create(const char *path, GError **error)
     else
         folder->syncer = g_thread_pool_new(sync_early, folder, 1, FALSE, NULL);
     return folder;
+}
+
+HbFolder *hb_folder_create(const char *path, GError **error)
+{
+    return strcmp(path, "-") == 0 ? create_stream() : create(path, hb_folder_is_stream(path), error);
+}
+
+HbFolder *hb_folder_create_inside(const HbFolder *outer, const char *name, GError **error)
+{
+    g_autofree char *path = g_build_filename(outer->temporary, name, NULL);
+
+    return create(path, FALSE, error);
 }
 
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error)
@@ -169,23 +179,19 @@ HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error
 
 gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error)
 {
-    g_autofree char *path = hb_folder_locate(folder, name);
+    g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
 
     return g_mkdir_with_parents(path, 0700) == 0 || hb_file_error(error, "creating the folder", name);
 }
 
-char *hb_folder_locate(const HbFolder *folder, const char *name)
-{
-    return g_build_filename(folder->temporary, name, NULL);
-}
-
 static gboolean put_into_tar(HbFolder *folder, HbFile *file, GError **error)
 {
-    const GByteArray *bytes = hb_file_get_bytes(file);
+    gsize length;
+    const void *bytes = hb_file_get_bytes(file, &length);
     g_autofree char *name = folder->below != NULL ? g_build_filename(folder->below, hb_file_get_name(file), NULL)
                                                   : g_strdup(hb_file_get_name(file));
 
-    if (hb_tar_writer_add(folder->tar, name, bytes->data, bytes->len, error))
+    if (hb_tar_writer_add(folder->tar, name, bytes, length, error))
         return TRUE;
     hb_file_discard(file);
     return FALSE;
@@ -262,12 +268,21 @@ static gboolean write_sums(HbFolder *folder, GError **error)
     return hb_folder_write_file(folder, HB_SUMS_FILE, text, strlen(text), error);
 }
 
-/* The folder that a file stands in, once for each */
-static gboolean sync_parent(const char *path, GHashTable *parents, GError **error)
+/* The folders that a file stands in, up to the dump itself, once for each */
+static gboolean sync_parents(const HbFolder *folder, const char *name, GHashTable *parents, GError **error)
 {
-    char *parent = g_path_get_dirname(path);
-
-    return !g_hash_table_add(parents, parent) || sync_path(parent, parent, O_RDONLY | O_DIRECTORY, error);
+    for (g_autofree char *parent = g_path_get_dirname(name); strcmp(parent, ".") != 0;) {
+        g_autofree char *path = g_build_filename(folder->temporary, parent, NULL);
+        char *above = g_path_get_dirname(parent);
+        gboolean is_new = g_hash_table_add(parents, g_steal_pointer(&parent));
+        parent = above;
+        if (!is_new)
+            return TRUE;
+        if (!sync_path(path, path, O_RDONLY | O_DIRECTORY, error)) {
+            return FALSE;
+        }
+    }
+    return TRUE;
 }
 
 static gboolean sync_each(HbFolder *folder, GError **error)
@@ -281,7 +296,7 @@ static gboolean sync_each(HbFolder *folder, GError **error)
         g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
         if (!g_hash_table_contains(folder->synced, name) && !sync_path(path, name, O_RDONLY, error))
             return FALSE;
-        if (!sync_parent(path, parents, error))
+        if (!sync_parents(folder, name, parents, error))
             return FALSE;
     }
     return TRUE;
@@ -315,13 +330,33 @@ static gboolean sync_all(HbFolder *folder, GError **error)
     return sync_each(folder, error) && sync_path(folder->temporary, folder->path, O_RDONLY | O_DIRECTORY, error);
 }
 
+/*
+ * A bare rename() would replace a file that came meanwhile. Where the system or its file system knows no rename that
+ * does not, a file gets a second name, which fails if that is taken; a folder replaces an empty one at most
+ */
+static gboolean rename_to_free(const char *from, const char *to)
+{
+#ifdef RENAME_NOREPLACE
+    if (renameat2(AT_FDCWD, from, AT_FDCWD, to, RENAME_NOREPLACE) == 0)
+        return TRUE;
+    if (errno != EINVAL && errno != ENOSYS)
+        return FALSE;
+#endif
+    if (g_file_test(from, G_FILE_TEST_IS_DIR))
+        return g_rename(from, to) == 0;
+    return link(from, to) == 0 && unlink(from) == 0;
+}
+
 static gboolean take_name(HbFolder *folder, GError **error)
 {
     g_autofree char *parent = g_path_get_dirname(folder->path);
 
-    /* rename() would quietly replace an empty folder that came meanwhile; that loses nothing */
-    if (g_rename(folder->temporary, folder->path) != 0)
-        return hb_file_error(error, "giving the finished dump its name", folder->path);
+    if (!rename_to_free(folder->temporary, folder->path)) {
+        if (errno != EEXIST)
+            return hb_file_error(error, "giving the finished dump its name", folder->path);
+        return hb_error_set(error, HB_ERROR_FILE, "dump again under a name that is free",
+                            "%s exists by now; a dump never overwrites anything", folder->path);
+    }
     return sync_path(parent, parent, O_RDONLY | O_DIRECTORY, error);
 }
 
@@ -380,7 +415,7 @@ gboolean hb_folder_is_safe_name(const char *name)
 {
     g_auto(GStrv) words = g_strsplit(name, "/", -1);
 
-    if (*name == '\0' || strlen(name) > 1024)
+    if (*name == '\0' || strlen(name) > HB_LIMIT_NAME)
         return FALSE;
     for (char **word = words; *word != NULL; word++) {
         if (**word == '\0' || strcmp(*word, ".") == 0 || strcmp(*word, "..") == 0)
@@ -397,10 +432,11 @@ static gboolean read_sum_line(const char *line, GHashTable *sums, GError **error
 {
     HbFileSum *sum;
 
-    if (strlen(line) < HB_SUM_TEXT_LENGTH + 3 || strncmp(line + HB_SUM_TEXT_LENGTH, "  ", 2) != 0 ||
-        strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH ||
+    if (strlen(line) < HB_SUM_TEXT_LENGTH + 3 || g_hash_table_contains(sums, line + HB_SUM_TEXT_LENGTH + 2) ||
+        strncmp(line + HB_SUM_TEXT_LENGTH, "  ", 2) != 0 || strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH ||
         !hb_folder_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
-        return hb_error_set(error, HB_ERROR_DAMAGED, NULL, HB_SUMS_FILE ": a line is no sum and file name");
+        return hb_error_set(error, HB_ERROR_DAMAGED, NULL,
+                            HB_SUMS_FILE ": a line is no sum and file name, or names a file for the second time");
     sum = g_new0(HbFileSum, 1);
     sum->name = g_strdup(line + HB_SUM_TEXT_LENGTH + 2);
     memcpy(sum->sum, line, HB_SUM_TEXT_LENGTH);
@@ -420,7 +456,9 @@ GHashTable *hb_folder_read_sums(const char *text, GError **error)
     return g_steal_pointer(&sums);
 }
 
-static gboolean list_below(const char *path, const char *prefix, GPtrArray *names, GError **error)
+/* What is no folder is a name, whatever else it is: who opens it will see. Links are not followed, and so end somewhere
+ */
+static gboolean list_below(const char *path, const char *prefix, int depth, GPtrArray *names, GError **error)
 {
     g_autoptr(GDir) folder = g_dir_open(path, 0, NULL);
     const char *entry;
@@ -430,9 +468,10 @@ static gboolean list_below(const char *path, const char *prefix, GPtrArray *name
     while ((entry = g_dir_read_name(folder)) != NULL) {
         g_autofree char *below = g_build_filename(path, entry, NULL);
         g_autofree char *name = *prefix != '\0' ? g_strdup_printf("%s/%s", prefix, entry) : g_strdup(entry);
-        if (!g_file_test(below, G_FILE_TEST_IS_DIR))
+        struct stat info;
+        if (depth == 0 || lstat(below, &info) != 0 || !S_ISDIR(info.st_mode))
             g_ptr_array_add(names, g_steal_pointer(&name));
-        else if (!list_below(below, name, names, error))
+        else if (!list_below(below, name, depth - 1, names, error))
             return FALSE;
     }
     return TRUE;
@@ -447,7 +486,7 @@ GPtrArray *hb_folder_list(const char *path, GError **error)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
 
-    if (!list_below(path, "", names, error))
+    if (!list_below(path, "", HB_LIMIT_DEPTH, names, error))
         return NULL;
     g_ptr_array_sort(names, compare_names);
     return g_steal_pointer(&names);

@@ -14,8 +14,7 @@
 
 #include "dump/file.h"
 
-#define HB_SUMS_FILE        "SHA256SUMS"
-#define HB_SUMS_BYTES_LIMIT ((guint64)256 * 1024 * 1024)
+#define HB_SUMS_FILE "SHA256SUMS"
 
 typedef struct HbFolder HbFolder;
 
@@ -31,6 +30,9 @@ HbFolder *hb_folder_create(const char *path, GError **error);
  */
 HbFolder *hb_folder_create_below(HbFolder *outer, const char *name);
 
+/* The same as a folder of its own inside one, whatever its name ends in */
+HbFolder *hb_folder_create_inside(const HbFolder *outer, const char *name, GError **error);
+
 /* A new file; name may hold one level of sub-folders after "rows/", which are made */
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error);
 
@@ -43,9 +45,8 @@ void hb_folder_remove_file(HbFolder *folder, const char *name);
 /* Writes a whole small file at once */
 gboolean hb_folder_write_file(HbFolder *folder, const char *name, const char *bytes, gsize length, GError **error);
 
-/* A folder inside, made if it is missing; and where a name inside is for now, the caller's */
+/* A folder inside, made if it is missing */
 gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error);
-char *hb_folder_locate(const HbFolder *folder, const char *name);
 
 /* Writes SHA256SUMS, syncs everything and gives the folder its name. Frees the folder in any case */
 gboolean hb_folder_commit(HbFolder *folder, GError **error);

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/manifest.h"
 
+#include "dump/json_text.h"
+
 #include <jansson.h>
 
 /* ---- Life ---- */
@@ -152,7 +154,9 @@ guint hb_manifest_count_chunks(const HbManifest *manifest)
 
 static json_t *text_or_null(const char *text)
 {
-    return text != NULL ? json_stringn_nocheck(text, strlen(text)) : json_null();
+    g_autofree char *json = text != NULL ? hb_json_text_write(text) : NULL;
+
+    return json != NULL ? json_string(json) : json_null();
 }
 
 static json_t *number(guint64 value)
@@ -284,10 +288,11 @@ static json_t *write_sheet(const HbSheet *sheet)
 
 static json_t *write_source(const HbManifest *manifest)
 {
-    return json_pack("{s:s, s:s, s:s, s:i, s:i, s:s, s:s, s:s, s:o, s:{s:s, s:o}}", "engine", manifest->engine,
-                     "product", manifest->product, "server_version", manifest->server_version, "version_number",
-                     (int)manifest->version_number, "written_for", (int)manifest->written_for, "address",
-                     manifest->address, "database", manifest->database, "database_quoted", manifest->database_quoted,
+    return json_pack("{s:s, s:o, s:o, s:i, s:i, s:o, s:o, s:o, s:o, s:{s:s, s:o}}", "engine", manifest->engine,
+                     "product", text_or_null(manifest->product), "server_version",
+                     text_or_null(manifest->server_version), "version_number", (int)manifest->version_number,
+                     "written_for", (int)manifest->written_for, "address", text_or_null(manifest->address), "database",
+                     text_or_null(manifest->database), "database_quoted", text_or_null(manifest->database_quoted),
                      "properties", write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
                      manifest->snapshot_time, "position", text_or_null(manifest->snapshot_position));
 }
@@ -342,7 +347,8 @@ static json_t *write_lists(const HbManifest *manifest, json_t *root)
         json_array_append_new(rows, write_rows(manifest->rows->pdata[i]));
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        json_array_append_new(omitted, json_pack("{s:s, s:s}", "what", omission->what, "why", omission->why));
+        json_array_append_new(
+            omitted, json_pack("{s:o, s:o}", "what", text_or_null(omission->what), "why", text_or_null(omission->why)));
     }
     for (guint i = 0; i < manifest->survey->len; i++) {
         const HbSheet *sheet = manifest->survey->pdata[i];

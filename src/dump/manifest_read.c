@@ -6,13 +6,11 @@
 #include "dump/manifest.h"
 
 #include "core/error.h"
+#include "dump/invariants.h"
+#include "dump/json_text.h"
+#include "dump/limits.h"
 
 #include <jansson.h>
-
-/* What no honest dump exceeds */
-#define OBJECTS_LIMIT 20000000
-#define BYTES_LIMIT   ((json_int_t)1 << 56)
-#define SEGMENT_LIMIT ((json_int_t)1 << 30)
 
 typedef struct {
     GError **error;
@@ -39,7 +37,7 @@ static gboolean get_text(const Place *place, const json_t *json, const char *fie
 
     if (!json_is_string(value))
         return wrong(place, field, "is missing, or no text");
-    *text = g_strdup(json_string_value(value));
+    *text = hb_json_text_read(json_string_value(value));
     return TRUE;
 }
 
@@ -73,7 +71,7 @@ static gboolean get_list(const Place *place, const json_t *json, const char *fie
     *list = json_object_get(json, field);
     if (!json_is_array(*list))
         return wrong(place, field, "is missing, or no list");
-    return json_array_size(*list) <= OBJECTS_LIMIT || wrong(place, field, "is out of all bounds");
+    return json_array_size(*list) <= HB_LIMIT_ENTRIES || wrong(place, field, "is out of all bounds");
 }
 
 static gboolean get_texts(const Place *place, const json_t *json, const char *field, GPtrArray *texts)
@@ -86,7 +84,7 @@ static gboolean get_texts(const Place *place, const json_t *json, const char *fi
         const json_t *value = json_array_get(list, i);
         if (!json_is_string(value))
             return wrong(place, field, "holds something that is no text");
-        g_ptr_array_add(texts, g_strdup(json_string_value(value)));
+        g_ptr_array_add(texts, hb_json_text_read(json_string_value(value)));
     }
     return TRUE;
 }
@@ -95,7 +93,7 @@ static gboolean get_digest(const Place *place, const json_t *json, HbDigest *dig
 {
     g_autofree char *text = NULL;
 
-    if (!get_number(place, json, "rows", BYTES_LIMIT, &digest->rows) || !get_text(place, json, "digest", &text))
+    if (!get_number(place, json, "rows", HB_LIMIT_BYTES, &digest->rows) || !get_text(place, json, "digest", &text))
         return FALSE;
     return hb_digest_read(digest, text) || wrong(place, "digest", "is no digest");
 }
@@ -174,11 +172,11 @@ static gboolean read_fields(const Place *place, const json_t *json, HbObject *ob
 {
     return read_stage(place, json, object) && get_optional_text(place, json, "on", &object->on) &&
            get_optional_text(place, json, "owner", &object->owner) &&
-           get_optional_number(place, json, "cost", BYTES_LIMIT, &object->cost) &&
+           get_optional_number(place, json, "cost", HB_LIMIT_BYTES, &object->cost) &&
            get_texts(place, json, "needs", object->needs) && read_variants(place, json, object) &&
-           get_optional_number(place, json, "at", BYTES_LIMIT, &segment->at) &&
-           get_optional_number(place, json, "bytes", SEGMENT_LIMIT, &segment->bytes) &&
-           get_optional_number(place, json, "owner_bytes", SEGMENT_LIMIT, &segment->owner_bytes);
+           get_optional_number(place, json, "at", HB_LIMIT_BYTES, &segment->at) &&
+           get_optional_number(place, json, "bytes", HB_LIMIT_DEFINITION, &segment->bytes) &&
+           get_optional_number(place, json, "owner_bytes", HB_LIMIT_DEFINITION, &segment->owner_bytes);
 }
 
 static gboolean read_object(HbManifest *manifest, const Place *place, const json_t *json)
@@ -217,8 +215,8 @@ static gboolean read_chunk(const Place *place, const json_t *json, HbStoredRows 
         return wrong(place, "file", "does not name a chunk inside the dump");
     chunk = hb_chunk_new(file);
     g_ptr_array_add(rows->chunks, chunk);
-    if (!get_digest(place, json, &chunk->digest) || !get_number(place, json, "bytes", BYTES_LIMIT, &chunk->bytes) ||
-        !get_number(place, json, "stored", BYTES_LIMIT, &chunk->stored))
+    if (!get_digest(place, json, &chunk->digest) || !get_number(place, json, "bytes", HB_LIMIT_BYTES, &chunk->bytes) ||
+        !get_number(place, json, "stored", HB_LIMIT_BYTES, &chunk->stored))
         return FALSE;
     hb_digest_add(sum, &chunk->digest);
     *bytes += chunk->bytes;
@@ -271,11 +269,11 @@ static gboolean read_rows(HbManifest *manifest, const Place *place, const json_t
     set = hb_catalog_add_row_set(manifest->catalog, identity, table);
     rows = hb_manifest_add_rows(manifest, set);
     if (!get_texts(place, json, "columns", set->columns) || !read_coding(place, json, set) ||
-        !get_digest(place, json, &rows->digest) || !get_number(place, json, "bytes", BYTES_LIMIT, &rows->bytes) ||
+        !get_digest(place, json, &rows->digest) || !get_number(place, json, "bytes", HB_LIMIT_BYTES, &rows->bytes) ||
         !get_optional_text(place, json, "folder", &rows->folder) || !read_chunks(place, json, rows))
         return FALSE;
     set->bytes = rows->bytes;
-    if (rows->chunks->len == 0 && !get_optional_number(place, json, "estimate", BYTES_LIMIT, &set->bytes))
+    if (rows->chunks->len == 0 && !get_optional_number(place, json, "estimate", HB_LIMIT_BYTES, &set->bytes))
         return FALSE;
     return TRUE;
 }
@@ -296,7 +294,7 @@ static gboolean read_member(HbManifest *manifest, const Place *place, const json
     guint64 bytes = 0;
 
     if (!get_text(place, json, "name", &name) || !get_text(place, json, "folder", &folder) ||
-        !get_number(place, json, "bytes", BYTES_LIMIT, &bytes))
+        !get_number(place, json, "bytes", HB_LIMIT_BYTES, &bytes))
         return FALSE;
     if (!hb_folder_is_safe_name(folder) || !g_str_has_prefix(folder, HB_MEMBERS_FOLDER "/"))
         return wrong(place, "folder", "does not name a folder inside the dump");
@@ -350,7 +348,8 @@ static gboolean read_properties(const Place *place, const json_t *source, HbCata
     {
         if (!json_is_string(value))
             return wrong(place, name, "is no text");
-        hb_catalog_set_property(catalog, name, json_string_value(value));
+        g_autofree char *text = hb_json_text_read(json_string_value(value));
+        hb_catalog_set_property(catalog, name, text);
     }
     return TRUE;
 }
@@ -417,7 +416,8 @@ static gboolean read_patterns(HbChoice *choice, const Place *place, const json_t
         return wrong(place, option, "is missing, or no list");
     json_array_foreach(list, index, text)
     {
-        if (!json_is_string(text) || !hb_choice_add(choice, option, json_string_value(text), NULL))
+        g_autofree char *pattern = json_is_string(text) ? hb_json_text_read(json_string_value(text)) : NULL;
+        if (pattern == NULL || !hb_choice_add(choice, option, pattern, NULL))
             return wrong(place, option, "holds what chooses nothing");
     }
     return TRUE;
@@ -436,25 +436,11 @@ static gboolean read_choice(HbManifest *manifest, const json_t *root, GError **e
            read_patterns(manifest->choice, &place, json, "skip");
 }
 
-static gboolean check_needs(const HbManifest *manifest, GError **error)
-{
-    Place place = {error, "objects", 0};
-
-    for (; place.index < hb_catalog_count(manifest->catalog); place.index++) {
-        const HbObject *object = hb_catalog_get(manifest->catalog, (guint)place.index);
-        for (guint n = 0; n < object->needs->len; n++) {
-            if (hb_catalog_find(manifest->catalog, object->needs->pdata[n]) == NULL)
-                return wrong(&place, "needs", "names an object that the dump does not hold");
-        }
-    }
-    return TRUE;
-}
-
 static gboolean read_all(HbManifest *manifest, const json_t *root, GError **error)
 {
     manifest->catalog = hb_catalog_new();
     return read_head(manifest, root, error) && read_choice(manifest, root, error) &&
-           read_list(manifest, root, "objects", read_object, error) && check_needs(manifest, error) &&
+           read_list(manifest, root, "objects", read_object, error) && hb_invariants_check(manifest, error) &&
            read_list(manifest, root, "rows", read_rows, error) &&
            read_list(manifest, root, "left_out", read_omission, error) &&
            read_list(manifest, root, "unread", read_unread, error) &&

@@ -2,11 +2,10 @@
 #include "dump/reader.h"
 
 #include "core/error.h"
+#include "dump/invariants.h"
+#include "dump/limits.h"
 
 #include <string.h>
-
-/* A manifest or SQL file beyond this is not ours, or not for memory */
-#define TEXT_FILE_LIMIT ((gsize)2 * 1024 * 1024 * 1024 - 1)
 
 struct HbReader {
     char *path;
@@ -25,7 +24,7 @@ static gboolean read_checked(const HbReader *reader, const char *name, char **te
 
     if (wanted == NULL)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, name);
-    if (!hb_store_read(reader->store, name, TEXT_FILE_LIMIT, text, length, error))
+    if (!hb_store_read(reader->store, name, HB_LIMIT_TEXT, text, length, error))
         return FALSE;
     sum = g_compute_checksum_for_data(G_CHECKSUM_SHA256, (const guchar *)*text, *length);
     if (strcmp(sum, wanted->sum) != 0)
@@ -34,31 +33,24 @@ static gboolean read_checked(const HbReader *reader, const char *name, char **te
     return TRUE;
 }
 
-static char *cut_segment(const char *text, gsize length, guint64 at, guint64 bytes)
-{
-    return at <= length && bytes <= length - at ? g_strndup(text + at, bytes) : NULL;
-}
-
-static gboolean read_definition(HbObject *object, const HbSegment *segment, const char *text, gsize length)
+static void read_definition(HbObject *object, const HbSegment *segment, const char *text)
 {
     if (segment->bytes == 0)
-        return TRUE;
-    object->definition = cut_segment(text, length, segment->at, segment->bytes);
+        return;
+    object->definition = g_strndup(text + segment->at, segment->bytes);
     if (segment->owner_bytes > 0)
-        object->owner_sql = cut_segment(text, length, segment->at + segment->bytes + 1, segment->owner_bytes);
-    return object->definition != NULL && (segment->owner_bytes == 0 || object->owner_sql != NULL);
+        object->owner_sql = g_strndup(text + segment->at + segment->bytes + 1, segment->owner_bytes);
 }
 
 gboolean hb_reader_read_definitions(const HbManifest *manifest, HbStage stage, const char *text, gsize length,
                                     GError **error)
 {
+    if (!hb_invariants_check_stage(manifest, stage, length, error))
+        return FALSE;
     for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
         HbObject *object = hb_catalog_get(manifest->catalog, i);
-        if (object->stage == stage &&
-            !read_definition(object, &g_array_index(manifest->segments, HbSegment, i), text, length))
-            return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
-                                "%s: the manifest places its definition outside of %s.sql", object->identity,
-                                hb_stage_get_name(stage));
+        if (object->stage == stage && object->kind != HB_KIND_ROWS)
+            read_definition(object, &g_array_index(manifest->segments, HbSegment, i), text);
     }
     return TRUE;
 }
@@ -106,7 +98,7 @@ static gboolean read_sums(HbReader *reader, GError **error)
     g_autofree char *text = NULL;
     gsize length;
 
-    if (!hb_store_read(reader->store, HB_SUMS_FILE, HB_SUMS_BYTES_LIMIT, &text, &length, NULL))
+    if (!hb_store_read(reader->store, HB_SUMS_FILE, HB_LIMIT_SUMS, &text, &length, NULL))
         return hb_error_set(error, HB_ERROR_DAMAGED, "only what `hornbeam dump` finished is a dump",
                             "there is no readable " HB_SUMS_FILE);
     reader->sums = hb_folder_read_sums(text, error);
@@ -187,7 +179,11 @@ HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, G
     guint64 offset, bytes;
     int fd = hb_store_open_file(reader->store, chunk->file, &offset, &bytes, error);
 
-    return fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+    HbUnpacker *unpacker = fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+
+    if (unpacker != NULL)
+        hb_unpacker_expect(unpacker, chunk->bytes);
+    return unpacker;
 }
 
 const HbStore *hb_reader_get_store(const HbReader *reader)

@@ -9,6 +9,7 @@
 #include <fcntl.h>
 #include <glib/gstdio.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 struct HbStore {
@@ -148,46 +149,52 @@ GPtrArray *hb_store_list(const HbStore *store, GError **error)
     return names;
 }
 
-static gboolean missing(const char *name, GError **error)
+/* Of a regular file inside the dump; -1 on error */
+static int open_in_folder(const HbStore *store, const char *name, guint64 *bytes, GError **error)
 {
-    return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
-                        "%s: the file is missing from the dump", name);
+    int fd = hb_file_open_inside(store->path, name, error);
+    struct stat info;
+
+    if (fd >= 0 && fstat(fd, &info) == 0)
+        *bytes = (guint64)info.st_size;
+    return fd;
 }
 
 gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *bytes)
 {
-    g_autofree char *path = NULL;
     const HbTarMember *member;
-    GStatBuf info;
+    int fd;
 
-    if (store->members != NULL) {
-        member = g_hash_table_lookup(store->members, name);
-        *bytes = member != NULL ? member->bytes : 0;
-        return member != NULL;
+    if (store->members == NULL) {
+        fd = open_in_folder(store, name, bytes, NULL);
+        if (fd >= 0)
+            close(fd);
+        return fd >= 0;
     }
-    path = g_build_filename(store->path, name, NULL);
-    if (g_stat(path, &info) != 0)
-        return FALSE;
-    *bytes = (guint64)info.st_size;
-    return TRUE;
+    member = g_hash_table_lookup(store->members, name);
+    *bytes = member != NULL ? member->bytes : 0;
+    return member != NULL;
 }
 
 int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, guint64 *bytes, GError **error)
 {
     const HbTarMember *member = store->members != NULL ? g_hash_table_lookup(store->members, name) : NULL;
-    g_autofree char *path = store->members != NULL ? g_strdup(store->path) : g_build_filename(store->path, name, NULL);
-    int fd = store->members != NULL && member == NULL ? -1 : open(path, O_RDONLY | O_CLOEXEC);
+    int fd;
 
-    *offset = member != NULL ? member->offset : 0;
-    if (fd >= 0 && hb_store_find_size(store, name, bytes))
-        return fd;
-    if (fd >= 0)
-        close(fd);
-    if (errno == ENOENT || (store->members != NULL && member == NULL))
-        missing(name, error);
-    else
-        hb_file_error(error, "opening", name);
-    return -1;
+    *offset = 0;
+    if (store->members == NULL)
+        return open_in_folder(store, name, bytes, error);
+    if (member == NULL) {
+        hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
+                     "%s: the file is missing from the dump", name);
+        return -1;
+    }
+    *offset = member->offset;
+    *bytes = member->bytes;
+    fd = open(store->path, O_RDONLY | O_CLOEXEC);
+    if (fd < 0)
+        hb_file_error(error, "opening", store->path);
+    return fd;
 }
 
 static gboolean read_exactly(int fd, guint64 offset, char *bytes, gsize length, const char *name, GError **error)

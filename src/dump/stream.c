@@ -3,14 +3,11 @@
 
 #include "core/error.h"
 #include "dump/folder.h"
+#include "dump/limits.h"
 #include "dump/reader.h"
 #include "dump/tar.h"
 
 #include <string.h>
-
-/* What no honest stream exceeds: a chunk ends with the row that fills it, and a row may have many large values */
-#define TEXT_BYTES_LIMIT  ((guint64)2 * 1024 * 1024 * 1024 - 1)
-#define CHUNK_BYTES_LIMIT ((guint64)8 * 1024 * 1024 * 1024)
 
 struct HbStream {
     HbTarReader *tar;
@@ -62,8 +59,7 @@ static GBytes *read_member(HbStream *stream, HbTarMember *member, GError **error
 
     if (!next_member(stream, member, error) || member->name == NULL)
         return NULL;
-    bytes =
-        hb_tar_reader_read(stream->tar, member, is_chunk(member->name) ? CHUNK_BYTES_LIMIT : TEXT_BYTES_LIMIT, error);
+    bytes = hb_tar_reader_read(stream->tar, member, is_chunk(member->name) ? HB_LIMIT_CHUNK : HB_LIMIT_TEXT, error);
     if (bytes == NULL)
         return NULL;
     g_hash_table_replace(stream->seen, g_strdup(member->name), g_compute_checksum_for_bytes(G_CHECKSUM_SHA256, bytes));

@@ -9,7 +9,8 @@
 #include <errno.h>
 #include <time.h>
 
-#define BLOCK_BYTES (64 * 1024)
+#define BLOCK_BYTES  (64 * 1024)
+#define MEMBER_FIRST ((guint64)1024 * 1024)
 
 /* ---- Writing ---- */
 
@@ -176,17 +177,36 @@ gboolean hb_tar_reader_next(HbTarReader *tar, HbTarMember *member, GError **erro
     return TRUE;
 }
 
+/* Memory is for what has come, not for what was announced */
+static gboolean grow(char **bytes, gsize *allocated, gsize most)
+{
+    gsize more = MIN(2 * *allocated, most);
+    char *grown = g_try_realloc(*bytes, more);
+
+    if (grown == NULL)
+        return FALSE;
+    *bytes = grown;
+    *allocated = more;
+    return TRUE;
+}
+
 GBytes *hb_tar_reader_read(HbTarReader *tar, const HbTarMember *member, guint64 limit, GError **error)
 {
-    g_autofree char *bytes = member->bytes <= limit ? g_try_malloc(member->bytes + 1) : NULL;
-    gsize at = 0;
+    gsize allocated = MIN(member->bytes, MEMBER_FIRST) + 1, at = 0;
+    g_autofree char *bytes = NULL;
 
-    if (bytes == NULL) {
+    if (member->bytes > limit) {
         damaged("a member of the tar is too large to be a dump's", error);
         return NULL;
     }
+    bytes = g_malloc(allocated);
     while (at < member->bytes) {
-        la_ssize_t count = archive_read_data(tar->archive, bytes + at, member->bytes - at);
+        la_ssize_t count;
+        if (at + 1 == allocated && !grow(&bytes, &allocated, member->bytes + 1)) {
+            damaged("a member of the tar is larger than this machine's memory", error);
+            return NULL;
+        }
+        count = archive_read_data(tar->archive, bytes + at, allocated - 1 - at);
         if (count <= 0) {
             read_error(tar, error);
             return NULL;

@@ -22,10 +22,11 @@ struct HbWriter {
 /* Letters, digits and a few signs stay; any other byte becomes %XX, so that different names stay different */
 static char *folder_name(const char *table)
 {
+    const gboolean is_text = g_utf8_validate(table, -1, NULL);
     GString *name = g_string_new(NULL);
 
     for (const char *at = table; *at != '\0'; at++) {
-        if (g_ascii_isalnum(*at) || strchr("_-.", *at) != NULL || (*at & 0x80) != 0)
+        if (g_ascii_isalnum(*at) || strchr("_-.", *at) != NULL || (is_text && (*at & 0x80) != 0))
             g_string_append_c(name, *at);
         else
             g_string_append_printf(name, "%%%02X", (unsigned char)*at);
@@ -60,6 +61,17 @@ static const char *find_folder(HbWriter *writer, const HbRowSet *set)
     return name;
 }
 
+/* So that names sort as numbers: 9999 before a10000 before b100000 */
+static const char *rank_of(guint number)
+{
+    static const char *const ranks[] = {"", "a", "b", "c", "d", "e", "f"};
+    gsize rank = 0;
+
+    for (; number > 9999; number /= 10)
+        rank++;
+    return ranks[MIN(rank, G_N_ELEMENTS(ranks) - 1)];
+}
+
 char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *suffix)
 {
     char *name;
@@ -68,7 +80,7 @@ char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *su
     g_mutex_lock(&writer->lock);
     number = GPOINTER_TO_UINT(g_hash_table_lookup(writer->numbers, set)) + 1;
     g_hash_table_insert(writer->numbers, (gpointer)set, GUINT_TO_POINTER(number));
-    name = g_strdup_printf("rows/%s/%04u%s", find_folder(writer, set), number, suffix);
+    name = g_strdup_printf("rows/%s/%s%04u%s", find_folder(writer, set), rank_of(number), number, suffix);
     g_mutex_unlock(&writer->lock);
     return name;
 }
@@ -212,14 +224,15 @@ static char *member_folder(const char *database)
 HbWriter *hb_writer_open_member(HbWriter *outer, const char *database, HbManifest *manifest, const char *preamble,
                                 GError **error)
 {
-    g_autofree char *name = member_folder(database), *path = NULL;
+    g_autofree char *name = member_folder(database);
+    HbFolder *folder;
 
     if (outer->is_stream)
         return writer_new(hb_folder_create_below(outer->folder, name), TRUE, manifest, preamble);
     if (!hb_folder_make_below(outer->folder, HB_MEMBERS_FOLDER, error))
         return NULL;
-    path = hb_folder_locate(outer->folder, name);
-    return hb_writer_open(path, manifest, preamble, error);
+    folder = hb_folder_create_inside(outer->folder, name, error);
+    return folder != NULL ? writer_new(folder, FALSE, manifest, preamble) : NULL;
 }
 
 void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes)

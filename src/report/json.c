@@ -2,6 +2,7 @@
 #include "report/json.h"
 
 #include "report/steps.h"
+#include "report/text.h"
 #include "work/probe.h"
 
 #include "core/needs.h"
@@ -19,11 +20,20 @@ static json_t *begin(const char *document)
 static char *end(json_t *root)
 {
     char *made = json_dumps(root, JSON_INDENT(2));
-    char *text = g_strdup(made);
+    GString *text = g_string_new(NULL);
 
+    /* What a terminal would take for a command, or what turns the direction of writing, is escaped: it is in texts only
+     */
+    for (const char *at = made; *at != '\0'; at = g_utf8_next_char(at)) {
+        const gunichar c = g_utf8_get_char(at);
+        if (c != '\n' && hb_text_is_harmful(c))
+            g_string_append_printf(text, "\\u%04x", c);
+        else
+            g_string_append_unichar(text, c);
+    }
     free(made);
     json_decref(root);
-    return text;
+    return g_string_free(text, FALSE);
 }
 
 /* Bytes that are no UTF-8 cannot stand in JSON; they are replaced by U+FFFD */

@@ -326,7 +326,8 @@ static void append_html_group(GString *out, const Group *same)
     if (finding->todo != NULL)
         append_escaped(out, "<p class=\"todo\">What to do: ", finding->todo, "</p>\n");
     if (finding->sql != NULL) {
-        g_autofree char *escaped = g_markup_escape_text(finding->sql, -1);
+        g_autofree char *valid = g_utf8_make_valid(finding->sql, -1);
+        g_autofree char *escaped = g_markup_escape_text(valid, -1);
         g_string_append_printf(out, "<pre>%s</pre>\n", escaped);
     }
     g_string_append(out, "</li>\n");

@@ -18,14 +18,15 @@ void hb_text_append_painted(GString *out, gboolean color, HbPaint paint, const c
 }
 
 /* C0 and C1 controls, and the marks that turn the direction of writing */
-static gboolean is_harmful(gunichar c)
+gboolean hb_text_is_harmful(gunichar c)
 {
-    return c < 0x20 || (c >= 0x7F && c < 0xA0) || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
+    return c < 0x20 || (c >= 0x7F && c < 0xA0) || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069) ||
+           c == 0x200E || c == 0x200F || c == 0x061C;
 }
 
 static void append_harmless(GString *out, gunichar c)
 {
-    if (!is_harmful(c))
+    if (!hb_text_is_harmful(c))
         g_string_append_unichar(out, c);
     else if (c == '\n')
         g_string_append(out, "\\n");

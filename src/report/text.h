@@ -13,6 +13,9 @@ typedef enum { HB_PAINT_PLAIN, HB_PAINT_STRONG, HB_PAINT_FAINT, HB_PAINT_GOOD, H
 /* Appends text, in colour if wanted */
 void hb_text_append_painted(GString *out, gboolean color, HbPaint paint, const char *text);
 
+/* A control character, or a mark that turns the direction of writing */
+gboolean hb_text_is_harmful(gunichar c);
+
 /* A copy in which control characters and broken UTF-8 are spelled out (\x1B, \n); the caller's */
 char *hb_text_visible(const char *text);
 

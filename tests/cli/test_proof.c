@@ -14,10 +14,11 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("one");
-    servers_run_shell("psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE vale' -c 'CREATE DATABASE other';"
-                      " psql -qX \"$(server_uri one vale)\" -c 'CREATE TABLE plot (n int, name text); INSERT INTO plot VALUES"
-                      " (1, $$beech$$), (2, $$oak$$)'; $HORNBEAM dump -q \"$(server_uri one vale)\" $FOLDER/vale.dump;"
-                      " $HORNBEAM dump -q \"$(server_uri one vale)\" - >$FOLDER/vale.stream");
+    servers_run_shell(
+        "psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE vale' -c 'CREATE DATABASE other';"
+        " psql -qX \"$(server_uri one vale)\" -c 'CREATE TABLE plot (n int, name text); INSERT INTO plot VALUES"
+        " (1, $$beech$$), (2, $$oak$$)'; $HORNBEAM dump -q \"$(server_uri one vale)\" $FOLDER/vale.dump;"
+        " $HORNBEAM dump -q \"$(server_uri one vale)\" - >$FOLDER/vale.stream");
     dump = g_build_filename(folder, "vale.dump", NULL);
     chunk = g_strdup("rows/public.plot/0001.tsv.zst");
     return 0;
@@ -33,10 +34,10 @@ static int end(void **state)
 }
 
 static const char *const other_rows[] = {
-    "1\tbeech\n2\telm\n",          /* as many, other ones */
+    "1\tbeech\n2\telm\n",         /* as many, other ones */
     "1\tbeech\n2\toak\n2\toak\n", /* one more */
-    "1\tbeech\n",                   /* one less */
-    "1\tbeech\n2\toak",            /* not ended */
+    "1\tbeech\n",                 /* one less */
+    "1\tbeech\n2\toak",           /* not ended */
 };
 
 static void expect_nothing_restored(const char *database)
@@ -101,7 +102,8 @@ static char *with_other_sizes(const char *manifest, gsize stored, gsize *length)
 }
 
 /* Other rows, with sizes and sums that are right, and the old digest */
-static char *change_rows(const char *name, int nth, const char *bytes, gsize length, const char *sums, gsize *new_length)
+static char *change_rows(const char *name, int nth, const char *bytes, gsize length, const char *sums,
+                         gsize *new_length)
 {
     static gsize stored;
     char *packed;
@@ -182,7 +184,8 @@ static void a_stream_is_proven_by_each_of_its_links(void **state)
         {"the last manifest's id", change_last_id, 5, "is not that of this dump"},
         {"the last sums", change_last_sums, 5, "its sum differs"},
     };
-    g_autofree char *from = g_build_filename(folder, "vale.stream", NULL), *to = g_build_filename(folder, "x.stream", NULL);
+    g_autofree char *from = g_build_filename(folder, "vale.stream", NULL),
+                    *to = g_build_filename(folder, "x.stream", NULL);
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(changes); i++) {
@@ -191,7 +194,8 @@ static void a_stream_is_proven_by_each_of_its_links(void **state)
             g_autofree char *line = NULL;
             rows_to_put = other_rows[v];
             tamper_stream(from, to, changes[i].edit);
-            line = g_strdup_printf("$HORNBEAM restore - \"$(server_uri one s%zu_%zu)\" --yes <$FOLDER/x.stream 2>&1", i, v);
+            line = g_strdup_printf("$HORNBEAM restore - \"$(server_uri one s%zu_%zu)\" --yes <$FOLDER/x.stream 2>&1", i,
+                                   v);
             Run run = run_shell(line);
             if (run.status != changes[i].status || strstr(run.out, changes[i].told) == NULL)
                 fail_msg("%s (%zu): status %d: %s", changes[i].claim, v, run.status, run.out);
@@ -200,12 +204,62 @@ static void a_stream_is_proven_by_each_of_its_links(void **state)
     }
 }
 
+/* ---- Names and disks ---- */
+
+/* A database without an encoding has names and texts of any bytes: it moves, by every way */
+static void names_that_are_no_text_move(void **state)
+{
+    Run run = run_shell(
+        "set -e; cd $FOLDER; export PGCLIENTENCODING=SQL_ASCII; psql -qX \"$(server_uri one postgres)\" -c \"CREATE "
+        "DATABASE"
+        " raw ENCODING SQL_ASCII LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\"; printf 'CREATE TABLE \"b\\344ume\""
+        " (\"gr\\366sse\" int, t text); INSERT INTO \"b\\344ume\" VALUES (1, $$\\374ber$$); COMMENT ON TABLE "
+        "\"b\\344ume\" IS"
+        " $$\\337$$; CREATE VIEW \"\\377\" AS SELECT * FROM \"b\\344ume\";' | psql -qX \"$(server_uri one raw)\";"
+        " from=$(server_uri one raw); $HORNBEAM dump -q \"$from\" raw.dump; $HORNBEAM dump -q \"$from\" raw.tar;"
+        " $HORNBEAM verify raw.dump; $HORNBEAM show raw.dump; $HORNBEAM show raw.dump --json | iconv -f UTF-8 "
+        ">/dev/null;"
+        " $HORNBEAM restore -q raw.dump \"$(server_uri one raw1)\"; $HORNBEAM restore -q raw.tar \"$(server_uri one "
+        "raw2)\";"
+        " $HORNBEAM dump -q \"$from\" - | $HORNBEAM restore -q - \"$(server_uri one raw3)\"; $HORNBEAM carry -q "
+        "\"$from\""
+        " \"$(server_uri one raw4)\"; for n in 1 2 3 4; do $HORNBEAM verify \"$from\" \"$(server_uri one raw$n)\"; "
+        "psql -qXAt"
+        " \"$(server_uri one raw$n)\" -c \"SELECT encode(convert_to(relname, 'SQL_ASCII'), 'hex') FROM pg_class WHERE "
+        "relkind ="
+        " 'r' AND relnamespace = 'public'::regnamespace\"; done 2>&1");
+
+    (void)state;
+    run_expect(run, 0, "62e4756d65", NULL);
+}
+
+static void a_database_may_be_called_like_a_file(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "set -e; cd $FOLDER; psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE \"x.tar\"';"
+            " psql -qX \"$(server_uri one x.tar)\" -c 'CREATE TABLE t AS SELECT 1 AS n'; $HORNBEAM dump -q"
+            " \"$(server_uri one)\" server.dump; $HORNBEAM verify server.dump; test -d server.dump/databases/x.tar;"
+            " $HORNBEAM show server.dump/databases/x.tar"),
+        0, "public.t", NULL);
+}
+
+static void a_log_that_is_not_whole_is_an_error(void **state)
+{
+    (void)state;
+    run_expect(run_hornbeam("verify", dump, "--log", "/dev/full", NULL), 6, NULL, "the log /dev/full is not whole");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(rows_that_differ_from_their_digest_are_never_kept),
         cmocka_unit_test(a_file_that_differs_from_its_sum_is_not_read),
         cmocka_unit_test(a_stream_is_proven_by_each_of_its_links),
+        cmocka_unit_test(names_that_are_no_text_move),
+        cmocka_unit_test(a_database_may_be_called_like_a_file),
+        cmocka_unit_test(a_log_that_is_not_whole_is_an_error),
     };
     return cmocka_run_group_tests(tests, begin, end);
 }

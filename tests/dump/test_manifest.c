@@ -2,11 +2,15 @@
 /* What comes from outside is not trusted: manifests, sums, chunks */
 #include "support/check.h"
 
-#include "dump/manifest.h"
+#include "dump/invariants.h"
+#include "dump/json_text.h"
 #include "dump/store.h"
+#include "dump/writer.h"
 
 #include <glib/gstdio.h>
 #include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 static HbManifest *make_manifest(void)
 {
@@ -76,6 +80,9 @@ static const Case cases[] = {
     {"another file of the dump", "rows/t/0001.tsv.zst", "rows/t/evil.sh", "inside the dump"},
     {"counts that do not add up", "\"bytes\": 2,\n   \"chunks\"", "\"bytes\": 3,\n   \"chunks\"", "add up"},
     {"a digest that is none", "\"digest\": \"", "\"digest\": \"z", "no digest"},
+    {"a need that comes later", "\"needs\": []", "\"needs\": [\"index i\"]", "table t needs an object"},
+    {"stages the other way round", "\"stage\": \"structure\"", "\"stage\": \"settings\"", "rows t stands behind"},
+    {"on something that is no object", "\"needs\": []", "\"needs\": [], \"on\": \"tableofplots\"", "is on something"},
 };
 
 static char *replace_once(const char *text, const char *find, const char *put)
@@ -135,6 +142,121 @@ static void unsafe_names_are_known(void **state)
         assert_int_equal(hb_folder_is_safe_name(names[i].name), names[i].safe);
 }
 
+/* A name of any bytes comes back from a text that is UTF-8, and no two names have one such text */
+static void names_of_any_bytes_come_back(void **state)
+{
+    static const char *const names[] = {"",
+                                        "plot",
+                                        "größe 木",
+                                        "\xff",
+                                        "a\xe4\xf6",
+                                        "\xc3",
+                                        "\xc3(",
+                                        "\xed\xa0\x80",
+                                        "\xf4\x8f\xba\x80",
+                                        "\xf4\x8f\xb8\x80",
+                                        "\x80\xf4\x8f\xbb\xbf",
+                                        "\xf4\x8f\xbb"};
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++) {
+        char *json = hb_json_text_write(names[i]);
+        g_autofree char *back = hb_json_text_read(json);
+        assert_true(g_utf8_validate(json, -1, NULL));
+        assert_string_equal(back, names[i]);
+        assert_true(g_hash_table_add(seen, json));
+    }
+}
+
+static void definitions_lie_side_by_side(void **state)
+{
+    static const struct {
+        const char *claim;
+        HbSegment table, index;
+        guint64 structure, completion; /* lengths of the files */
+        const char *message;           /* NULL: all is well */
+    } segments[] = {
+        {"one each", {0, 10, 5}, {3, 4, 0}, 16, 7, NULL},
+        {"none", {0, 0, 0}, {3, 4, 0}, 16, 7, "table t has no definition"},
+        {"beyond the end", {0, 10, 6}, {3, 4, 0}, 16, 7, "outside of its stage's file"},
+        {"beyond the end by overflow", {G_MAXUINT64 - 2, 10, 0}, {3, 4, 0}, 16, 7, "outside of its stage's file"},
+        {"behind the end", {17, 1, 0}, {3, 4, 0}, 16, 7, "outside of its stage's file"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(segments); i++) {
+        g_autoptr(HbManifest) manifest = make_manifest();
+        GError *error = NULL;
+        gboolean ok;
+        g_array_index(manifest->segments, HbSegment, 0) = segments[i].table;
+        g_array_index(manifest->segments, HbSegment, 2) = segments[i].index;
+        ok = hb_invariants_check_stage(manifest, HB_STAGE_STRUCTURE, segments[i].structure, &error) &&
+             hb_invariants_check_stage(manifest, HB_STAGE_COMPLETION, segments[i].completion, &error);
+        assert_int_equal(ok, segments[i].message == NULL);
+        if (segments[i].message != NULL)
+            check_error(&error, HB_ERROR_DAMAGED, segments[i].message);
+    }
+    g_autoptr(HbManifest) twice = make_manifest(); /* 21 MB must not become 6 GB */
+    GError *error = NULL;
+    hb_catalog_get(twice->catalog, 2)->stage = HB_STAGE_STRUCTURE;
+    g_array_index(twice->segments, HbSegment, 0) = g_array_index(twice->segments, HbSegment, 2) = (HbSegment){0, 10, 0};
+    assert_false(hb_invariants_check_stage(twice, HB_STAGE_STRUCTURE, 16, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "shares its definition");
+}
+
+static void a_file_is_listed_once(void **state)
+{
+    g_autofree char *line = g_strdup_printf("%064d  rows/t/0001.tsv\n", 0), *twice = g_strconcat(line, line, NULL);
+    GError *error = NULL;
+
+    (void)state;
+    g_autoptr(GHashTable) sums = hb_folder_read_sums(line, &error);
+    assert_non_null(sums);
+    assert_null(hb_folder_read_sums(twice, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "second time");
+}
+
+/* What lies in a dump's folder is read only if it is a file, and really there */
+static void nothing_outside_of_a_folder_is_opened(void **state)
+{
+    char *parent = check_make_folder();
+    g_autofree char *path = g_build_filename(parent, "d", NULL), *rows = g_build_filename(path, "rows", NULL);
+    g_autofree char *outside = g_build_filename(parent, "outside", NULL), *file = g_build_filename(rows, "file", NULL);
+    g_autofree char *link = g_build_filename(rows, "link", NULL), *circle = g_build_filename(rows, "circle", NULL);
+    g_autofree char *pipe = g_build_filename(rows, "pipe", NULL), *out = g_build_filename(path, "out", NULL);
+    static const struct {
+        const char *name, *refusal;
+    } files[] = {
+        {"rows/file", NULL},         {"rows/link", "no regular file"},     {"rows/circle/file", "no regular file"},
+        {"rows/pipe", "no regular"}, {"rows", "no regular file"},          {"out/file", "no regular file"},
+        {"rows/none", "missing"},    {"rows/file/file", "no regular file"}};
+    g_autoptr(GPtrArray) names = NULL;
+    HbStore *store;
+
+    (void)state;
+    assert_int_equal(g_mkdir_with_parents(rows, 0700), 0);
+    assert_int_equal(g_mkdir_with_parents(outside, 0700), 0);
+    assert_true(g_file_set_contents(file, "x", 1, NULL));
+    assert_int_equal(symlink("file", link) + symlink("..", circle) + symlink("../outside", out) + mkfifo(pipe, 0600),
+                     0);
+    store = hb_store_open(path, NULL);
+    for (gsize i = 0; i < G_N_ELEMENTS(files); i++) {
+        GError *error = NULL;
+        guint64 offset, bytes;
+        int fd = hb_store_open_file(store, files[i].name, &offset, &bytes, &error);
+        assert_int_equal(fd >= 0, files[i].refusal == NULL);
+        if (files[i].refusal != NULL)
+            check_error(&error, HB_ERROR_DAMAGED, files[i].refusal);
+        else
+            close(fd);
+    }
+    names = hb_store_list(store, NULL);
+    assert_int_equal(names->len, 5); /* and comes to an end */
+    hb_store_close(store);
+    check_remove_folder(parent);
+}
+
 /* ---- Chunks ---- */
 
 static char *pack(HbFolder *folder, const char *name, const char *text, int level)
@@ -188,6 +310,22 @@ static void chunks_survive_and_damage_is_found(void **state)
     assert_int_equal(bytes, 36000);
     assert_true(unpack(path, plain, &bytes, NULL));
     assert_int_equal(bytes, 36000);
+    for (int less = 0; less < 2; less++) { /* a frame may not grow beyond what the manifest says */
+        HbStore *store = hb_store_open(path, NULL);
+        guint64 offset, size;
+        int fd = hb_store_open_file(store, packed, &offset, &size, NULL);
+        HbUnpacker *unpacker = hb_unpacker_open(fd, offset, size, packed);
+        const char *text;
+        gsize length = 1;
+        hb_unpacker_expect(unpacker, 36000 - (guint64)less);
+        while (length > 0 && hb_unpacker_read(unpacker, &text, &length, &error))
+            continue;
+        if (less > 0)
+            check_error(&error, HB_ERROR_DAMAGED, "more comes out");
+        check_no_error(error);
+        hb_unpacker_close(unpacker);
+        hb_store_close(store);
+    }
     check_flip_byte(file, 20);
     assert_false(unpack(path, packed, &bytes, &error));
     check_error(&error, HB_ERROR_DAMAGED, packed);
@@ -220,6 +358,47 @@ static void an_unfinished_folder_is_removed(void **state)
     g_free(parent);
 }
 
+/* Somebody else was quicker: his stays */
+static void a_name_that_was_taken_meanwhile_is_not_overwritten(void **state)
+{
+    static const char *const names[] = {"d", "d.tar"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++) {
+        char *parent = check_make_folder();
+        g_autofree char *path = g_build_filename(parent, names[i], NULL), *text = NULL;
+        HbFolder *folder = hb_folder_create(path, NULL);
+        g_autofree char *name = pack(folder, "rows/t/0001.tsv", "x\n", 0);
+        GError *error = NULL;
+        assert_true(g_file_set_contents(path, "theirs", 6, NULL));
+        assert_false(hb_folder_commit(folder, &error));
+        check_error(&error, HB_ERROR_FILE, "exists by now");
+        assert_true(g_file_get_contents(path, &text, NULL, NULL));
+        assert_string_equal(text, "theirs");
+        assert_int_equal(g_unlink(path), 0);
+        assert_int_equal(g_rmdir(parent), 0); /* and nothing of ours is left */
+        g_free(parent);
+    }
+}
+
+static void chunks_sort_as_they_are_numbered(void **state)
+{
+    char *parent = check_make_folder();
+    g_autofree char *path = g_build_filename(parent, "d", NULL), *previous = g_strdup("");
+    g_autoptr(HbManifest) manifest = make_manifest();
+    HbWriter *writer = hb_writer_open(path, manifest, "", NULL);
+
+    (void)state;
+    for (int i = 1; i <= 100100; i++) {
+        char *name = hb_writer_name_chunk(writer, hb_catalog_get_row_sets(manifest->catalog)->pdata[0], ".tsv");
+        assert_true(strcmp(previous, name) < 0);
+        g_free(previous);
+        previous = name;
+    }
+    hb_writer_discard(writer);
+    check_remove_folder(parent);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -229,6 +408,12 @@ int main(void)
         cmocka_unit_test(unsafe_names_are_known),
         cmocka_unit_test(chunks_survive_and_damage_is_found),
         cmocka_unit_test(an_unfinished_folder_is_removed),
+        cmocka_unit_test(names_of_any_bytes_come_back),
+        cmocka_unit_test(definitions_lie_side_by_side),
+        cmocka_unit_test(a_file_is_listed_once),
+        cmocka_unit_test(nothing_outside_of_a_folder_is_opened),
+        cmocka_unit_test(a_name_that_was_taken_meanwhile_is_not_overwritten),
+        cmocka_unit_test(chunks_sort_as_they_are_numbered),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
