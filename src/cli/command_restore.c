@@ -29,7 +29,7 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
 /* A dump that comes through standard input */
 static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char *uri, GError **error)
 {
-    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, error);
+    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), error);
     HbInflow *inflow;
     HbRestore *restore;
     HbStatus status;

@@ -58,7 +58,7 @@ HbStatus hb_cli_get_status(const GError *error)
 gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error)
 {
     *engine = hb_engine_find(uri, error);
-    *address = (HbAddress){.uri = uri};
+    *address = (HbAddress){.uri = uri, .watch = hb_stop_get_watch(cli->stop)};
     if (*engine == NULL || !(*engine)->check_uri(uri, error))
         return FALSE;
     if (hb_terminal_can_ask() && (*engine)->needs_password(address)) {
@@ -181,6 +181,16 @@ static gboolean check_arguments(const HbCommand *command, char **arguments, GErr
                         command->arguments, count < command->arguments_min ? "only" : "as many as", count);
 }
 
+/* What hung was cut off from its server because the user wanted an end: that is the cause, and not the network */
+static void name_interruption(HbCli *cli, GError **error)
+{
+    if (!hb_stop_is_by_user(cli->stop) ||
+        !(hb_error_is(*error, HB_ERROR_LOST) || hb_error_is(*error, HB_ERROR_CONNECT)))
+        return;
+    g_clear_error(error);
+    hb_stop_set_error(error);
+}
+
 static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments)
 {
     g_autoptr(GError) error = NULL;
@@ -189,6 +199,7 @@ static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments)
     if (check_arguments(command, arguments, &error))
         status = command->run(cli, arguments, &error);
     hb_voice_end_view(cli->voice);
+    name_interruption(cli, &error);
     if (error != NULL) {
         status = hb_cli_get_status(error);
         report_error(cli, error, status);

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/terminal.h"
 
+#include "cli/cli.h"
+
 #include <poll.h>
 #include <pthread.h>
 #include <signal.h>
@@ -20,6 +22,8 @@ static struct {
     pthread_t thread;
     HbStop *stop;
     sigset_t signals;
+    struct termios before; /* while a password is typed: how the terminal was */
+    gboolean is_silent;
 } watch;
 
 gboolean hb_terminal_is_output(void)
@@ -71,18 +75,20 @@ static char *read_line(void)
 
 char *hb_terminal_ask_password(const char *server)
 {
-    struct termios before, silent;
+    struct termios silent;
     char *answer;
 
-    if (tcgetattr(STDIN_FILENO, &before) != 0)
+    if (tcgetattr(STDIN_FILENO, &watch.before) != 0)
         return NULL;
-    silent = before;
+    silent = watch.before;
+    watch.is_silent = TRUE;
     silent.c_lflag &= ~(tcflag_t)ECHO;
     fprintf(stderr, "Password for %s: ", server);
     fflush(stderr);
     tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
     answer = read_line();
-    tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
+    tcsetattr(STDIN_FILENO, TCSAFLUSH, &watch.before);
+    watch.is_silent = FALSE;
     fputc('\n', stderr);
     return answer;
 }
@@ -97,7 +103,7 @@ gboolean hb_terminal_ask_yes(const char *question)
     return answer != NULL && g_ascii_strcasecmp(g_strstrip(answer), "yes") == 0;
 }
 
-/* The first signal asks for an orderly end; a second one gets its default effect */
+/* The first signal asks for an orderly end; a second one is the end, whatever hangs */
 static void *wait_for_signal(void *data)
 {
     int number = 0;
@@ -111,9 +117,9 @@ static void *wait_for_signal(void *data)
         sigwait(&watch.signals, &number);
         if (number == SIGUSR2)
             return NULL;
-        signal(number, SIG_DFL);
-        pthread_sigmask(SIG_UNBLOCK, &watch.signals, NULL);
-        raise(number);
+        if (watch.is_silent)
+            tcsetattr(STDIN_FILENO, TCSAFLUSH, &watch.before);
+        _exit(HB_STATUS_INTERRUPTED);
     }
 }
 

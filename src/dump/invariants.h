@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * invariants - what is true of every manifest that has been read, so that nobody else need ask. Checked here, and before
- * anybody sees the manifest; what breaks one of them is refused (HB_ERROR_DAMAGED), naming the object.
+ * invariants - what is true of every manifest that has been read, so that nobody else need ask. Checked here, and
+ * before anybody sees the manifest; what breaks one of them is refused (HB_ERROR_DAMAGED), naming the object.
  *
  *  1. An identity stands there once, and begins with its kind (while reading, as the next two).
- *  2. The row sets are those of objects of the kind "rows", each once; their chunks add up to their count, digest, bytes.
+ *  2. The row sets are those of objects of the kind "rows", each once; their chunks add up to their count, digest,
+ * bytes.
  *  3. Every name of a file lies inside the dump.
  *  4. What an object needs stands before it; so there are no circles.
  *  5. Stages follow each other: users, structure, rows, completion, settings.

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * json_text - names and definitions as JSON can hold them, which is UTF-8 only: a database without an encoding has names
- * of any bytes.
+ * json_text - names and definitions as JSON can hold them, which is UTF-8 only: a database without an encoding has
+ * names of any bytes.
  *
  * Each byte that is no part of a UTF-8 character stands as U+10FE00 and its value, in the last of Unicode's areas for
  * private use. A character of that range itself (U+10FE80 to U+10FEFF) is written byte by byte in the same way, so that

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * limits - what no honest dump exceeds, whether it lies in a folder or comes through a pipe. Everything that is read from
- * outside is held against these before it is believed; a dump beyond them is refused as damaged (HB_ERROR_DAMAGED).
+ * limits - what no honest dump exceeds, whether it lies in a folder or comes through a pipe. Everything that is read
+ * from outside is held against these before it is believed; a dump beyond them is refused as damaged
+ * (HB_ERROR_DAMAGED).
  */
 #pragma once
 

@@ -50,7 +50,7 @@ static gboolean open_tar(HbStore *store, GError **error)
     if (fd < 0)
         return hb_file_error(error, "opening", store->path);
     store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
-    tar = hb_tar_reader_new(fd, error);
+    tar = hb_tar_reader_new(fd, -1, error);
     ok = tar != NULL && index_members(store, tar, error);
     hb_tar_reader_free(tar);
     close(fd);

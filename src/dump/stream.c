@@ -199,11 +199,11 @@ static HbStream *stream_new(void)
     return stream;
 }
 
-HbStream *hb_stream_open(int fd, GError **error)
+HbStream *hb_stream_open(int fd, int stop_fd, GError **error)
 {
     HbStream *stream = stream_new();
 
-    stream->tar = hb_tar_reader_new(fd, error);
+    stream->tar = hb_tar_reader_new(fd, stop_fd, error);
     if (stream->tar == NULL || !begin(stream, error)) {
         g_prefix_error(error, "standard input: ");
         g_clear_pointer(&stream, hb_stream_close);

@@ -14,8 +14,11 @@
 
 typedef struct HbStream HbStream;
 
-/* HB_ERROR_DAMAGED. fd stays the caller's */
-HbStream *hb_stream_open(int fd, GError **error);
+/*
+ * HB_ERROR_DAMAGED. fd stays the caller's; when stop_fd can be read, waiting for more ends with HB_ERROR_CANCELLED (-1:
+ * never)
+ */
+HbStream *hb_stream_open(int fd, int stop_fd, GError **error);
 void hb_stream_close(HbStream *stream); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbStream, hb_stream_close)
 

@@ -7,7 +7,9 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <errno.h>
+#include <poll.h>
 #include <time.h>
+#include <unistd.h>
 
 #define BLOCK_BYTES  (64 * 1024)
 #define MEMBER_FIRST ((guint64)1024 * 1024)
@@ -99,7 +101,53 @@ void hb_tar_writer_free(HbTarWriter *tar)
 
 struct HbTarReader {
     struct archive *archive;
+    int fd;
+    int stop_fd;
+    gboolean is_stopped;
+    char block[BLOCK_BYTES];
 };
+
+/* Until something can be read from one of them */
+static gboolean wait_for_bytes(HbTarReader *tar)
+{
+    struct pollfd both[] = {{.fd = tar->fd, .events = POLLIN}, {.fd = tar->stop_fd, .events = POLLIN}};
+
+    while (poll(both, 2, -1) < 0 && errno == EINTR)
+        continue;
+    tar->is_stopped = tar->stop_fd >= 0 && both[1].revents != 0;
+    return !tar->is_stopped;
+}
+
+static la_ssize_t read_block(struct archive *archive, void *data, const void **block)
+{
+    HbTarReader *tar = data;
+    ssize_t count = -1;
+
+    *block = tar->block;
+    if (wait_for_bytes(tar)) {
+        do
+            count = read(tar->fd, tar->block, sizeof tar->block);
+        while (count < 0 && errno == EINTR);
+    }
+    if (count < 0)
+        archive_set_error(archive, errno, "%s", tar->is_stopped ? "interrupted" : g_strerror(errno));
+    return count;
+}
+
+/* Only a file can be passed over: a pipe is read */
+static la_int64_t skip_bytes(struct archive *archive, void *data, la_int64_t bytes)
+{
+    HbTarReader *tar = data;
+    off_t before = lseek(tar->fd, 0, SEEK_CUR), end;
+    la_int64_t skipped = bytes / BLOCK_BYTES * BLOCK_BYTES;
+
+    (void)archive;
+    if (before < 0 || (end = lseek(tar->fd, 0, SEEK_END)) < 0)
+        return 0;
+    skipped = before + skipped <= end ? skipped : 0; /* what ends too early is found by reading */
+    lseek(tar->fd, before + skipped, SEEK_SET);
+    return skipped;
+}
 
 static gboolean damaged(const char *how, GError **error)
 {
@@ -109,6 +157,8 @@ static gboolean damaged(const char *how, GError **error)
 
 static gboolean read_error(HbTarReader *tar, GError **error)
 {
+    if (tar->is_stopped)
+        return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
     g_autofree char *how = g_strdup_printf(
         "the tar breaks off or is damaged (%s)",
         archive_error_string(tar->archive) != NULL ? archive_error_string(tar->archive) : "no reason is known");
@@ -116,14 +166,16 @@ static gboolean read_error(HbTarReader *tar, GError **error)
     return damaged(how, error);
 }
 
-HbTarReader *hb_tar_reader_new(int fd, GError **error)
+HbTarReader *hb_tar_reader_new(int fd, int stop_fd, GError **error)
 {
     HbTarReader *tar = g_new0(HbTarReader, 1);
 
+    tar->fd = fd;
+    tar->stop_fd = stop_fd;
     tar->archive = archive_read_new();
     archive_read_support_format_tar(tar->archive);
     archive_read_support_format_empty(tar->archive);
-    if (archive_read_open_fd(tar->archive, fd, BLOCK_BYTES) == ARCHIVE_OK)
+    if (archive_read_open2(tar->archive, tar, NULL, read_block, skip_bytes, NULL) == ARCHIVE_OK)
         return tar;
     read_error(tar, error);
     hb_tar_reader_free(tar);

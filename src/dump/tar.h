@@ -31,8 +31,12 @@ typedef struct {
 
 void hb_tar_member_clear(HbTarMember *member);
 
-HbTarReader *hb_tar_reader_new(int fd, GError **error); /* HB_ERROR_DAMAGED; fd stays the caller's */
-void hb_tar_reader_free(HbTarReader *tar);              /* accepts NULL */
+/*
+ * HB_ERROR_DAMAGED; fd stays the caller's. stop_fd: what comes is waited for until this can be read, too, and reading
+ * then ends with HB_ERROR_CANCELLED; -1: for ever
+ */
+HbTarReader *hb_tar_reader_new(int fd, int stop_fd, GError **error);
+void hb_tar_reader_free(HbTarReader *tar); /* accepts NULL */
 
 /* The next member; at the end its name is NULL. HB_ERROR_DAMAGED if the tar breaks off, or holds what no dump holds */
 gboolean hb_tar_reader_next(HbTarReader *tar, HbTarMember *member, GError **error);

@@ -134,3 +134,15 @@ void hb_databases_add(GArray *databases, const char *name, guint64 bytes)
 
     g_array_append_val(databases, database);
 }
+
+void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session)
+{
+    if (address->watch != NULL)
+        address->watch->opened(address->watch->data, engine, session);
+}
+
+void hb_engine_tell_closed(const HbAddress *address, HbSession *session)
+{
+    if (address->watch != NULL)
+        address->watch->closed(address->watch->data, session);
+}

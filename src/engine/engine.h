@@ -6,7 +6,8 @@
  * SQL. All functions that can fail return FALSE or NULL and set the error; all strings that an engine hands out as
  * names are quoted as its SQL wants them.
  *
- * Life of a session: open, use from one thread at a time, close. Only interrupt() may come from another thread.
+ * Life of a session: open, use from one thread at a time, close. Only interrupt() and cut() may come from another
+ * thread; they return at once.
  *
  * Errors: HB_ERROR_CONNECT when a session cannot be opened, HB_ERROR_LOST when an open one breaks (close it and open
  * another), HB_ERROR_RETRY for passing reasons, HB_ERROR_EXISTS, HB_ERROR_RIGHTS, HB_ERROR_LOCKED, HB_ERROR_STATEMENT,
@@ -23,11 +24,24 @@
 
 typedef struct HbSession HbSession; /* each engine's own */
 
+typedef struct HbEngine HbEngine;
+
+/*
+ * Who is told of every session, so that he can end what hangs: opened() as soon as there is a connection, before
+ * anything is asked through it; closed() while it is still there. From any thread
+ */
+typedef struct {
+    void (*opened)(gpointer data, const HbEngine *engine, HbSession *session);
+    void (*closed)(gpointer data, HbSession *session);
+    gpointer data;
+} HbSessionWatch;
+
 /* Where a server is. Nothing here is ever shown: use display() */
 typedef struct {
     const char *uri;
-    const char *database; /* NULL: the URI's own */
-    const char *password; /* NULL: the engine's own places */
+    const char *database;        /* NULL: the URI's own */
+    const char *password;        /* NULL: the engine's own places */
+    const HbSessionWatch *watch; /* NULL: nobody; outlives the sessions */
 } HbAddress;
 
 /* What a server says of itself and of us; clear with hb_server_info_clear() */
@@ -132,7 +146,6 @@ typedef struct {
     char *(*end_rows)(const HbRowSet *set, gboolean bulk);
 } HbScripting;
 
-typedef struct HbEngine HbEngine;
 struct HbEngine {
     const char *name;           /* in manifests: "postgresql" */
     const char *const *schemes; /* of URIs, NULL-terminated */
@@ -149,7 +162,9 @@ struct HbEngine {
     /* ---- Sessions ---- */
     HbSession *(*open)(const HbAddress *address, GError **error);
     void (*close)(HbSession *session); /* accepts NULL */
-    void (*interrupt)(HbSession *session);
+    void (*interrupt)(
+        HbSession *session);         /* asks the server to end the statement that runs, if the server can be reached */
+    void (*cut)(HbSession *session); /* ends the connection: whoever waits for it has HB_ERROR_LOST */
     gboolean (*needs_password)(const HbAddress *address); /* would a password make open() succeed? */
     gboolean (*describe)(HbSession *session, HbServerInfo *info, GError **error);
 
@@ -262,6 +277,19 @@ struct HbEngine {
 /* An answer may have so many rows and columns; more is no question */
 #define HB_ANSWER_ROWS_MAX    500
 #define HB_ANSWER_COLUMNS_MAX 64
+
+/* ---- For engines ---- */
+
+/* How soon a peer that is gone is noticed, by engines' connections over TCP: by silence, and by what is not
+ * acknowledged */
+#define HB_KEEPALIVE_IDLE_S     30
+#define HB_KEEPALIVE_INTERVAL_S 10
+#define HB_KEEPALIVE_COUNT      3
+#define HB_USER_TIMEOUT_S       60
+
+/* To the address's watch, if it has one */
+void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session);
+void hb_engine_tell_closed(const HbAddress *address, HbSession *session);
 
 /* HB_ERROR_USAGE if there are more. For engines */
 gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error);

@@ -114,8 +114,6 @@ static gboolean try_target(gpointer data, GError **error)
     const HbSourceOptions *options = options_of(lane);
 
     lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
-    if (lane->session != NULL)
-        hb_stop_add(options->stop, options->engine, lane->session);
     return lane->session != NULL;
 }
 
@@ -132,8 +130,6 @@ static gboolean open_target(Lane *lane, GError **error)
 
 static void close_target(Lane *lane)
 {
-    if (lane->session != NULL)
-        hb_stop_remove(options_of(lane)->stop, lane->session);
     options_of(lane)->engine->close(lane->session);
     lane->session = NULL;
 }

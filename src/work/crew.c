@@ -20,7 +20,6 @@ static gboolean open_session(HbWorker *worker, GError **error)
     worker->session = crew->engine->open(crew->address, error);
     if (worker->session == NULL)
         return FALSE;
-    hb_stop_add(crew->stop, crew->engine, worker->session);
     return crew->enter == NULL || crew->enter(worker, crew->data, error);
 }
 
@@ -28,7 +27,6 @@ static void close_session(HbWorker *worker)
 {
     if (worker->session == NULL)
         return;
-    hb_stop_remove(worker->crew->stop, worker->session);
     worker->crew->engine->close(worker->session);
     worker->session = NULL;
 }

@@ -20,7 +20,6 @@ gboolean hb_readers_open(const HbReaders *readers, HbSession *keeper, GPtrArray 
         HbSession *session = readers->engine->open(readers->address, error);
         if (session == NULL)
             return FALSE;
-        hb_stop_add(readers->stop, readers->engine, session);
         g_ptr_array_add(sessions, session);
         if (!readers->engine->join_snapshot(session, readers->snapshot, error)) {
             g_prefix_error(error, "joining the snapshot: ");
@@ -30,11 +29,10 @@ gboolean hb_readers_open(const HbReaders *readers, HbSession *keeper, GPtrArray 
     return readers->engine->seal_snapshot(keeper, readers->snapshot, error);
 }
 
-void hb_readers_close(const HbEngine *engine, HbStop *stop, GPtrArray *sessions)
+void hb_readers_close(const HbEngine *engine, GPtrArray *sessions)
 {
     while (sessions->len > 0) {
         HbSession *session = g_ptr_array_steal_index(sessions, sessions->len - 1);
-        hb_stop_remove(stop, session);
         engine->close(session);
     }
 }

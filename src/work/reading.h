@@ -46,7 +46,7 @@ typedef struct {
 
 /* Appends to sessions, which may hold some of them already; all are known to the stop */
 gboolean hb_readers_open(const HbReaders *readers, HbSession *keeper, GPtrArray *sessions, GError **error);
-void hb_readers_close(const HbEngine *engine, HbStop *stop, GPtrArray *sessions);
+void hb_readers_close(const HbEngine *engine, GPtrArray *sessions);
 
 /* The sessions that run() takes from reading->sessions are its own from then on */
 gboolean hb_reading_run(const HbReading *reading, GError **error);

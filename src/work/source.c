@@ -101,7 +101,7 @@ static gboolean let_go(HbSource *source, HbSession *keeper, int attempt, GError 
 {
     const HbSourceOptions *options = source->options;
 
-    hb_readers_close(options->engine, options->stop, source->readers);
+    hb_readers_close(options->engine, source->readers);
     options->engine->drop_snapshot(keeper);
     hb_snapshot_clear(&source->snapshot);
     g_clear_pointer(&source->manifest->catalog, hb_catalog_free);
@@ -147,8 +147,6 @@ HbSource *hb_source_new(const HbSourceOptions *options, GError **error)
     source->readers = g_ptr_array_new();
     source->along = g_ptr_array_new_with_free_func(g_free);
     source->keeper = options->engine->open(&options->from, error);
-    if (source->keeper != NULL)
-        hb_stop_add(options->stop, options->engine, source->keeper);
     if (source->keeper == NULL ||
         !hb_source_describe(options, source->manifest, source->keeper, &source->identity, error))
         g_clear_pointer(&source, hb_source_free);
@@ -175,9 +173,7 @@ void hb_source_free(HbSource *source)
 {
     if (source == NULL)
         return;
-    hb_readers_close(source->options->engine, source->options->stop, source->readers);
-    if (source->keeper != NULL)
-        hb_stop_remove(source->options->stop, source->keeper);
+    hb_readers_close(source->options->engine, source->readers);
     source->options->engine->close(source->keeper);
     g_ptr_array_unref(source->readers);
     g_ptr_array_unref(source->along);

@@ -1,13 +1,53 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/stop.h"
 
+#include <unistd.h>
+
+/* What was cancelled and does not end within this time is cut off: the user waits, or another worker failed */
+#define CUT_AFTER_BY_USER_S 5
+#define CUT_AFTER_S         30
+
+typedef struct {
+    const HbEngine *engine;
+    gboolean was_there; /* when it was triggered; what is opened later cleans up, and is left alone */
+} Entry;
+
 struct HbStop {
-    GMutex lock; /* guards all fields */
+    HbSessionWatch watch;
+    int pipe[2];
+    GMutex lock; /* guards what follows */
     GCond changed;
     gboolean is_set;
     gboolean by_user;
-    GHashTable *sessions; /* HbSession * to HbEngine * */
+    gboolean is_urgent; /* a user waits, whoever was first */
+    gboolean is_ended;
+    HbSession *busy;      /* the one that is being cancelled or cut just now, and must not go away; NULL: none */
+    GHashTable *sessions; /* HbSession * to Entry * */
+    GThread *thread;      /* cancels; NULL until it is triggered */
 };
+
+static void add_session(gpointer data, const HbEngine *engine, HbSession *session)
+{
+    HbStop *stop = data;
+    Entry *entry = g_new0(Entry, 1);
+
+    entry->engine = engine;
+    g_mutex_lock(&stop->lock);
+    g_hash_table_insert(stop->sessions, session, entry);
+    g_mutex_unlock(&stop->lock);
+}
+
+static void remove_session(gpointer data, HbSession *session)
+{
+    HbStop *stop = data;
+
+    g_mutex_lock(&stop->lock);
+    while (stop->busy == session)
+        g_cond_wait(&stop->changed, &stop->lock);
+    g_hash_table_remove(stop->sessions, session);
+    g_cond_broadcast(&stop->changed);
+    g_mutex_unlock(&stop->lock);
+}
 
 HbStop *hb_stop_new(void)
 {
@@ -15,7 +55,9 @@ HbStop *hb_stop_new(void)
 
     g_mutex_init(&stop->lock);
     g_cond_init(&stop->changed);
-    stop->sessions = g_hash_table_new(NULL, NULL);
+    stop->sessions = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    stop->watch = (HbSessionWatch){add_session, remove_session, stop};
+    g_assert(pipe(stop->pipe) == 0);
     return stop;
 }
 
@@ -23,24 +65,118 @@ void hb_stop_free(HbStop *stop)
 {
     if (stop == NULL)
         return;
+    g_mutex_lock(&stop->lock);
+    stop->is_ended = TRUE;
+    g_cond_broadcast(&stop->changed);
+    g_mutex_unlock(&stop->lock);
+    if (stop->thread != NULL)
+        g_thread_join(stop->thread);
+    close(stop->pipe[0]);
+    close(stop->pipe[1]);
     g_hash_table_unref(stop->sessions);
     g_cond_clear(&stop->changed);
     g_mutex_clear(&stop->lock);
     g_free(stop);
 }
 
-static void trigger(HbStop *stop, gboolean by_user)
+const HbSessionWatch *hb_stop_get_watch(HbStop *stop)
 {
+    return &stop->watch;
+}
+
+int hb_stop_get_fd(HbStop *stop)
+{
+    return stop->pipe[0];
+}
+
+/* ---- The thread that cancels; it holds the lock but for the engines' calls ---- */
+
+static GPtrArray *list_hanging(HbStop *stop)
+{
+    GPtrArray *list = g_ptr_array_new();
     GHashTableIter iter;
-    gpointer session, engine;
+    gpointer session, entry;
+
+    g_hash_table_iter_init(&iter, stop->sessions);
+    while (g_hash_table_iter_next(&iter, &session, &entry)) {
+        if (((Entry *)entry)->was_there)
+            g_ptr_array_add(list, session);
+    }
+    return list;
+}
+
+static void end_each(HbStop *stop, gboolean cut)
+{
+    g_autoptr(GPtrArray) list = list_hanging(stop);
+
+    for (guint i = 0; i < list->len && !stop->is_ended; i++) {
+        const Entry *entry = g_hash_table_lookup(stop->sessions, list->pdata[i]);
+        const HbEngine *engine = entry != NULL ? entry->engine : NULL;
+        if (engine == NULL)
+            continue; /* closed meanwhile */
+        stop->busy = list->pdata[i];
+        g_mutex_unlock(&stop->lock);
+        if (cut)
+            engine->cut(list->pdata[i]);
+        else
+            engine->interrupt(list->pdata[i]);
+        g_mutex_lock(&stop->lock);
+        stop->busy = NULL;
+        g_cond_broadcast(&stop->changed);
+    }
+}
+
+static gboolean is_any_left(HbStop *stop)
+{
+    g_autoptr(GPtrArray) list = list_hanging(stop);
+
+    return list->len > 0;
+}
+
+/* Until all that hung are closed, or patience is over; a user who comes later has less of it */
+static void wait_for_sessions(HbStop *stop, gint64 since)
+{
+    while (!stop->is_ended && is_any_left(stop)) {
+        gint64 until = since + (stop->is_urgent ? CUT_AFTER_BY_USER_S : CUT_AFTER_S) * G_TIME_SPAN_SECOND;
+        if (!g_cond_wait_until(&stop->changed, &stop->lock, until) && g_get_monotonic_time() >= until)
+            return;
+    }
+}
+
+static gpointer run_cancelling(gpointer data)
+{
+    HbStop *stop = data;
+    gint64 since = g_get_monotonic_time();
 
     g_mutex_lock(&stop->lock);
-    if (!stop->is_set)
-        stop->by_user = by_user;
-    stop->is_set = TRUE;
+    end_each(stop, FALSE);
+    wait_for_sessions(stop, since);
+    end_each(stop, TRUE);
+    g_mutex_unlock(&stop->lock);
+    return NULL;
+}
+
+static void note_who_is_there(HbStop *stop)
+{
+    GHashTableIter iter;
+    gpointer entry;
+
     g_hash_table_iter_init(&iter, stop->sessions);
-    while (g_hash_table_iter_next(&iter, &session, &engine))
-        ((const HbEngine *)engine)->interrupt(session);
+    while (g_hash_table_iter_next(&iter, NULL, &entry))
+        ((Entry *)entry)->was_there = TRUE;
+}
+
+static void trigger(HbStop *stop, gboolean by_user)
+{
+    g_mutex_lock(&stop->lock);
+    stop->by_user = stop->by_user || (by_user && !stop->is_set);
+    stop->is_urgent = stop->is_urgent || by_user;
+    if (!stop->is_set) {
+        stop->is_set = TRUE;
+        note_who_is_there(stop);
+        g_assert(write(stop->pipe[1], "!", 1) == 1);
+        stop->thread = g_thread_new("stop", run_cancelling, stop);
+    }
     g_cond_broadcast(&stop->changed);
     g_mutex_unlock(&stop->lock);
 }
@@ -73,20 +209,6 @@ gboolean hb_stop_is_by_user(HbStop *stop)
     by_user = stop->by_user;
     g_mutex_unlock(&stop->lock);
     return by_user;
-}
-
-void hb_stop_add(HbStop *stop, const HbEngine *engine, HbSession *session)
-{
-    g_mutex_lock(&stop->lock);
-    g_hash_table_insert(stop->sessions, session, (gpointer)engine);
-    g_mutex_unlock(&stop->lock);
-}
-
-void hb_stop_remove(HbStop *stop, HbSession *session)
-{
-    g_mutex_lock(&stop->lock);
-    g_hash_table_remove(stop->sessions, session);
-    g_mutex_unlock(&stop->lock);
 }
 
 gboolean hb_stop_sleep(HbStop *stop, guint milliseconds)

@@ -2,8 +2,10 @@
 /*
  * stop - the one way to end work early: because the user wants it, or because one worker failed.
  *
- * Thread-safe. Triggering interrupts the statement that each registered session is running; workers look at
- * hb_stop_is_set() between pieces of work.
+ * It knows every session of every address that has its watch. Triggering returns at once: a thread of its own asks the
+ * servers to cancel what each session runs, and, where that is not enough within a few seconds, cuts the connections;
+ * no lock is held meanwhile that others need. Workers look at hb_stop_is_set() between pieces of work; who waits for
+ * something else than a session waits for hb_stop_get_fd(), too. Thread-safe.
  */
 #pragma once
 
@@ -12,16 +14,18 @@
 typedef struct HbStop HbStop;
 
 HbStop *hb_stop_new(void);
-void hb_stop_free(HbStop *stop);
+void hb_stop_free(HbStop *stop); /* accepts NULL; all sessions must be closed */
+
+/* For addresses: their sessions are known from then on until they are closed. Borrowed */
+const HbSessionWatch *hb_stop_get_watch(HbStop *stop);
 
 void hb_stop_trigger(HbStop *stop);
 void hb_stop_trigger_by_user(HbStop *stop);
 gboolean hb_stop_is_set(HbStop *stop);
 gboolean hb_stop_is_by_user(HbStop *stop);
 
-/* A session is interrupted only while it is registered; remove it before it is closed */
-void hb_stop_add(HbStop *stop, const HbEngine *engine, HbSession *session);
-void hb_stop_remove(HbStop *stop, HbSession *session);
+/* Readable from the trigger on; for poll(), never to be read */
+int hb_stop_get_fd(HbStop *stop);
 
 /* Sleeps, but not beyond a trigger. TRUE if the time passed undisturbed */
 gboolean hb_stop_sleep(HbStop *stop, guint milliseconds);

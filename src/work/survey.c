@@ -70,7 +70,7 @@ static void gather(HbSurvey *survey, const GPtrArray *sheets, const char *databa
 static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, const char *database,
                             HbObservers *observers)
 {
-    const HbAddress address = {server->uri, database, server->password};
+    const HbAddress address = {server->uri, database, server->password, server->watch};
     g_autoptr(GError) refusal = NULL;
     HbSession *session = engine->open(&address, &refusal);
     g_autoptr(GPtrArray) sheets = session != NULL ? engine->survey(session, FALSE, &refusal) : NULL;
@@ -104,12 +104,10 @@ HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop
 
     if (session == NULL)
         return NULL;
-    hb_stop_add(stop, engine, session);
     survey->whole_server = database == NULL;
     survey->time = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
     if (engine->describe(session, &survey->server, error))
         survey->sheets = engine->survey(session, survey->whole_server, error);
-    hb_stop_remove(stop, session);
     engine->close(session);
     if (survey->sheets == NULL)
         return NULL;

@@ -214,10 +214,8 @@ static gpointer find_on_server(gpointer data)
     gboolean ok = FALSE;
 
     if (keeper != NULL) {
-        hb_stop_add(finding->options->stop, engine, keeper);
         ok = read_in_snapshot(finding, keeper, &finding->error);
-        hb_readers_close(engine, finding->options->stop, finding->readers);
-        hb_stop_remove(finding->options->stop, keeper);
+        hb_readers_close(engine, finding->readers);
         engine->close(keeper);
     }
     if (!ok)

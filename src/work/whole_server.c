@@ -65,10 +65,8 @@ gboolean hb_whole_server_read(const HbSourceOptions *options, HbManifest *manife
 
     if (session == NULL)
         return FALSE;
-    hb_stop_add(options->stop, options->engine, session);
     ok = hb_source_describe(options, manifest, session, NULL, error) &&
          read_server(options, session, manifest, databases, error);
-    hb_stop_remove(options->stop, session);
     options->engine->close(session);
     return ok;
 }

@@ -282,7 +282,7 @@ static void a_member_of_any_size_comes_back(void **state)
         assert_true(hb_tar_writer_close(writer, NULL));
         hb_tar_writer_free(writer);
         lseek(fd, 0, SEEK_SET);
-        reader = hb_tar_reader_new(fd, NULL);
+        reader = hb_tar_reader_new(fd, -1, NULL);
         for (int beside = -1; beside <= 1; beside++) {
             gsize length = ((gsize)1 << bits) + (gsize)beside;
             assert_true(hb_tar_reader_next(reader, &member, NULL));

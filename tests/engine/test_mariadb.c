@@ -131,6 +131,41 @@ static void nothing_else_is_read_under_a_name_that_moved(void **state)
     }
 }
 
+static gpointer run_long(gpointer data)
+{
+    GError *error = NULL;
+    HbMyResult *result = hb_my_query(
+        data, "SELECT COUNT(*) FROM seq_1_to_1000000 a, seq_1_to_1000000 b WHERE a.seq + b.seq = 7", &error);
+
+    mysql_free_result(result);
+    return error;
+}
+
+/* Ours is an interruption; that of somebody else is a statement that failed */
+static void who_ended_a_statement_is_known(void **state)
+{
+    g_autofree char *uri = servers_get_uri("one", "test_who");
+    g_autofree char *server = servers_get_uri("one", NULL);
+    const HbAddress address = {.uri = uri};
+
+    (void)state;
+    g_free(servers_query(server, "CREATE OR REPLACE DATABASE test_who"));
+    for (int by_us = 0; by_us < 2; by_us++) {
+        HbSession *session = hb_mariadb_engine.open(&address, NULL);
+        g_autofree char *kill = g_strdup_printf("KILL QUERY %lu", session->thread_id);
+        GThread *thread = g_thread_new("long", run_long, session);
+        GError *error;
+        g_usleep(300000);
+        if (by_us)
+            hb_mariadb_engine.interrupt(session);
+        else
+            g_free(servers_query(server, kill));
+        error = g_thread_join(thread);
+        check_error(&error, by_us ? HB_ERROR_CANCELLED : HB_ERROR_STATEMENT, "interrupted");
+        hb_mariadb_engine.close(session);
+    }
+}
+
 static gboolean give_once(gpointer data, const char **bytes, gsize *length, GError **error)
 {
     const char **text = data;
@@ -632,6 +667,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
+        cmocka_unit_test(who_ended_a_statement_is_known),
         cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),
         cmocka_unit_test(what_others_made_is_never_taken_for_ours),
         cmocka_unit_test(numbers_are_read_exactly),

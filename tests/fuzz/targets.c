@@ -88,7 +88,7 @@ static gboolean read_stream(const char *bytes, gsize length)
 {
     char *path = make_file(bytes, length, ".stream");
     int fd = open(path, O_RDONLY | O_CLOEXEC);
-    HbStream *stream = hb_stream_open(fd, NULL);
+    HbStream *stream = hb_stream_open(fd, -1, NULL);
     HbStreamChunk chunk = {0};
     gboolean taken = stream != NULL;
 

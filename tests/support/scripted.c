@@ -572,6 +572,7 @@ const HbEngine scripted_engine = {
     .open = open_session,
     .close = close_session,
     .interrupt = interrupt,
+    .cut = interrupt,
     .needs_password = needs_password,
     .describe = describe,
     .survey = survey,

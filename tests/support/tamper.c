@@ -198,7 +198,7 @@ void tamper_stream(const char *from, const char *to, TamperEdit edit)
     g_autoptr(GHashTable) sums = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     int in = open(from, O_RDONLY | O_CLOEXEC), out = open(to, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
-    HbTarReader *reader = hb_tar_reader_new(in, NULL);
+    HbTarReader *reader = hb_tar_reader_new(in, -1, NULL);
     HbTarWriter *writer = hb_tar_writer_new(out);
     HbTarMember member = {0};
 

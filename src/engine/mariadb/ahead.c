@@ -246,7 +246,7 @@ static gboolean look_at_all(HbMyLook *look, GError **error)
 
 gboolean hb_my_look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error)
 {
-    const HbAddress server = {address->uri, "", address->password};
+    const HbAddress server = {address->uri, "", address->password, address->watch};
     HbMyLook look = {.database = address->database, .ahead = ahead, .findings = findings};
     gboolean ok;
 

@@ -39,6 +39,7 @@ const HbEngine hb_mariadb_engine = {
     .open = hb_my_open,
     .close = hb_my_close,
     .interrupt = hb_my_interrupt,
+    .cut = hb_my_cut,
     .needs_password = hb_my_needs_password,
     .describe = hb_my_describe,
     .survey = hb_my_survey,

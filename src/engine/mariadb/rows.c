@@ -41,7 +41,7 @@ static gboolean pass_rows(HbSession *session, HbMyResult *result, const HbRowSet
         ok = hb_encoder_write_row(&encoder, row, mysql_fetch_lengths(result), error);
     hb_encoder_clear(&encoder);
     if (!ok)
-        hb_my_interrupt(session);
+        hb_my_cancel_now(session);
     return ok;
 }
 

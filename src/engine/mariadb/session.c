@@ -2,10 +2,13 @@
 #include "engine/mariadb/session.h"
 
 #include "engine/mariadb/address.h"
+#include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/names.h"
 
 #include <errmsg.h>
 #include <mysqld_error.h>
+#include <netinet/in.h>
+#include <netinet/tcp.h>
 #include <string.h>
 #include <sys/socket.h>
 
@@ -219,17 +222,62 @@ char *hb_my_quote_literal(const char *text)
 
 /* ---- Life ---- */
 
+static void set_option_files(MYSQL *mysql, const HbMyAddress *address)
+{
+    if (address->option_file != NULL)
+        mysql_optionsv(mysql, MYSQL_READ_DEFAULT_FILE, address->option_file);
+    mysql_optionsv(mysql, MYSQL_READ_DEFAULT_GROUP, OPTION_GROUP);
+}
+
+/*
+ * Do the option files name a CA, or a certificate of ours? Only the library knows where they are and what is in them,
+ * and it reads them when it connects: to a socket that is nowhere, here
+ */
+static gboolean do_files_ask_for_tls(const HbMyAddress *address)
+{
+    static const enum mysql_option asked[] = {MYSQL_OPT_SSL_CA, MYSQL_OPT_SSL_CAPATH, MYSQL_OPT_SSL_CERT,
+                                              MYSQL_OPT_SSL_KEY};
+    MYSQL *mysql = mysql_init(NULL);
+    my_bool enforced = 0;
+    gboolean found = FALSE;
+
+    set_option_files(mysql, address);
+    mysql_real_connect(mysql, "localhost", NULL, NULL, NULL, 0, "/nowhere/to/connect", CLIENT_REMEMBER_OPTIONS);
+    for (gsize i = 0; i < G_N_ELEMENTS(asked) && !found; i++) {
+        const char *value = NULL;
+        found = mysql_get_optionv(mysql, asked[i], &value) == 0 && value != NULL && *value != '\0';
+    }
+    mysql_get_optionv(mysql, MYSQL_OPT_SSL_ENFORCE, &enforced);
+    mysql_close(mysql);
+    return found || enforced;
+}
+
+/*
+ * Asking for TLS, or naming a CA, means encryption and verification: otherwise the library goes on in clear where the
+ * server, or whoever stands between, offers none, and sends it the password. With verification it ends before that
+ */
+static gboolean is_tls_wanted(const HbMyAddress *address)
+{
+    if (address->tls != HB_TLS_DEFAULT)
+        return address->tls != HB_TLS_OFF;
+    return address->tls_ca != NULL || address->tls_cert != NULL || address->tls_key != NULL ||
+           do_files_ask_for_tls(address);
+}
+
+/* Ways to log in that do not send the password itself */
+#define SAFE_WAYS "mysql_native_password,client_ed25519,caching_sha2_password,sha256_password,auth_gssapi_client,parsec"
+
 static void set_tls(MYSQL *mysql, const HbMyAddress *address)
 {
-    my_bool on = 1, off = 0;
+    my_bool wanted = (my_bool)is_tls_wanted(address);
 
-    if (address->tls_ca != NULL || address->tls_cert != NULL || address->tls_key != NULL)
+    if (wanted && (address->tls_ca != NULL || address->tls_cert != NULL || address->tls_key != NULL))
         mysql_ssl_set(mysql, address->tls_key, address->tls_cert, address->tls_ca, NULL, NULL);
-    if (address->tls == HB_TLS_ON || address->tls == HB_TLS_VERIFY)
-        mysql_optionsv(mysql, MYSQL_OPT_SSL_ENFORCE, &on);
-    if (address->tls == HB_TLS_OFF)
-        mysql_optionsv(mysql, MYSQL_OPT_SSL_ENFORCE, &off);
-    mysql_optionsv(mysql, MYSQL_OPT_SSL_VERIFY_SERVER_CERT, address->tls == HB_TLS_VERIFY ? &on : &off);
+    if (wanted || address->tls == HB_TLS_OFF)
+        mysql_optionsv(mysql, MYSQL_OPT_SSL_ENFORCE, &wanted);
+    mysql_optionsv(mysql, MYSQL_OPT_SSL_VERIFY_SERVER_CERT, &wanted);
+    if (!wanted && address->socket == NULL && address->host != NULL && strcmp(address->host, "localhost") != 0)
+        mysql_optionsv(mysql, MARIADB_OPT_RESTRICTED_AUTH, SAFE_WAYS);
 }
 
 static void set_options(MYSQL *mysql, const HbMyAddress *address)
@@ -238,15 +286,34 @@ static void set_options(MYSQL *mysql, const HbMyAddress *address)
     unsigned long packet = LARGEST_PACKET;
     unsigned int no_local_files = 0;
 
-    if (address->option_file != NULL)
-        mysql_optionsv(mysql, MYSQL_READ_DEFAULT_FILE, address->option_file);
-    mysql_optionsv(mysql, MYSQL_READ_DEFAULT_GROUP, OPTION_GROUP);
+    set_option_files(mysql, address);
     mysql_optionsv(mysql, MYSQL_OPT_CONNECT_TIMEOUT, &connect_timeout);
     mysql_optionsv(mysql, MYSQL_OPT_MAX_ALLOWED_PACKET, &packet);
     mysql_optionsv(mysql, MYSQL_OPT_LOCAL_INFILE, &no_local_files);
     mysql_optionsv(mysql, MYSQL_SET_CHARSET_NAME, "utf8mb4");
     mysql_optionsv(mysql, MYSQL_OPT_CONNECT_ATTR_ADD, "program_name", "hornbeam");
     set_tls(mysql, address);
+}
+
+/* A peer that is gone is noticed, though nothing is sent: libmariadb sets nothing of the kind */
+static void keep_alive(MYSQL *mysql)
+{
+    const struct {
+        int level, option, value;
+    } options[] = {
+        {SOL_SOCKET, SO_KEEPALIVE, 1},
+#ifdef TCP_KEEPIDLE
+        {IPPROTO_TCP, TCP_KEEPIDLE, HB_KEEPALIVE_IDLE_S},
+        {IPPROTO_TCP, TCP_KEEPINTVL, HB_KEEPALIVE_INTERVAL_S},
+        {IPPROTO_TCP, TCP_KEEPCNT, HB_KEEPALIVE_COUNT},
+#endif
+#ifdef TCP_USER_TIMEOUT
+        {IPPROTO_TCP, TCP_USER_TIMEOUT, HB_USER_TIMEOUT_S * 1000},
+#endif
+    };
+
+    for (gsize i = 0; i < G_N_ELEMENTS(options); i++) /* of a local socket some are none, which is no matter */
+        setsockopt(mysql_get_socket(mysql), options[i].level, options[i].option, &options[i].value, sizeof(int));
 }
 
 /* An empty name is none, even if the URI has one. NULL: none; the caller's */
@@ -341,9 +408,8 @@ static gboolean check_version(const HbSession *session, GError **error)
 static gboolean check_encryption(const HbSession *session, GError **error)
 {
     g_autoptr(HbMyAddress) parts = hb_my_address_read(session->origin.uri, NULL);
-    gboolean wanted = parts->tls == HB_TLS_ON || parts->tls == HB_TLS_VERIFY;
 
-    return !wanted || mysql_get_ssl_cipher(session->mysql) != NULL ||
+    return !is_tls_wanted(parts) || mysql_get_ssl_cipher(session->mysql) != NULL ||
            hb_error_set(error, HB_ERROR_CONNECT,
                         "set up TLS on that server, or ask for tls=off where the way to it is safe",
                         "cannot connect to %s: the address asks for TLS, and the server offers none", session->address);
@@ -366,7 +432,8 @@ static HbSession *new_session(MYSQL *mysql, const HbAddress *address)
     HbSession *session = g_new0(HbSession, 1);
 
     session->mysql = mysql;
-    session->origin = (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password)};
+    session->origin =
+        (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password), address->watch};
     session->address = hb_my_display(address);
     session->database = database_of(address);
     return session;
@@ -386,6 +453,9 @@ HbSession *hb_my_open(const HbAddress *address, GError **error)
         g_clear_pointer(&session, hb_my_close);
         return NULL;
     }
+    keep_alive(mysql);
+    session->thread_id = mysql_thread_id(mysql);
+    hb_engine_tell_opened(address, &hb_mariadb_engine, session);
     read_server_version(session);
     if (!check_encryption(session, error) || !check_version(session, error) || !set_variables(session, error) ||
         !hb_my_reset(session, error))
@@ -397,6 +467,7 @@ void hb_my_close(HbSession *session)
 {
     if (session == NULL)
         return;
+    hb_engine_tell_closed(&session->origin, session);
     hb_my_close(session->holder);
     mysql_close(session->mysql);
     g_free((char *)session->origin.uri);
@@ -409,19 +480,60 @@ void hb_my_close(HbSession *session)
     g_free(session);
 }
 
-/* From another thread: the statement is ended through a second connection; if there is none to be had, ours is cut */
-void hb_my_interrupt(HbSession *session)
+/* A statement to be ended, whatever becomes of its session meanwhile */
+typedef struct {
+    HbAddress origin;
+    unsigned long thread_id;
+} Kill;
+
+static void kill_free(Kill *kill)
 {
-    MYSQL *other;
+    g_free((char *)kill->origin.uri);
+    g_free((char *)kill->origin.database);
+    g_free((char *)kill->origin.password);
+    g_free(kill);
+}
 
-    g_atomic_int_set(&session->interrupted, TRUE);
-    other = connect_to(&session->origin, NULL);
-    g_autofree char *sql = g_strdup_printf("KILL QUERY %lu", mysql_thread_id(session->mysql));
+/* Through a second connection */
+static gpointer run_kill(gpointer data)
+{
+    Kill *kill = data;
+    g_autofree char *sql = g_strdup_printf("KILL QUERY %lu", kill->thread_id);
+    MYSQL *other = connect_to(&kill->origin, NULL);
 
-    if (other == NULL || mysql_errno(other) != 0 || mysql_query(other, sql) != 0)
-        shutdown(mysql_get_socket(session->mysql), SHUT_RDWR);
+    if (other != NULL && mysql_errno(other) == 0)
+        mysql_query(other, sql);
     if (other != NULL)
         mysql_close(other);
+    kill_free(kill);
+    return NULL;
+}
+
+static Kill *new_kill(HbSession *session)
+{
+    Kill *kill = g_new0(Kill, 1);
+
+    g_atomic_int_set(&session->interrupted, TRUE);
+    kill->origin.uri = g_strdup(session->origin.uri);
+    kill->origin.database = g_strdup(session->origin.database);
+    kill->origin.password = g_strdup(session->origin.password);
+    kill->thread_id = session->thread_id;
+    return kill;
+}
+
+void hb_my_interrupt(HbSession *session)
+{
+    g_thread_unref(g_thread_new("kill", run_kill, new_kill(session)));
+}
+
+void hb_my_cancel_now(HbSession *session)
+{
+    run_kill(new_kill(session));
+}
+
+void hb_my_cut(HbSession *session)
+{
+    shutdown(mysql_get_socket(session->mysql), SHUT_RDWR);
 }
 
 gboolean hb_my_needs_password(const HbAddress *address)

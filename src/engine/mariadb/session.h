@@ -13,13 +13,14 @@
 
 struct HbSession {
     MYSQL *mysql;
-    HbAddress origin;  /* where it was opened, for interrupting it; copies */
-    gboolean is_maria; /* MariaDB rather than MySQL */
-    guint version;     /* 101106 */
-    guint64 packet;    /* the largest that the server takes; 0: not asked yet */
-    char *address;     /* for people */
-    gint interrupted;  /* atomic: we had a statement killed */
-    char *database;    /* unquoted; NULL: none is chosen */
+    HbAddress origin;        /* where it was opened, for interrupting it; copies */
+    gboolean is_maria;       /* MariaDB rather than MySQL */
+    guint version;           /* 101106 */
+    guint64 packet;          /* the largest that the server takes; 0: not asked yet */
+    unsigned long thread_id; /* the server's, of this connection */
+    char *address;           /* for people */
+    gint interrupted;        /* atomic: we had a statement killed */
+    char *database;          /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
     gboolean is_raw;   /* results come without conversion, as row sets need them */
     HbSession *holder; /* another one that does so instead; NULL: none */
@@ -33,6 +34,8 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbMyResult, mysql_free_result)
 HbSession *hb_my_open(const HbAddress *address, GError **error);
 void hb_my_close(HbSession *session);
 void hb_my_interrupt(HbSession *session);
+void hb_my_cut(HbSession *session);
+void hb_my_cancel_now(HbSession *session); /* the same as interrupt(), by the session's own thread: waits for it */
 gboolean hb_my_needs_password(const HbAddress *address);
 gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
 

@@ -24,7 +24,7 @@ static gboolean database_exists(HbSession *session, const char *name, gboolean *
 
 gboolean hb_my_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
 {
-    const HbAddress server = {address->uri, "", address->password};
+    const HbAddress server = {address->uri, "", address->password, address->watch};
     HbSession *session = hb_my_open(&server, error);
     gboolean ok = session != NULL && database_exists(session, address->database, exists, error) &&
                   hb_my_describe(session, info, error);
@@ -65,7 +65,7 @@ static char *create_database_sql(HbSession *session, const char *name, GHashTabl
 
 gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
 {
-    const HbAddress server = {address->uri, "", address->password};
+    const HbAddress server = {address->uri, "", address->password, address->watch};
     HbSession *session = hb_my_open(&server, error);
     gboolean exists = FALSE;
     gboolean ok = session != NULL && database_exists(session, address->database, &exists, error);

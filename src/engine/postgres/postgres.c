@@ -40,6 +40,7 @@ const HbEngine hb_postgres_engine = {
     .open = hb_pg_open,
     .close = hb_pg_close,
     .interrupt = hb_pg_interrupt,
+    .cut = hb_pg_cut,
     .needs_password = hb_pg_needs_password,
     .describe = hb_pg_describe,
     .survey = hb_pg_survey,

@@ -150,7 +150,7 @@ static gboolean pass_rows(HbSession *session, gboolean binary, HbRowSink sink, g
                                 : sink(data, row, (gsize)length, error);
         PQfreemem(row);
         if (!taken) {
-            hb_pg_interrupt(session);
+            hb_pg_cancel_now(session);
             finish(session, NULL, NULL);
             return FALSE;
         }

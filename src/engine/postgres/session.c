@@ -2,6 +2,7 @@
 #include "engine/postgres/session.h"
 
 #include <string.h>
+#include <sys/socket.h>
 
 #define CONNECT_TIMEOUT_SECONDS  "15"
 #define DEFAULT_MAINTENANCE_BASE "postgres"
@@ -260,8 +261,15 @@ static void add_parameter(GPtrArray *keywords, GPtrArray *values, const char *ke
     g_ptr_array_add(values, g_strdup(value));
 }
 
+static void add_number(GPtrArray *keywords, GPtrArray *values, const char *keyword, guint number)
+{
+    g_autofree char *value = g_strdup_printf("%u", number);
+
+    add_parameter(keywords, values, keyword, value);
+}
+
 /* libpq takes the last value of a keyword that comes twice */
-static PGconn *connect(const HbAddress *address, GError **error)
+static PGconn *connect_to(const HbAddress *address, GError **error)
 {
     g_autoptr(GPtrArray) keywords = g_ptr_array_new_with_free_func(g_free);
     g_autoptr(GPtrArray) values = g_ptr_array_new_with_free_func(g_free);
@@ -271,6 +279,10 @@ static PGconn *connect(const HbAddress *address, GError **error)
         return NULL;
     add_parameter(keywords, values, "connect_timeout", CONNECT_TIMEOUT_SECONDS);
     add_parameter(keywords, values, "fallback_application_name", "hornbeam");
+    add_number(keywords, values, "keepalives_idle", HB_KEEPALIVE_IDLE_S);
+    add_number(keywords, values, "keepalives_interval", HB_KEEPALIVE_INTERVAL_S);
+    add_number(keywords, values, "keepalives_count", HB_KEEPALIVE_COUNT);
+    add_number(keywords, values, "tcp_user_timeout", HB_USER_TIMEOUT_S * 1000);
     for (PQconninfoOption *option = options; option->keyword != NULL; option++) {
         if (option->val != NULL)
             add_parameter(keywords, values, option->keyword, option->val);
@@ -342,12 +354,12 @@ static gboolean is_too_many(const PGconn *conn)
 
 static PGconn *connect_patiently(const HbAddress *address, GError **error)
 {
-    PGconn *conn = connect(address, error);
+    PGconn *conn = connect_to(address, error);
 
     for (int attempt = 1; conn != NULL && attempt < ATTEMPTS && is_too_many(conn); attempt++) {
         PQfinish(conn);
         g_usleep(WAIT_US);
-        conn = connect(address, error);
+        conn = connect_to(address, error);
     }
     return conn;
 }
@@ -369,6 +381,8 @@ HbSession *hb_pg_open(const HbAddress *address, GError **error)
     }
     session->version = PQserverVersion(conn);
     session->cancel = PQgetCancel(conn);
+    session->watch = address->watch;
+    hb_engine_tell_opened(address, &hb_postgres_engine, session);
     PQsetNoticeReceiver(conn, ignore_notice, NULL);
     if (!check_version(session, error) || !prepare(session, error)) {
         hb_pg_close(session);
@@ -381,6 +395,7 @@ void hb_pg_close(HbSession *session)
 {
     if (session == NULL)
         return;
+    hb_engine_tell_closed(&(HbAddress){.watch = session->watch}, session);
     PQfreeCancel(session->cancel);
     PQfinish(session->conn);
     g_free(session->address);
@@ -389,18 +404,50 @@ void hb_pg_close(HbSession *session)
     g_free(session);
 }
 
-void hb_pg_interrupt(HbSession *session)
+/* If the request does not get through, the statement ends by itself, or the connection is cut */
+static gpointer run_cancel(gpointer data)
 {
     char complaint[256];
 
+    PQcancel(data, complaint, (int)sizeof complaint);
+    PQfreeCancel(data);
+    return NULL;
+}
+
+static PGcancel *take_cancel(HbSession *session)
+{
+    PGcancel *cancel = g_atomic_pointer_get(&session->cancel);
+
     g_atomic_int_set(&session->interrupted, TRUE);
-    /* If the request does not get through, the statement ends by itself and the caller sees its own flag */
-    PQcancel(session->cancel, complaint, (int)sizeof complaint);
+    return cancel != NULL && g_atomic_pointer_compare_and_exchange(&session->cancel, cancel, NULL) ? cancel : NULL;
+}
+
+/* In a thread that nobody waits for: libpq waits for the server's answer, which may never come */
+void hb_pg_interrupt(HbSession *session)
+{
+    PGcancel *cancel = take_cancel(session);
+
+    if (cancel != NULL)
+        g_thread_unref(g_thread_new("cancel", run_cancel, cancel));
+}
+
+void hb_pg_cancel_now(HbSession *session)
+{
+    PGcancel *cancel = take_cancel(session);
+
+    if (cancel != NULL)
+        run_cancel(cancel);
+    session->cancel = PQgetCancel(session->conn);
+}
+
+void hb_pg_cut(HbSession *session)
+{
+    shutdown(PQsocket(session->conn), SHUT_RDWR);
 }
 
 gboolean hb_pg_needs_password(const HbAddress *address)
 {
-    PGconn *conn = connect(address, NULL);
+    PGconn *conn = connect_to(address, NULL);
     gboolean needed = conn != NULL && PQstatus(conn) != CONNECTION_OK && PQconnectionNeedsPassword(conn);
 
     PQfinish(conn);

@@ -19,14 +19,15 @@
 
 struct HbSession {
     PGconn *conn;
-    PGcancel *cancel;
-    int version;            /* as libpq numbers it: 150014 */
-    char *address;          /* for people */
-    gint interrupted;       /* atomic: we asked the server to cancel a statement */
-    char *fingerprint;      /* of the structure when the snapshot began; NULL without one */
-    GHashTable *schemas;    /* "number name" of each, when the snapshot began; NULL without one */
-    gboolean readers_lock;  /* there are locks enough for those who join, too */
-    gboolean release_locks; /* give a table's lock back when its rows are read, because there are too many */
+    PGcancel *cancel;            /* taken by who interrupts; NULL from then on */
+    const HbSessionWatch *watch; /* NULL: nobody is told */
+    int version;                 /* as libpq numbers it: 150014 */
+    char *address;               /* for people */
+    gint interrupted;            /* atomic: we asked the server to cancel a statement */
+    char *fingerprint;           /* of the structure when the snapshot began; NULL without one */
+    GHashTable *schemas;         /* "number name" of each, when the snapshot began; NULL without one */
+    gboolean readers_lock;       /* there are locks enough for those who join, too */
+    gboolean release_locks;      /* give a table's lock back when its rows are read, because there are too many */
 };
 
 typedef PGresult HbResult;
@@ -44,6 +45,8 @@ char *hb_pg_quote_any_name(const char *name);
 HbSession *hb_pg_open(const HbAddress *address, GError **error);
 void hb_pg_close(HbSession *session);
 void hb_pg_interrupt(HbSession *session);
+void hb_pg_cut(HbSession *session);
+void hb_pg_cancel_now(HbSession *session); /* the same as interrupt(), by the session's own thread: waits for it */
 gboolean hb_pg_needs_password(const HbAddress *address);
 gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error);
 

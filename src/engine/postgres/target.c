@@ -61,7 +61,7 @@ static gboolean database_exists(HbSession *session, const char *name, gboolean *
 /* template1 serves where the database named postgres is missing */
 HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error)
 {
-    HbAddress here = {address->uri, "postgres", address->password};
+    HbAddress here = {address->uri, "postgres", address->password, address->watch};
     g_autoptr(GError) first = NULL;
     HbSession *session = hb_pg_open(&here, &first);
 

@@ -96,7 +96,7 @@ static HbCatalog *read_alone(HbSession *session)
 /* Every server has these databases; they are of interest if somebody put something into them */
 static gboolean is_used(const HbAddress *address, const char *name)
 {
-    HbAddress here = {address->uri, name, address->password};
+    HbAddress here = {address->uri, name, address->password, address->watch};
     HbSession *session = hb_pg_open(&here, NULL);
     g_autoptr(HbCatalog) catalog = session != NULL ? read_alone(session) : NULL;
     gboolean used = FALSE;
