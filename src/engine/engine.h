@@ -133,8 +133,17 @@ void hb_reach_clear(HbReach *reach);
 /* The settings that change what SQL means are properties of a catalog under this prefix and their name */
 #define HB_MEANING_PREFIX "setting "
 
+/* Does the engine's stock shell hand a definition to the server as it is? */
+typedef enum {
+    HB_SHELL_PLAIN,  /* yes */
+    HB_SHELL_STRICT, /* if it is started so that it changes and runs nothing itself: the script then asks for that */
+    HB_SHELL_NEVER   /* no: it would take something in it for a command of its own, or not find its end */
+} HbShellReading;
+
 /* What a script for the engine's stock shell is made of; all texts are the caller's, with their line ends */
 typedef struct {
+    HbShellReading (*read)(const HbObject *object); /* NULL: write_object() makes all of them plain */
+    char *(*demand_strict)(void);                   /* ends the script early in a shell that is not strict */
     HbDialect dialect;
     gboolean has_bulk; /* rows have a form of their own, which is the dump's; otherwise they are INSERTs */
 

@@ -16,6 +16,7 @@ typedef struct {
     const HbManifest *manifest;
     GHashTable *stored; /* row set's identity to HbStoredRows * */
     GString *text;      /* not written yet */
+    gboolean strict;    /* the shell must change and run nothing itself */
 } Script;
 
 static gboolean flush(Script *script, gsize from_bytes, GError **error)
@@ -133,6 +134,26 @@ static gboolean write_rows(Script *script, const HbObject *object, GError **erro
 
 /* ---- The whole ---- */
 
+/* What the shell would read otherwise than the server is refused; how the others are read is how the shell must be */
+static gboolean look_at_shell(Script *script, GError **error)
+{
+    g_autoptr(GString) never = g_string_new(NULL);
+    const HbCatalog *catalog = script->manifest->catalog;
+    const HbScripting *scripting = &script->options->engine->script;
+
+    for (guint i = 0; scripting->read != NULL && i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const HbShellReading reading = object->definition != NULL ? scripting->read(object) : HB_SHELL_PLAIN;
+        script->strict = script->strict || reading == HB_SHELL_STRICT;
+        if (reading == HB_SHELL_NEVER)
+            g_string_append_printf(never, "%s%s", never->len > 0 ? ", " : "", object->identity);
+    }
+    return never->len == 0 ||
+           hb_error_set(error, HB_ERROR_BLOCKED,
+                        "restore the dump itself, or leave them out with --skip, and create them by hand",
+                        "the stock shell would read something else than the server does in: %s", never->str);
+}
+
 static void write_head(Script *script)
 {
     const HbManifest *manifest = script->manifest;
@@ -148,6 +169,8 @@ static void write_head(Script *script)
     append_comment(script->text, "To be run by the engine's stock shell; it stops at the first error.");
     append_comment(script->text, "The script is whole if its last line says so.");
     g_string_append_c(script->text, '\n');
+    if (script->strict)
+        append_all(script->text, options->engine->script.demand_strict());
     append_all(script->text, options->engine->script.begin(manifest->catalog, options->database,
                                                            (options->parts & manifest->parts & HB_PART_SCHEMA) != 0));
     g_string_append_printf(script->text, "%s\n", options->engine->preamble);
@@ -210,6 +233,8 @@ gboolean hb_script_write(const HbScriptOptions *options, GError **error)
     gboolean ok;
 
     if (!adapt(options, script.manifest, error))
+        return FALSE;
+    if (!look_at_shell(&script, error))
         return FALSE;
     script.text = g_string_new(NULL);
     script.stored = hb_manifest_index_rows(script.manifest);

@@ -149,11 +149,77 @@ static void what_a_dump_says_is_never_run_by_verifying_it(void **state)
     g_free(servers_query(uri, "DROP VIEW v; DROP TABLE t; DROP FUNCTION f(int)"));
 }
 
+/* A script does in the stock shell what it says, and nothing else, whatever the objects are called and hold */
+static void a_script_runs_nothing_but_itself(void **state)
+{
+    Run run = run_shell(
+        "set -e; cd $FOLDER; nasty=$'\"a\\n\\\\! touch ran-pg\"'; psql -qX \"$(server_uri pg postgres)\" -c 'CREATE "
+        "DATABASE trap';"
+        " psql -qX \"$(server_uri pg trap)\" -c 'CREATE TABLE \"x$guard$; CREATE TABLE hacked (n int); --\" (n int)'"
+        " -c \"CREATE TABLE $nasty (n int[], \\\"USER\\\" int)\" -c \"INSERT INTO $nasty VALUES (ARRAY[1, 2, 3], 2)\""
+        " -c \"CREATE VIEW slice AS SELECT n[1:\\\"USER\\\"] AS part FROM $nasty\"; $HORNBEAM dump -q"
+        " \"$(server_uri pg trap)\" trap.dump; for to in y $'host=nowhere dbname=y' $'y\\n\\\\! touch ran-pg'; do "
+        "$HORNBEAM sql"
+        " trap.dump --database \"$to\" >trap.sql 2>/dev/null; psql -qX \"$(server_uri pg postgres)\" -f trap.sql "
+        "2>/dev/null;"
+        " [ ! -e ran-pg ]; done; psql -XAtq \"$(server_uri pg y)\" -c 'SELECT part FROM slice' -c"
+        " \"SELECT to_regclass('hacked') IS NULL\"; psql -XAtq \"$(server_uri pg postgres)\" -c \"SELECT count(*) FROM"
+        " pg_database WHERE datname LIKE '%dbname=y' OR datname LIKE 'y_%touch%'\"");
+
+    (void)state;
+    if (run.status != 0 || strcmp(run.out, "{1,2}\nt\n2\n") != 0)
+        fail_msg("status %d: %s%s", run.status, run.out, run.err);
+    run_clear(&run);
+}
+
+static void a_script_of_mariadb_runs_nothing_but_itself(void **state)
+{
+    static const struct {
+        const char *claim, *body; /* of a procedure, for printf */
+        gboolean refused;
+    } bodies[] = {
+        {"a comment of the server's that is none of the shell's",
+         "SELECT 1; --\\x01 \\x27\\n SELECT \\x27\\\\\\\\! touch ran-my\\n\\x27;", TRUE},
+        {"a command in a comment",
+         "SELECT 1; -- \\\\! touch ran-my\\n # \\\\! touch ran-my\\n /* \\\\! touch ran-my */", FALSE},
+        {"a command in a string", "SELECT \\x27\\\\\\\\! touch ran-my\\n\\\\\\\\! touch ran-my\\x27;", FALSE},
+        {"line ends of two bytes", "SELECT \\x27a\\r\\nb\\x27;\\r\\n", FALSE},
+        {"all delimiters", "SELECT \\x27;; // $$ @@1@@ @@2@@\\nDELIMITER ;\\n\\x27;", FALSE},
+        {"a delimiter of its own", "SELECT 1 AS\\n delimiter ; SELECT 2;", TRUE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(bodies); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "cd $FOLDER; rm -rf my_trap.dump ran-my; mariadb_shell my -e 'CREATE OR REPLACE DATABASE trap; DROP "
+            "DATABASE IF EXISTS"
+            " copy'; hex=$({ printf 'CREATE PROCEDURE p() BEGIN '; printf '%s'; printf ' END'; } | od -An -tx1 | tr -d"
+            " ' \n'); mariadb_shell my trap -e \"SET @s = CONVERT(0x$hex USING utf8mb4); EXECUTE IMMEDIATE @s\" || "
+            "exit 90; $HORNBEAM dump -q \"$(server_uri my trap)\" my_trap.dump || "
+            "exit 91;"
+            " $HORNBEAM sql my_trap.dump --database copy >my.sql || exit 10; strict=; if grep -q 'SET"
+            " @kept' my.sql; then mariadb_shell my <my.sql >out 2>&1 && exit 92; strict='--binary-mode --comments'; fi;"
+            " [ -e ran-my ] && exit 93; mariadb_shell my $strict <my.sql || exit 94; [ -e ran-my ] && exit 95; "
+            "a=$(mariadb_shell my -N -r -e 'SHOW CREATE PROCEDURE trap.p'); "
+            "b=$(mariadb_shell my -N -r"
+            " -e 'SHOW CREATE PROCEDURE copy.p'); [ \"$a\" = \"$b\" ] || { echo \"$a\"; echo \"$b\"; exit 96; }",
+            bodies[i].body);
+        Run run = run_shell(line);
+        if (run.status != (bodies[i].refused ? 10 : 0))
+            fail_msg("%s: status %d: %s%s", bodies[i].claim, run.status, run.out, run.err);
+        if (bodies[i].refused)
+            check_contains(run.err, "procedure p");
+        run_clear(&run);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(nothing_that_is_called_like_the_journal_is_read),
         cmocka_unit_test(what_a_dump_says_is_never_run_by_verifying_it),
+        cmocka_unit_test(a_script_runs_nothing_but_itself),
+        cmocka_unit_test(a_script_of_mariadb_runs_nothing_but_itself),
     };
     return cmocka_run_group_tests(tests, begin, end);
 }

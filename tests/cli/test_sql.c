@@ -31,7 +31,8 @@ static int end(void **state)
 
 /* shell SERVER DATABASE: runs standard input; must_verify DUMP SERVER DATABASE OPTIONS */
 #define FUNCTIONS                                                                                                      \
-    "cd $FOLDER; shell() { case $1 in m*) mariadb_shell \"$@\" ;; *) psql -qX \"$(server_uri $1 ${2:-postgres})\" ;; " \
+    "cd $FOLDER; shell() { case $1 in m*) mariadb_shell \"$@\" --binary-mode --comments ;; *) psql -qX "               \
+    "\"$(server_uri $1 ${2:-postgres})\" ;; "                                                                          \
     "esac; };"                                                                                                         \
     " drop() { case $1 in m*) mariadb_shell $1 -e \"DROP DATABASE IF EXISTS $2\" ;;"                                   \
     "  *) psql -qX \"$(server_uri $1 postgres)\" -c \"DROP DATABASE IF EXISTS $2\" ;; esac; };"

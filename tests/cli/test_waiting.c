@@ -15,9 +15,10 @@ static int begin(void **state)
 {
     (void)state;
     folder = servers_begin_with_folder("pg my:mariadb");
-    servers_run_shell("cd $SOURCE; plant pg 1; plant my 1; for s in pg my; do $HORNBEAM dump -q \"$(server_uri $s"
-                      " fennick_vale)\" $FOLDER/$s.dump; done; psql -qX \"$(server_uri pg postgres)\" -c 'CREATE DATABASE lost';"
-                      " mariadb_shell my -e 'CREATE DATABASE lost'");
+    servers_run_shell(
+        "cd $SOURCE; plant pg 1; plant my 1; for s in pg my; do $HORNBEAM dump -q \"$(server_uri $s"
+        " fennick_vale)\" $FOLDER/$s.dump; done; psql -qX \"$(server_uri pg postgres)\" -c 'CREATE DATABASE lost';"
+        " mariadb_shell my -e 'CREATE DATABASE lost'");
     return 0;
 }
 
@@ -105,7 +106,8 @@ static const struct {
     {"reading rows", "dump PROXY x.dump", 900000, 0},
     {"rows of a target", "verify DUMP PROXY", 900000, 0},
     {"a restore's look", "restore DUMP PROXY --existing replace --yes", 20000, 0},
-    {"a carry's source", "carry PROXY OTHER --existing replace --yes --accept unfinished-restore --accept set-aside", 900000, 0},
+    {"a carry's source", "carry PROXY OTHER --existing replace --yes --accept unfinished-restore --accept set-aside",
+     900000, 0},
 };
 
 static void run_stalled(const char *server, gsize number, gboolean twice)
@@ -167,9 +169,10 @@ static void a_second_signal_ends_at_once(void **state)
 /* Who sends a stream, and then nothing */
 static void a_stream_that_stands_still_can_be_left(void **state)
 {
-    Run run = run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri pg fennick_vale)\" - >whole; for bytes in 0 20000 400000;"
-                        " do { head -c $bytes whole; exec sleep 60; } | { $HORNBEAM restore - \"$(server_uri pg still$bytes)\""
-                        " --yes >out 2>&1 & pid=$!; sleep 1.5; kill -INT $pid; wait $pid; echo $?; pkill -P $$ sleep; } ; done");
+    Run run = run_shell(
+        "cd $FOLDER; $HORNBEAM dump -q \"$(server_uri pg fennick_vale)\" - >whole; for bytes in 0 20000 400000;"
+        " do { head -c $bytes whole; exec sleep 60; } | { $HORNBEAM restore - \"$(server_uri pg still$bytes)\""
+        " --yes >out 2>&1 & pid=$!; sleep 1.5; kill -INT $pid; wait $pid; echo $?; pkill -P $$ sleep; } ; done");
 
     (void)state;
     assert_string_equal(run.out, "130\n130\n130\n");
@@ -181,10 +184,14 @@ static void a_stream_that_stands_still_can_be_left(void **state)
 static void a_statement_that_others_cancel_is_no_interruption(void **state)
 {
     static const char *const lines[] = {
-        "psql -qX \"$(server_uri pg fennick_vale)\" -c 'BEGIN; LOCK TABLE tree; SELECT pg_sleep(20)' >/dev/null & sleep 0.5;"
-        " $HORNBEAM dump --lock-wait 15 \"$(server_uri pg fennick_vale)\" c.dump 2>err & pid=$!; for i in $(seq 200); do psql"
-        " -qXAt \"$(server_uri pg postgres)\" -c \"SELECT pg_cancel_backend(pid) FROM pg_stat_activity WHERE application_name ="
-        " 'hornbeam' AND query LIKE 'LOCK TABLE%' AND state = 'active'\" | grep -q t && break; sleep 0.05; done; wait $pid;"
+        "psql -qX \"$(server_uri pg fennick_vale)\" -c 'BEGIN; LOCK TABLE tree; SELECT pg_sleep(20)' >/dev/null & "
+        "sleep 0.5;"
+        " $HORNBEAM dump --lock-wait 15 \"$(server_uri pg fennick_vale)\" c.dump 2>err & pid=$!; for i in $(seq 200); "
+        "do psql"
+        " -qXAt \"$(server_uri pg postgres)\" -c \"SELECT pg_cancel_backend(pid) FROM pg_stat_activity WHERE "
+        "application_name ="
+        " 'hornbeam' AND query LIKE 'LOCK TABLE%' AND state = 'active'\" | grep -q t && break; sleep 0.05; done; wait "
+        "$pid;"
         " echo $?; cat err; kill %1; wait; true",
     };
 

@@ -170,6 +170,6 @@ char *proxy_get_uri(const Proxy *proxy, const char *database)
 {
     return proxy->is_mariadb
                ? g_strdup_printf("mariadb://root@127.0.0.1:%u/%s", proxy->port, database)
-               : g_strdup_printf("postgresql://postgres@127.0.0.1:%u/%s?sslmode=disable&gssencmode=disable", proxy->port,
-                                 database);
+               : g_strdup_printf("postgresql://postgres@127.0.0.1:%u/%s?sslmode=disable&gssencmode=disable",
+                                 proxy->port, database);
 }

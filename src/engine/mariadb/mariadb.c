@@ -24,7 +24,9 @@ static const char *const schemes[] = {"mariadb", "mysql", NULL};
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
     .schemes = schemes,
-    .script = {.dialect = HB_DIALECT_MARIADB,
+    .script = {.read = hb_my_shell_reads,
+               .demand_strict = hb_my_demand_strict_shell,
+               .dialect = HB_DIALECT_MARIADB,
                .begin = hb_my_begin_script,
                .write_object = hb_my_script_object,
                .get_table = hb_my_script_table,

@@ -11,3 +11,5 @@ char *hb_my_script_object(const HbCatalog *catalog, const HbObject *object);
 char *hb_my_script_table(const HbRowSet *set);
 char *hb_my_begin_script_rows(const HbRowSet *set, gboolean bulk);
 char *hb_my_end_script_rows(const HbRowSet *set, gboolean bulk);
+HbShellReading hb_my_shell_reads(const HbObject *object);
+char *hb_my_demand_strict_shell(void);

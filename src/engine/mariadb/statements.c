@@ -67,12 +67,18 @@ GPtrArray *hb_my_split_statements(const char *sql)
 
 char *hb_my_delimit(const char *statement)
 {
-    static const char *const delimiters[] = {";;", "//", "$$", ";;;;", "////", "$$$$", "@@@@"};
-    gsize i = 0;
+    static const char *const delimiters[] = {";;", "//", "$$"};
+    g_autofree char *own = NULL;
+    const char *delimiter = NULL;
 
-    while (i + 1 < G_N_ELEMENTS(delimiters) && strstr(statement, delimiters[i]) != NULL)
-        i++;
-    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s\n" DELIMITER_LINE ";", delimiters[i], statement, delimiters[i]);
+    for (gsize i = 0; i < G_N_ELEMENTS(delimiters) && delimiter == NULL; i++)
+        delimiter = strstr(statement, delimiters[i]) == NULL ? delimiters[i] : NULL;
+    for (guint i = 1; delimiter == NULL; i++) { /* whoever wrote the text cannot have written all of them */
+        g_free(own);
+        own = g_strdup_printf("@@%u@@", i);
+        delimiter = strstr(statement, own) == NULL ? own : NULL;
+    }
+    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s\n" DELIMITER_LINE ";", delimiter, statement, delimiter);
 }
 
 gboolean hb_my_run_statement(HbSession *session, const char *sql, char **complaint, GError **error)

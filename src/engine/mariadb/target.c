@@ -135,11 +135,25 @@ static char *without_usual_options(const char *definition)
     return without(without(g_strdup(definition), " ROW_FORMAT=DYNAMIC"), " PAGE_CHECKSUM=1");
 }
 
+/* In which character set a program was written is a remark of ours on its settings: a shell writes it in its own */
+static char *without_charset(const char *definition)
+{
+    static const char begins[] = " /* written in ", ends[] = " */";
+    const char *line_end = strchr(definition, '\n'), *at = strstr(definition, begins);
+    const char *end = at != NULL ? strstr(at, ends) : NULL;
+
+    if (end == NULL || line_end == NULL || end > line_end)
+        return g_strdup(definition);
+    return g_strdup_printf("%.*s%s", (int)(at - definition), definition, end + strlen(ends));
+}
+
 gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObject *own)
 {
     (void)session;
-    if (own->kind != HB_KIND_TABLE)
-        return FALSE;
+    if (own->kind != HB_KIND_TABLE) {
+        g_autofree char *a = without_charset(other->definition), *b = without_charset(own->definition);
+        return strcmp(a, b) == 0;
+    }
     g_autofree char *one = without_usual_options(other->definition), *two = without_usual_options(own->definition);
     return strcmp(one, two) == 0;
 }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/script.h"
 
+#include "core/sqltext.h"
 #include "engine/postgres/large_objects.h"
 #include "engine/postgres/target.h"
 
@@ -30,10 +31,24 @@ static void append_option(GString *sql, const char *keyword, const char *value)
     append_literal(sql, value);
 }
 
+/* A name may hold line ends, which end a command of the shell's, or look like the address of another server */
+static char *make_connection(const char *database)
+{
+    GString *text = g_string_new("dbname='");
+
+    for (; *database != '\0'; database++) {
+        if (*database == '\\' || *database == '\'')
+            g_string_append_c(text, '\\');
+        g_string_append_c(text, *database);
+    }
+    g_string_append_c(text, '\'');
+    return g_string_free(text, FALSE);
+}
+
 /* The server creates no database inside a block: the shell runs what the query gives */
 static void append_creation(GString *sql, const HbCatalog *catalog, const char *database)
 {
-    g_autofree char *quoted = hb_pg_quote_any_name(database);
+    g_autofree char *quoted = hb_pg_quote_any_name(database), *connection = make_connection(database);
     g_autoptr(GString) creation = g_string_new(NULL);
 
     g_string_append_printf(creation, "CREATE DATABASE %s TEMPLATE template0", quoted);
@@ -44,27 +59,50 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
     append_literal(sql, creation->str);
     g_string_append(sql, "\n WHERE NOT EXISTS (SELECT FROM pg_database WHERE datname = ");
     append_literal(sql, database);
-    g_string_append_printf(sql, ") \\gexec\n\\connect %s\n", quoted);
+    g_string_append(sql, ") \\gexec\nSELECT ");
+    append_literal(sql, connection);
+    g_string_append(sql, " AS hornbeam_target \\gset\n\\connect -reuse-previous=on :\"hornbeam_target\"\n");
+}
+
+/* A tag for a dollar quote that stands in no name */
+static char *make_tag(const HbCatalog *catalog)
+{
+    char *tag = g_strdup("$guard$");
+    guint number = 0;
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        if (strstr(hb_object_get_name(hb_catalog_get(catalog, i)), tag) == NULL)
+            continue;
+        g_free(tag);
+        tag = g_strdup_printf("$guard%u$", ++number);
+        i = (guint)-1; /* from the beginning */
+    }
+    return tag;
 }
 
 static void append_guard(GString *sql, const HbCatalog *catalog)
 {
+    g_autofree char *tag = make_tag(catalog);
     guint count = 0;
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         if (!hb_kind_is_relation(object->kind))
             continue;
-        g_string_append(sql, count++ == 0
-                                 ? "DO $guard$ DECLARE there text; BEGIN\n SELECT name INTO there FROM unnest(ARRAY["
-                                 : ",\n  ");
+        if (count++ == 0)
+            g_string_append_printf(sql, "DO %s DECLARE there text; BEGIN\n SELECT name INTO there FROM unnest(ARRAY[",
+                                   tag);
+        else
+            g_string_append(sql, ",\n  ");
         append_literal(sql, hb_object_get_name(object));
     }
     if (count > 0)
-        g_string_append(
-            sql, "]) AS name\n WHERE to_regclass(name) IS NOT NULL LIMIT 1;\n"
-                 " IF there IS NOT NULL THEN RAISE EXCEPTION 'database % holds % already; nothing was changed',\n"
-                 "  current_database(), there; END IF;\nEND $guard$;\n");
+        g_string_append_printf(
+            sql,
+            "]) AS name\n WHERE to_regclass(name) IS NOT NULL LIMIT 1;\n"
+            " IF there IS NOT NULL THEN RAISE EXCEPTION 'database %% holds %% already; nothing was changed',\n"
+            "  current_database(), there; END IF;\nEND %s;\n",
+            tag);
 }
 
 /* Users who are there already stay as they are: which those are is asked before any is created */
@@ -114,6 +152,23 @@ static const HbObject *find_user(const HbCatalog *catalog, const HbObject *objec
     return NULL;
 }
 
+/* Outside of quotes the shell puts a variable's value where a colon stands before its name, as in a slice of an array
+ */
+static void append_for_shell(GString *sql, const char *definition)
+{
+    gboolean after_colon = FALSE, after_two = FALSE;
+    HbToken token;
+
+    while ((token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &definition)).type != HB_TOKEN_END) {
+        const gboolean is_colon = token.type == HB_TOKEN_SIGN && *token.start == ':';
+        if (after_colon && !after_two && !is_colon && token.type != HB_TOKEN_SPACE && *token.start != '=')
+            g_string_append_c(sql, ' ');
+        g_string_append_len(sql, token.start, (gssize)token.length);
+        after_two = is_colon && after_colon && !after_two;
+        after_colon = is_colon && !after_two;
+    }
+}
+
 char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object)
 {
     const HbObject *user = find_user(catalog, object);
@@ -121,7 +176,8 @@ char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object)
 
     if (user != NULL)
         g_string_append_printf(sql, "\\if :new_user_%u\n", hb_catalog_get_place(catalog, user->identity));
-    g_string_append_printf(sql, "%s\n", object->definition);
+    append_for_shell(sql, object->definition);
+    g_string_append_c(sql, '\n');
     if (object->owner_sql != NULL)
         g_string_append_printf(sql, "%s\n", object->owner_sql);
     if (user != NULL)
