@@ -7,15 +7,20 @@
 
 /*
  * Place, again and again, an object all of whose needs are placed; among several the one with the smaller key (stage,
- * kind, identity). What never gets ready is, or hangs on, a circle: break one, and start again.
+ * kind, identity). What never gets ready is, or hangs on, a circle. Objects that need each other, however indirectly,
+ * are found all at once (strongly connected components: Tarjan, "Depth-first search and linear graph algorithms",
+ * 1972); each such group is broken at one object, and all is placed again.
  */
 typedef struct {
     HbObject *object;
     guint missing;        /* needs not yet placed */
     GPtrArray *needed_by; /* Node *, borrowed */
     gboolean placed;
-    guint mark; /* of the search for a circle: 0 unseen, else the search's number */
-    gboolean reached;
+    guint seen;     /* when the search for groups came here, counted from 1; 0: not yet */
+    guint earliest; /* the earliest seen that is reached from here, and not yet in a group */
+    guint asked;    /* needs that the search has followed */
+    gboolean open;  /* seen, and not yet in a group */
+    guint step;     /* of the walk that names a circle; 0: it has not been here */
 } Node;
 
 typedef struct {
@@ -148,87 +153,129 @@ static void arranger_init(Arranger *arranger, HbCatalog *catalog)
     link_needs(arranger);
 }
 
-/* ---- Circles ---- */
+/* ---- Groups of objects that need each other ---- */
 
-static Node *unplaced_need(Arranger *arranger, const Node *node)
+/* A node's next unplaced need that was not followed yet; NULL: there is none left */
+static Node *follow(Arranger *arranger, Node *node)
 {
-    for (guint n = 0; n < node->object->needs->len; n++) {
-        Node *need = node_of(arranger, node->object->needs->pdata[n]);
+    while (node->asked < node->object->needs->len) {
+        Node *need = node_of(arranger, node->object->needs->pdata[node->asked++]);
         if (!need->placed)
             return need;
     }
-    g_assert_not_reached();
+    return NULL;
 }
 
-/* An unplaced node has an unplaced need: walking from need to need must come back to where it has been */
-static GPtrArray *find_circle(Arranger *arranger)
+static void enter(GPtrArray *path, GPtrArray *open, Node *node, guint *count)
 {
-    GPtrArray *circle = g_ptr_array_new();
-    Node *node = NULL;
-    guint step = 0;
-
-    for (guint i = 0; node == NULL; i++) {
-        if (!arranger->nodes[i].placed)
-            node = &arranger->nodes[i];
-    }
-    for (; node->mark == 0; node = unplaced_need(arranger, node)) {
-        node->mark = ++step;
-        g_ptr_array_add(circle, node);
-    }
-    g_ptr_array_remove_range(circle, 0, node->mark - 1);
-    return circle;
+    node->seen = node->earliest = ++*count;
+    node->open = TRUE;
+    g_ptr_array_add(path, node);
+    g_ptr_array_add(open, node);
 }
 
-static HbObject *breakable(const GPtrArray *circle)
+/* All that was opened since, the node included, are one group; alone it is none, unless it needs itself */
+static void close_group(GPtrArray *open, Node *node, GPtrArray *groups)
+{
+    GPtrArray *group = g_ptr_array_new();
+    Node *member;
+
+    do {
+        member = g_ptr_array_steal_index(open, open->len - 1);
+        member->open = FALSE;
+        g_ptr_array_add(group, member);
+    } while (member != node);
+    if (group->len > 1 || hb_object_has_need(node->object, node->object->identity))
+        g_ptr_array_add(groups, group);
+    else
+        g_ptr_array_unref(group);
+}
+
+/* Depth first from one node, without recursion: a chain of needs may be as long as there are objects */
+static void search(Arranger *arranger, Node *start, guint *count, GPtrArray *open, GPtrArray *groups)
+{
+    g_autoptr(GPtrArray) path = g_ptr_array_new();
+
+    enter(path, open, start, count);
+    while (path->len > 0) {
+        Node *node = path->pdata[path->len - 1], *need = follow(arranger, node);
+        if (need != NULL && need->seen == 0) {
+            enter(path, open, need, count);
+        } else if (need != NULL) {
+            node->earliest = need->open ? MIN(node->earliest, need->seen) : node->earliest;
+        } else {
+            g_ptr_array_set_size(path, (int)path->len - 1);
+            if (path->len > 0) {
+                Node *above = path->pdata[path->len - 1];
+                above->earliest = MIN(above->earliest, node->earliest);
+            }
+            if (node->earliest == node->seen)
+                close_group(open, node, groups);
+        }
+    }
+}
+
+/* GPtrArray of Node *, each; the caller's */
+static GPtrArray *find_groups(Arranger *arranger)
+{
+    GPtrArray *groups = g_ptr_array_new_with_free_func((GDestroyNotify)(void (*)(void))g_ptr_array_unref);
+    g_autoptr(GPtrArray) open = g_ptr_array_new();
+    guint count = 0;
+
+    for (guint i = 0; i < arranger->count; i++) {
+        if (!arranger->nodes[i].placed && arranger->nodes[i].seen == 0)
+            search(arranger, &arranger->nodes[i], &count, open, groups);
+    }
+    return groups;
+}
+
+static HbObject *find_breakable(const GPtrArray *group)
 {
     HbObject *best = NULL;
 
-    for (guint i = 0; i < circle->len; i++) {
-        HbObject *object = ((Node *)circle->pdata[i])->object;
+    for (guint i = 0; i < group->len; i++) {
+        HbObject *object = ((Node *)group->pdata[i])->object;
         if (object->stand_in != NULL && (best == NULL || strcmp(object->identity, best->identity) < 0))
             best = object;
     }
     return best;
 }
 
-static gboolean report_circle(const GPtrArray *circle, GError **error)
+/* One of the same group: each member needs another one */
+static Node *need_within(Arranger *arranger, const GPtrArray *group, const Node *node)
 {
-    g_autoptr(GString) path = g_string_new(NULL);
+    for (guint n = 0; n < node->object->needs->len; n++) {
+        Node *need = node_of(arranger, node->object->needs->pdata[n]);
+        if (g_ptr_array_find((GPtrArray *)group, need, NULL))
+            return need;
+    }
+    g_assert_not_reached();
+}
 
-    for (guint i = 0; i < circle->len; i++)
+/* Walking from need to need must come back to where it has been */
+static gboolean report_circle(Arranger *arranger, const GPtrArray *group, GError **error)
+{
+    g_autoptr(GPtrArray) circle = g_ptr_array_new();
+    g_autoptr(GString) path = g_string_new(NULL);
+    Node *node = group->pdata[0];
+
+    for (; node->step == 0; node = need_within(arranger, group, node)) {
+        g_ptr_array_add(circle, node);
+        node->step = circle->len;
+    }
+    for (guint i = node->step - 1; i < circle->len; i++)
         g_string_append_printf(path, "%s, which needs ", ((Node *)circle->pdata[i])->object->identity);
-    g_string_append(path, ((Node *)circle->pdata[0])->object->identity);
+    g_string_append(path, node->object->identity);
     return hb_error_set(error, HB_ERROR_CIRCLE, "change one of these definitions in the source, then dump again",
                         "objects need each other in a circle: %s", path->str);
 }
 
-/* All unplaced objects that this one needs, however indirectly, itself among them: Node *, the caller's */
-static GPtrArray *find_unplaced_needs(Arranger *arranger, Node *start)
-{
-    GPtrArray *reached = g_ptr_array_new();
-
-    g_ptr_array_add(reached, start);
-    start->reached = TRUE;
-    for (guint i = 0; i < reached->len; i++) {
-        const Node *node = reached->pdata[i];
-        for (guint n = 0; n < node->object->needs->len; n++) {
-            Node *need = node_of(arranger, node->object->needs->pdata[n]);
-            if (need->placed || need->reached)
-                continue;
-            need->reached = TRUE;
-            g_ptr_array_add(reached, need);
-        }
-    }
-    return reached;
-}
-
 /*
- * Whatever the object needs and needs the object in turn, on this circle or another, gets along with its placeholder.
- * The placeholder takes over those of the object's needs that are placed already (its schema, its columns' types).
+ * Whatever the object needs and needs the object in turn gets along with its placeholder. That takes over those of the
+ * object's needs that are placed already (its schema, its columns' types).
  */
-static gboolean break_at(Arranger *arranger, HbObject *object, GError **error)
+static gboolean break_at(Arranger *arranger, const GPtrArray *group, HbObject *object, GError **error)
 {
-    g_autoptr(GPtrArray) members = find_unplaced_needs(arranger, node_of(arranger, object->identity));
     HbObject *placeholder = hb_object_new(HB_KIND_PLACEHOLDER, object->identity);
     g_autofree char *identity = g_strdup(placeholder->identity);
 
@@ -238,8 +285,8 @@ static gboolean break_at(Arranger *arranger, HbObject *object, GError **error)
         if (node_of(arranger, object->needs->pdata[n])->placed)
             hb_object_add_need(placeholder, object->needs->pdata[n]);
     }
-    for (guint i = 0; i < members->len; i++) {
-        HbObject *member = ((Node *)members->pdata[i])->object;
+    for (guint i = 0; i < group->len; i++) {
+        HbObject *member = ((Node *)group->pdata[i])->object;
         guint at;
         if (g_ptr_array_find_with_equal_func(member->needs, object->identity, g_str_equal, &at)) {
             g_ptr_array_remove_index(member->needs, at);
@@ -252,7 +299,21 @@ static gboolean break_at(Arranger *arranger, HbObject *object, GError **error)
     return TRUE;
 }
 
-/* Sets *done when everything is placed; otherwise one circle is broken, and it is worth trying again */
+static gboolean break_groups(Arranger *arranger, GError **error)
+{
+    g_autoptr(GPtrArray) groups = find_groups(arranger);
+
+    for (guint i = 0; i < groups->len; i++) {
+        HbObject *object = find_breakable(groups->pdata[i]);
+        if (object == NULL)
+            return report_circle(arranger, groups->pdata[i], error);
+        if (!break_at(arranger, groups->pdata[i], object, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* Sets *done when everything is placed; otherwise each group is broken once, and it is worth trying again */
 static gboolean arrange_once(HbCatalog *catalog, gboolean *done, GError **error)
 {
     Arranger arranger;
@@ -261,13 +322,10 @@ static gboolean arrange_once(HbCatalog *catalog, gboolean *done, GError **error)
     arranger_init(&arranger, catalog);
     place_all(&arranger);
     *done = arranger.placed->len == arranger.count;
-    if (*done) {
+    if (*done)
         hb_catalog_take_order(catalog, g_steal_pointer(&arranger.placed));
-    } else {
-        g_autoptr(GPtrArray) circle = find_circle(&arranger);
-        HbObject *object = breakable(circle);
-        ok = object != NULL ? break_at(&arranger, object, error) : report_circle(circle, error);
-    }
+    else
+        ok = break_groups(&arranger, error);
     arranger_clear(&arranger);
     return ok;
 }

@@ -67,6 +67,28 @@ static void an_objects_own_stage_comes_before_its_kind(void **state)
     assert_string_equal(order, "table t; grant schema s; rows t; index i");
 }
 
+/* Groups of every size, chains between them: no time is lost on any of them. Counted in steps of the clock's seconds */
+static void thousands_of_circles_are_broken_in_one_pass(void **state)
+{
+    g_autoptr(GString) lines = g_string_new(NULL);
+    g_autoptr(HbCatalog) catalog = NULL;
+    const int circles = 20000;
+
+    (void)state;
+    for (int i = 0; i < circles; i++)
+        g_string_append_printf(lines, "+view a%d: function f%d\nfunction f%d: view a%d, view b%d\nview b%d: view b%d\n",
+                               i, i, i, i, i, i, i + 1);
+    g_string_append_printf(lines, "view b%d", circles);
+    catalog = check_read_catalog(lines->str);
+    assert_true(hb_order_arrange(catalog, NULL));
+    assert_int_equal(hb_catalog_count(catalog), 4 * circles + 1); /* a placeholder each */
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        for (guint n = 0; n < object->needs->len; n++)
+            assert_true(hb_catalog_get_place(catalog, object->needs->pdata[n]) < i);
+    }
+}
+
 static void every_order_respects_every_need(void **state)
 {
     g_autoptr(GString) lines = g_string_new(NULL);
@@ -160,6 +182,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(objects_are_arranged),
         cmocka_unit_test(an_objects_own_stage_comes_before_its_kind),
+        cmocka_unit_test(thousands_of_circles_are_broken_in_one_pass),
         cmocka_unit_test(every_order_respects_every_need),
         cmocka_unit_test(a_second_object_of_an_identity_is_refused),
         cmocka_unit_test(only_chosen_parts_are_kept),

@@ -26,6 +26,7 @@ gboolean hb_my_gather_init(HbMyGather *gather, HbSession *session, guint parts, 
     for (int i = 0; i < HB_NAMES_COUNT; i++)
         gather->names[i] = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     gather->functions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    gather->needed = g_hash_table_new(g_str_hash, g_str_equal);
     gather->texts = g_ptr_array_new_with_free_func(text_free);
     gather->indexes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
     if (!hb_my_read_text(session, "SELECT @@lower_case_table_names", &folding, error))
@@ -41,6 +42,7 @@ void hb_my_gather_clear(HbMyGather *gather)
         g_hash_table_unref(gather->names[i]);
     g_free(gather->previous_trigger);
     g_hash_table_unref(gather->functions);
+    g_hash_table_unref(gather->needed);
     g_ptr_array_unref(gather->texts);
     g_hash_table_unref(gather->indexes);
 }
@@ -134,8 +136,12 @@ static void add_need(HbMyGather *gather, HbObject *object, const char *identity)
 
     if (identity == NULL || hb_object_has_need(object, identity))
         return;
-    if (!leads_to(gather->catalog, identity, object->identity, seen))
-        hb_object_add_need(object, identity);
+    /* what nobody needs yet closes no circle: so thousands of texts are read in the time of their words */
+    if (g_hash_table_contains(gather->needed, object->identity) &&
+        leads_to(gather->catalog, identity, object->identity, seen))
+        return;
+    hb_object_add_need(object, identity);
+    g_hash_table_add(gather->needed, (gpointer)identity);
 }
 
 /* A name that stands alone, or after the database's own name */

@@ -23,6 +23,7 @@ struct HbMyGather {
     GHashTable *names[HB_NAMES_COUNT];
     GHashTable *indexes;   /* identity of a table to GPtrArray of its indexes' identities, all borrowed */
     GHashTable *functions; /* names of the database's own, in lower case, known before views are read */
+    GHashTable *needed;    /* identities, borrowed, that a text's object needs */
     GPtrArray *texts;      /* what needs are still to be read from */
 };
 
