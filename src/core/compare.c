@@ -173,18 +173,54 @@ static gboolean means_the_same(HbDialect dialect, const HbObject *from, const Hb
            (from->kind == HB_KIND_MEMBERSHIP && is_same_membership(from->definition, to->definition));
 }
 
+/* Of many together, as large objects are: those whose owner differs */
+static void add_owners(const HbObject *from, const HbObject *to, GPtrArray *differences)
+{
+    char *from_cut = NULL, *to_cut = NULL;
+
+    cut_to_difference(from->owner_sql != NULL ? from->owner_sql : "", to->owner_sql != NULL ? to->owner_sql : "",
+                      &from_cut, &to_cut);
+    add(differences, HB_DIFFERENCE_OWNER, from->identity, from_cut, to_cut);
+}
+
 static void compare_objects(HbDialect dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
     if (from->definition != NULL && to->definition != NULL && !means_the_same(dialect, from, to))
         add_definition(dialect, from, to, differences);
     if (g_strcmp0(from->owner, to->owner) != 0)
         add(differences, HB_DIFFERENCE_OWNER, from->identity, g_strdup(from->owner), g_strdup(to->owner));
+    else if (from->owner == NULL && g_strcmp0(from->owner_sql, to->owner_sql) != 0)
+        add_owners(from, to, differences);
+}
+
+/* What a database is, unlike how it is set: who has it in TO only has changed it */
+static gboolean is_of_database(const HbObject *object)
+{
+    static const char *const own[] = {"comment", "connection limit", "grants", "template", NULL};
+    const char *name = hb_object_get_name(object);
+
+    return object->kind == HB_KIND_DATABASE_SETTING &&
+           (g_strv_contains(own, name) || g_str_has_prefix(name, "label of "));
 }
 
 /* A server may have users and settings of its own */
 static gboolean counts_as_extra(const HbObject *object)
 {
-    return !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
+    if (strcmp(object->identity, "database-setting grants") == 0)
+        return !hb_rights_is_initial_of_database(object->definition);
+    return is_of_database(object) || !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
+}
+
+void hb_compare_list_own(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *identities)
+{
+    for (guint i = 0; i < hb_catalog_count(to); i++) {
+        const HbObject *object = hb_catalog_get(to, i);
+        if ((object->kind == HB_KIND_MEMBERSHIP || object->kind == HB_KIND_ROLE_SETTING ||
+             object->kind == HB_KIND_DATABASE_SETTING) &&
+            !counts_as_extra(object) && !hb_catalog_is_unread(from, object->kind) &&
+            (hb_kind_get_traits(object->kind)->part & parts) != 0 && hb_catalog_find(from, object->identity) == NULL)
+            g_ptr_array_add(identities, g_strdup(object->identity));
+    }
 }
 
 /* The placeholder in a circle is no object of the server's; rights that any object has are there without being said */

@@ -4,7 +4,8 @@
  *
  * FROM is the one that is trusted, TO the one that is tested. Definitions are compared as tokens (the texts of
  * MariaDB's programs byte by byte), owners by name.
- * Objects of the parts users and settings that only TO has are no difference: a server may have users of its own.
+ * Objects of the parts users and settings that only TO has are no difference (a server may have users of its own), but
+ * for what the database itself is: its comment, rights, connection limit.
  */
 #pragma once
 
@@ -36,6 +37,10 @@ GPtrArray *hb_compare_new(void);
 /* Only objects of these parts; the dialect is that of their definitions */
 void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, HbDialect dialect, guint parts,
                          GPtrArray *differences);
+
+/* Identities (char *) of memberships, settings of roles and of the database that only TO has: no difference, but told
+ */
+void hb_compare_list_own(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *identities);
 
 /* Maps of row set identity to HbDigest *. Row sets that only one side has are left to hb_compare_catalogs() */
 void hb_compare_digests(GHashTable *from, GHashTable *to, GPtrArray *differences);

@@ -105,3 +105,23 @@ gboolean hb_rights_is_initial(const char *definition)
                                                name, name, role, grant, name, to, role);
     return is_of_owners(name) && hb_rights_is_same(definition, initial);
 }
+
+/* The owner has all rights, and everybody may connect and make temporary tables */
+gboolean hb_rights_is_initial_of_database(const char *definition)
+{
+    g_autoptr(GHashTable) rights = read_rights(definition);
+    guint everybodys = 0;
+    GHashTableIter iter;
+    gpointer line;
+
+    g_hash_table_iter_init(&iter, rights);
+    while (g_hash_table_iter_next(&iter, &line, NULL)) {
+        const gboolean to_all = g_str_has_suffix(line, " TO PUBLIC;");
+        if (g_str_has_prefix(line, "REVOKE "))
+            continue;
+        if (to_all && !g_str_has_prefix(line, "CONNECT ON ") && !g_str_has_prefix(line, "TEMPORARY ON "))
+            return FALSE;
+        everybodys += to_all;
+    }
+    return everybodys == 2 && g_hash_table_size(rights) == 2 + 2 + 3; /* both REVOKEs, and the owner's three */
+}

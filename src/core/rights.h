@@ -16,3 +16,6 @@ gboolean hb_rights_is_same(const char *one, const char *other);
  * everybody? What was granted and taken back leaves that behind
  */
 gboolean hb_rights_is_initial(const char *definition);
+
+/* The same of a database's */
+gboolean hb_rights_is_initial_of_database(const char *definition);

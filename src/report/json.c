@@ -305,7 +305,7 @@ static json_t *write_probes(const GPtrArray *probes)
 char *hb_json_verification(const HbVerification *verification)
 {
     json_t *root = begin("verify");
-    json_t *differences = json_array(), *unread = json_array();
+    json_t *differences = json_array(), *unread = json_array(), *only_in_to = json_array();
 
     for (guint i = 0; i < verification->differences->len; i++) {
         const HbDifference *difference = verification->differences->pdata[i];
@@ -316,6 +316,8 @@ char *hb_json_verification(const HbVerification *verification)
     }
     for (guint i = 0; i < verification->unread->len; i++)
         json_array_append_new(unread, text(verification->unread->pdata[i]));
+    for (guint i = 0; i < verification->only_in_to->len; i++)
+        json_array_append_new(only_in_to, text(verification->only_in_to->pdata[i]));
     for (guint i = 0; i < verification->let_be->len; i++)
         json_array_append_new(unread, text(verification->let_be->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
@@ -324,6 +326,7 @@ char *hb_json_verification(const HbVerification *verification)
     json_object_set_new(root, "rows", number(verification->rows));
     json_object_set_new(root, "bytes_read", number(verification->bytes));
     json_object_set_new(root, "not_compared", unread);
+    json_object_set_new(root, "only_in_to", only_in_to);
     json_object_set_new(root, "differences", differences);
     json_object_set_new(root, "questions", write_probes(verification->probes));
     return end(root);

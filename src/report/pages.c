@@ -387,6 +387,12 @@ static void append_difference(GString *out, gboolean color, const HbDifference *
         append_side(out, color, "TO  ", difference->to);
 }
 
+static void append_remarks(GString *out, gboolean color, const char *title, const GPtrArray *names, const char *why)
+{
+    for (guint i = 0; i < names->len; i++)
+        hb_piece_append_fact(out, color, title, "%s: %s", (const char *)names->pdata[i], why);
+}
+
 char *hb_page_verification(const HbVerification *verification, gboolean color)
 {
     GString *out = g_string_new(NULL);
@@ -397,12 +403,9 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
 
     hb_piece_append_heading(out, color, "Verification");
     hb_piece_append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
-    for (guint i = 0; i < verification->unread->len; i++)
-        hb_piece_append_fact(out, color, "not", "%s: one side may not read them",
-                             (char *)verification->unread->pdata[i]);
-    for (guint i = 0; i < verification->let_be->len; i++)
-        hb_piece_append_fact(out, color, "not", "%s: has another name in TO, and may be somebody else there",
-                             (char *)verification->let_be->pdata[i]);
+    append_remarks(out, color, "not", verification->unread, "one side may not read them");
+    append_remarks(out, color, "not", verification->let_be, "has another name in TO, and may be somebody else there");
+    append_remarks(out, color, "only in TO", verification->only_in_to, "is the server's own, and no difference");
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);
     hb_probes_append(out, verification->probes, color);

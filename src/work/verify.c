@@ -293,6 +293,7 @@ void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guin
     else
         hb_compare_catalogs(from, to, dialect, parts, result->differences);
     note_unread(from, to, result);
+    hb_compare_list_own(from, to, parts, result->only_in_to);
 }
 
 /* Versions print the same thing differently: what the target reads as its own is no difference */
@@ -473,6 +474,7 @@ void hb_verification_init(HbVerification *verification)
 {
     *verification = (HbVerification){.differences = hb_compare_new(),
                                      .unread = g_ptr_array_new_with_free_func(g_free),
+                                     .only_in_to = g_ptr_array_new_with_free_func(g_free),
                                      .let_be = g_ptr_array_new_with_free_func(g_free),
                                      .probes = g_ptr_array_new()};
 }
@@ -482,6 +484,7 @@ void hb_verification_clear(HbVerification *verification)
     g_clear_pointer(&verification->differences, g_ptr_array_unref);
     g_clear_pointer(&verification->unread, g_ptr_array_unref);
     g_clear_pointer(&verification->let_be, g_ptr_array_unref);
+    g_clear_pointer(&verification->only_in_to, g_ptr_array_unref);
     g_clear_pointer(&verification->probes, g_ptr_array_unref);
 }
 

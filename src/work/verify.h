@@ -58,6 +58,7 @@ typedef struct {
     guint64 rows;           /* of FROM */
     guint64 bytes;          /* read */
     GPtrArray *differences; /* HbDifference * */
+    GPtrArray *only_in_to;  /* char *: identities of memberships and settings that only TO has: no difference */
     GPtrArray *let_be;      /* char *: identities of what differs of users who were renamed: they may be others */
     GPtrArray *probes;      /* HbProbe * (see work/probe.h); those of one database only */
     GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */

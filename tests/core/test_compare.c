@@ -179,6 +179,73 @@ static void missing_extra_and_owner_are_found(void **state)
     assert_string_equal(text, "missing role gone; missing view only_from; owner table t; extra view only_to; ");
 }
 
+static HbObject *with_text(HbKind kind, const char *name, const char *definition, const char *owner_sql)
+{
+    HbObject *made = hb_object_new(kind, name);
+
+    made->definition = g_strdup(definition);
+    made->owner_sql = g_strdup(owner_sql);
+    return made;
+}
+
+#define DATABASE_GRANTS                                                                                                \
+    "REVOKE ALL ON DATABASE d FROM PUBLIC;\nREVOKE ALL ON DATABASE d FROM o;\nGRANT CREATE, CONNECT, TEMPORARY ON "    \
+    "DATABASE "                                                                                                        \
+    "d TO o;"
+
+/* What only TO has: a change of the database itself, or something of the server's own, which is told */
+static void what_only_to_has_is_a_difference_or_told(void **state)
+{
+    static const struct {
+        HbKind kind;
+        const char *name, *definition;
+        const char *differences, *told;
+    } extras[] = {
+        {HB_KIND_DATABASE_SETTING, "connection limit", "x", "extra database-setting connection limit; ", ""},
+        {HB_KIND_DATABASE_SETTING, "comment", "x", "extra database-setting comment; ", ""},
+        {HB_KIND_DATABASE_SETTING, "label of selinux", "x", "extra database-setting label of selinux; ", ""},
+        {HB_KIND_DATABASE_SETTING, "grants", DATABASE_GRANTS, "extra database-setting grants; ", ""},
+        {HB_KIND_DATABASE_SETTING, "grants", DATABASE_GRANTS "\nGRANT TEMPORARY ON DATABASE d TO PUBLIC;",
+         "extra database-setting grants; ", ""},
+        {HB_KIND_DATABASE_SETTING, "grants", DATABASE_GRANTS "\nGRANT CONNECT, TEMPORARY ON DATABASE d TO PUBLIC;", "",
+         "database-setting grants"},
+        {HB_KIND_DATABASE_SETTING, "work_mem", "x", "", "database-setting work_mem"},
+        {HB_KIND_MEMBERSHIP, "ida in keepers", "x", "", "membership ida in keepers"},
+        {HB_KIND_ROLE_SETTING, "ida.work_mem", "x", "", "role-setting ida.work_mem"},
+        {HB_KIND_ROLE, "ida", "x", "", ""},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(extras); i++) {
+        g_autoptr(HbCatalog) from = hb_catalog_new(), to = hb_catalog_new();
+        g_autoptr(GPtrArray) differences = hb_compare_new(), own = g_ptr_array_new_with_free_func(g_free);
+        g_autofree char *text = NULL;
+        hb_catalog_add(to, with_text(extras[i].kind, extras[i].name, extras[i].definition, NULL), NULL);
+        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+        hb_compare_list_own(from, to, HB_PART_ALL, own);
+        text = list(differences);
+        assert_string_equal(text, extras[i].differences);
+        assert_string_equal(own->len > 0 ? own->pdata[0] : "", extras[i].told);
+    }
+}
+
+static void owners_of_many_are_compared(void **state)
+{
+    g_autoptr(HbCatalog) from = hb_catalog_new(), to = hb_catalog_new();
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+    const HbDifference *one;
+
+    (void)state;
+    hb_catalog_add(from, with_text(HB_KIND_LARGE_OBJECTS, "0 to 999", "x", "1 OWNER TO a;\n2 OWNER TO b;"), NULL);
+    hb_catalog_add(to, with_text(HB_KIND_LARGE_OBJECTS, "0 to 999", "x", "1 OWNER TO a;\n2 OWNER TO c;"), NULL);
+    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+    assert_int_equal(differences->len, 1);
+    one = differences->pdata[0];
+    assert_int_equal(one->type, HB_DIFFERENCE_OWNER);
+    assert_string_equal(one->from, "2 OWNER TO b;");
+    assert_string_equal(one->to, "2 OWNER TO c;");
+}
+
 static void only_the_chosen_parts_are_compared(void **state)
 {
     g_autoptr(HbCatalog) from = check_read_catalog("role gone\nview gone"), to = hb_catalog_new();
@@ -237,6 +304,8 @@ int main(void)
         cmocka_unit_test(grants_are_sets),
         cmocka_unit_test(missing_extra_and_owner_are_found),
         cmocka_unit_test(only_the_chosen_parts_are_compared),
+        cmocka_unit_test(what_only_to_has_is_a_difference_or_told),
+        cmocka_unit_test(owners_of_many_are_compared),
         cmocka_unit_test(kinds_that_one_side_could_not_read_are_not_compared),
         cmocka_unit_test(who_granted_a_membership_counts_where_both_sides_say_so),
         cmocka_unit_test(row_sets_with_another_count_or_digest_are_found),

@@ -245,6 +245,79 @@ static gboolean read_properties(HbGather *gather, GError **error)
 
 /* ---- The whole ---- */
 
+static void append_value(GString *text, const char *value)
+{
+    static const char plain[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./:,-";
+
+    if (*value != '\0' && value[strspn(value, plain)] == '\0') {
+        g_string_append(text, value);
+        return;
+    }
+    g_string_append_c(text, '\'');
+    for (; *value != '\0'; value++)
+        g_string_append_printf(text, *value == '\'' || *value == '\\' ? "\\%c" : "%c", *value);
+    g_string_append_c(text, '\'');
+}
+
+/* What libpq reads in it, but for passwords. NULL: it cannot be read; the caller's */
+static char *without_passwords(const char *conninfo, gboolean *had_password)
+{
+    PQconninfoOption *options = PQconninfoParse(conninfo, NULL);
+    GString *text = options != NULL ? g_string_new(NULL) : NULL;
+
+    *had_password = options == NULL;
+    for (const PQconninfoOption *option = options; option != NULL && option->keyword != NULL; option++) {
+        if (option->val == NULL)
+            continue;
+        if (*option->dispchar == '*') {
+            *had_password = TRUE;
+            continue;
+        }
+        g_string_append_printf(text, "%s%s=", text->len > 0 ? " " : "", option->keyword);
+        append_value(text, option->val);
+    }
+    PQconninfoFree(options);
+    return text != NULL ? g_string_free(text, FALSE) : NULL;
+}
+
+#define NO_CONNECTION "CONNECTION ''"
+
+static void put_connection(char **definition, gsize after, const char *literal)
+{
+    const char *at = *definition != NULL ? strstr(*definition + after, NO_CONNECTION) : NULL;
+    char *text;
+
+    if (at == NULL)
+        return;
+    text = g_strdup_printf("%.*sCONNECTION %s%s", (int)(at - *definition), *definition, literal,
+                           at + strlen(NO_CONNECTION));
+    g_free(*definition);
+    *definition = text;
+}
+
+static gboolean add_subscription(HbGather *gather, const PGresult *result, int row, GError **error)
+{
+    gboolean had_password;
+    g_autofree char *connection = without_passwords(hb_pg_get(result, row, "conninfo"), &had_password);
+    g_autofree char *literal = hb_pg_quote_literal(gather->session, connection != NULL ? connection : "");
+    g_autofree char *identity = hb_identity_new(HB_KIND_SUBSCRIPTION, hb_pg_get(result, row, "name"));
+    const gsize after = strlen("CREATE SUBSCRIPTION ") + strlen(hb_pg_get(result, row, "name"));
+    HbObject *object;
+
+    if (!hb_gather_add(gather, result, row, error))
+        return FALSE;
+    object = hb_catalog_find(gather->catalog, identity);
+    put_connection(&object->definition, after, literal);
+    for (guint i = 0; object->variants != NULL && i < object->variants->len; i++)
+        put_connection(&((HbVariant *)object->variants->pdata[i])->definition, after, literal);
+    if (!had_password)
+        return TRUE;
+    g_autofree char *what = g_strdup_printf("password of %s", identity);
+    hb_catalog_add_omission(gather->catalog, what,
+                            "secrets do not leave the server; on the target: ALTER SUBSCRIPTION ... CONNECTION '...';");
+    return TRUE;
+}
+
 /* How a subscription connects is for superusers only; others are told in omissions.sql */
 static gboolean read_subscriptions(HbGather *gather, GError **error)
 {
@@ -252,8 +325,14 @@ static gboolean read_subscriptions(HbGather *gather, GError **error)
         hb_pg_query(gather->session,
                     "SELECT has_column_privilege('pg_catalog.pg_subscription', 'subconninfo', 'SELECT') AS may", error);
 
-    return result != NULL &&
-           (*hb_pg_get(result, 0, "may") == 'f' || hb_gather_read(gather, hb_sql_subscriptions, error));
+    if (result == NULL || *hb_pg_get(result, 0, "may") == 'f')
+        return result != NULL;
+    g_autoptr(HbResult) subscriptions = hb_gather_run(gather, hb_sql_subscriptions, error);
+    for (int row = 0; subscriptions != NULL && row < PQntuples(subscriptions); row++) {
+        if (!add_subscription(gather, subscriptions, row, error))
+            return FALSE;
+    }
+    return subscriptions != NULL;
 }
 
 /* One query for each kind, or for a few that belong together, in the order in which their objects are added */

@@ -22,9 +22,9 @@ SELECT 'secret options of user-mapping '
        format('secrets do not leave the server; on the target: ALTER USER MAPPING FOR %s SERVER %I OPTIONS (ADD %s ''...'');',
               CASE u.umuser WHEN 0 THEN 'PUBLIC' ELSE quote_ident(u.usename) END, u.srvname,
               (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(u.umoptions) x
-               WHERE split_part(x, '=', 1) ~* @secret_names@))
+               WHERE @is_secret_x@))
 FROM pg_user_mappings u
-WHERE EXISTS (SELECT FROM unnest(u.umoptions) x WHERE split_part(x, '=', 1) ~* @secret_names@)
+WHERE EXISTS (SELECT FROM unnest(u.umoptions) x WHERE @is_secret_x@)
 UNION ALL
 SELECT 'options of user-mapping '
            || format('%s on %I', CASE u.umuser WHEN 0 THEN 'public' ELSE quote_ident(u.usename) END, u.srvname),
@@ -35,9 +35,31 @@ UNION ALL
 SELECT 'secret options of foreign-server ' || quote_ident(f.srvname),
        format('secrets do not leave the server; on the target: ALTER SERVER %I OPTIONS (ADD %s ''...'');', f.srvname,
               (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(f.srvoptions) x
-               WHERE split_part(x, '=', 1) ~* @secret_names@))
+               WHERE @is_secret_x@))
 FROM pg_foreign_server f
-WHERE EXISTS (SELECT FROM unnest(f.srvoptions) x WHERE split_part(x, '=', 1) ~* @secret_names@)
+WHERE EXISTS (SELECT FROM unnest(f.srvoptions) x WHERE @is_secret_x@)
+UNION ALL
+SELECT 'secret options of foreign-data-wrapper ' || quote_ident(w.fdwname),
+       format('secrets do not leave the server; on the target: ALTER FOREIGN DATA WRAPPER %I OPTIONS (ADD %s ''...'');', w.fdwname,
+              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(w.fdwoptions) x
+               WHERE @is_secret_x@))
+FROM pg_foreign_data_wrapper w
+WHERE w.oid >= 16384 AND EXISTS (SELECT FROM unnest(w.fdwoptions) x WHERE @is_secret_x@)
+UNION ALL
+SELECT 'secret options of foreign-table ' || t.ftrelid::regclass,
+       format('secrets do not leave the server; on the target: ALTER FOREIGN TABLE %s OPTIONS (ADD %s ''...'');', t.ftrelid::regclass,
+              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(t.ftoptions) x
+               WHERE @is_secret_x@))
+FROM pg_foreign_table t
+WHERE EXISTS (SELECT FROM unnest(t.ftoptions) x WHERE @is_secret_x@)
+UNION ALL
+SELECT 'secret options of column ' || quote_ident(a.attname) || ' of foreign-table ' || a.attrelid::regclass,
+       format('secrets do not leave the server; on the target: ALTER FOREIGN TABLE %s ALTER %I OPTIONS (ADD %s ''...'');',
+              a.attrelid::regclass, a.attname,
+              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(a.attfdwoptions) x
+               WHERE @is_secret_x@))
+FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid AND c.relkind = 'f'
+WHERE NOT a.attisdropped AND EXISTS (SELECT FROM unnest(a.attfdwoptions) x WHERE @is_secret_x@)
 UNION ALL
 SELECT 'subscription ' || quote_ident(s.subname), 'only a superuser may read how it connects'
 FROM pg_subscription s
