@@ -11,15 +11,41 @@
 
 #include <string.h>
 
+/* --accept left-out-of-dump, or left-out-of-dump:GLOB: a nightly dump is told of what is new only */
+static gboolean is_expected(const HbCli *cli, const HbOmission *omission)
+{
+    static const char name[] = "left-out-of-dump";
+
+    for (char *const *accepted = cli->options.accept; accepted != NULL && *accepted != NULL; accepted++) {
+        const char *glob = g_str_has_prefix(*accepted, name) ? *accepted + strlen(name) : NULL;
+        if (glob != NULL && (*glob == '\0' || (*glob == ':' && g_pattern_match_simple(glob + 1, omission->what))))
+            return TRUE;
+    }
+    return FALSE;
+}
+
 static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
 
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
+        if (is_expected(cli, omission))
+            continue;
         hb_observers_note(cli->observers, HB_SEVERITY_WARNING, NULL, "not in the dump: %s (%s)", omission->what,
                           omission->why);
     }
+}
+
+static HbStatus judge(const HbCli *cli, const HbManifest *manifest)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        if (!is_expected(cli, omissions->pdata[i]))
+            return HB_STATUS_REMARKS;
+    }
+    return HB_STATUS_DONE;
 }
 
 static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path, double seconds)
@@ -37,7 +63,7 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     } else {
         warn_of_omissions(cli, manifest);
     }
-    return hb_catalog_get_omissions(manifest->catalog)->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
+    return judge(cli, manifest);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)

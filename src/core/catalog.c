@@ -103,6 +103,11 @@ void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *v
     g_hash_table_insert(catalog->properties, g_strdup(name), g_strdup(value));
 }
 
+void hb_catalog_remove_omission(HbCatalog *catalog, guint index)
+{
+    g_ptr_array_remove_index(catalog->omissions, index);
+}
+
 void hb_catalog_set_unread(HbCatalog *catalog, HbKind kind)
 {
     catalog->unread[kind] = TRUE;

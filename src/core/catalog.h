@@ -45,6 +45,7 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCatalog, hb_catalog_free)
 gboolean hb_catalog_add(HbCatalog *catalog, HbObject *object, GError **error);
 HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const char *table);
 void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why);
+void hb_catalog_remove_omission(HbCatalog *catalog, guint index);
 void hb_catalog_set_unread(HbCatalog *catalog, HbKind kind); /* the source did not let us read these */
 void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *value);
 

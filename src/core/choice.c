@@ -432,3 +432,52 @@ gboolean hb_choice_apply(const HbChoice *choice, HbCatalog *catalog, gboolean st
     g_free(choosing.states);
     return TRUE;
 }
+
+/* ---- What is left out ---- */
+
+/* "index garden.plot_idx" in "secret options of index garden.plot_idx": a kind's name at the beginning, or after a
+ * blank. NULL: it names no object; the caller's */
+static HbObject *find_named(const char *what)
+{
+    for (const char *word = what; word != NULL; word = strchr(word, ' ') != NULL ? strchr(word, ' ') + 1 : NULL) {
+        const char *blank = strchr(word, ' ');
+        g_autofree char *kind_name = blank != NULL ? g_strndup(word, (gsize)(blank - word)) : NULL;
+        HbKind kind;
+        if (kind_name != NULL && hb_kind_find(kind_name, &kind))
+            return hb_object_new(kind, blank + 1);
+    }
+    return NULL;
+}
+
+/* Patterns speak of these by their own names; what hangs on a table, say, is taken with that */
+static gboolean is_of_its_own(const HbObject *object)
+{
+    return hb_kind_is_relation(object->kind) || object->kind == HB_KIND_FUNCTION || object->kind == HB_KIND_PROCEDURE ||
+           object->kind == HB_KIND_TYPE || object->kind == HB_KIND_FOREIGN_SERVER ||
+           object->kind == HB_KIND_USER_MAPPING || object->kind == HB_KIND_FOREIGN_DATA_WRAPPER ||
+           object->kind == HB_KIND_SUBSCRIPTION || object->kind == HB_KIND_PUBLICATION ||
+           object->kind == HB_KIND_EVENT || object->kind == HB_KIND_ROLE;
+}
+
+static gboolean is_missed(const HbChoice *choice, guint parts, const HbCatalog *catalog, const HbObject *object)
+{
+    if ((hb_kind_get_traits(object->kind)->part & parts) == 0)
+        return FALSE;
+    if (choice == NULL || hb_catalog_find(catalog, object->identity) != NULL)
+        return TRUE;
+    if (fits_any(choice->skip, object))
+        return FALSE;
+    return choice->take->len == 0 || !is_of_its_own(object) || fits_any(choice->take, object);
+}
+
+void hb_choice_apply_to_omissions(const HbChoice *choice, guint parts, HbCatalog *catalog)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
+
+    for (guint i = omissions->len; i-- > 0;) {
+        HbObject *object = find_named(((const HbOmission *)omissions->pdata[i])->what);
+        if (object != NULL && !is_missed(choice, parts, catalog, object))
+            hb_catalog_remove_omission(catalog, i);
+        hb_object_free(object);
+    }
+}

@@ -42,6 +42,12 @@ gboolean hb_choice_is_partial(const HbChoice *choice);
 gboolean hb_choice_takes_database(const HbChoice *choice, const char *database);
 
 /*
+ * Takes out of the omissions those of objects that were not chosen, or whose part was not: nobody misses them. One that
+ * names no object, or a part of one whose whole is not known, stays
+ */
+void hb_choice_apply_to_omissions(const HbChoice *choice, guint parts, HbCatalog *catalog);
+
+/*
  * Takes out of an arranged catalog what is not chosen. along (may be NULL) gets the identities (char *) of what comes
  * along or, if alone, of what is needed and does not. strict: unless the choice is lenient, HB_ERROR_USAGE
  * if a take pattern, or a skip pattern without * and ?, fits nothing.

@@ -314,6 +314,10 @@ static gboolean judge_piece(Lane *lane, GError **error)
     }
     if (hb_stop_is_set(options_of(lane)->stop))
         return hb_stop_set_error(error);
+    /* the target's session is mended already, and the source's is whole: the piece is read once more */
+    if (hb_error_is(lane->error, HB_ERROR_LOST) && lane->session != NULL)
+        return hb_error_set(error, HB_ERROR_RETRY, hb_error_hint(lane->error), "on the target: %s",
+                            lane->error->message);
     if (hb_error_is(lane->error, HB_ERROR_LOST) || hb_error_is(lane->error, HB_ERROR_CONNECT)) {
         g_propagate_prefixed_error(error, g_error_copy(lane->error), "on the target: ");
         return FALSE;

@@ -157,13 +157,18 @@ static gboolean read_piece(Current *current, const Piece *piece, GError **error)
     return good;
 }
 
-/* A lost connection is opened again and the piece read anew, as long as the snapshot still stands */
+/*
+ * A lost connection is opened again and the piece read anew, as long as the snapshot still stands. Who takes the rows
+ * may want them again for a passing reason of his own, which this session has no part in
+ */
 static gboolean read_stubbornly(Current *current, const Piece *piece, GError **error)
 {
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) ours = NULL;
         if (read_piece(current, piece, &ours))
             return TRUE;
+        if (hb_error_is(ours, HB_ERROR_RETRY) && attempt < ATTEMPTS && !hb_stop_is_set(current->reading->stop))
+            continue;
         if (!hb_error_is(ours, HB_ERROR_LOST) || attempt == ATTEMPTS || hb_stop_is_set(current->reading->stop) ||
             !hb_worker_reopen(current->worker, NULL)) {
             g_propagate_prefixed_error(error, g_steal_pointer(&ours), "reading the rows of %s: ", piece->set->table);

@@ -137,6 +137,40 @@ static void a_route_says_what_goes_where(void **state)
                NULL);
 }
 
+/* What nobody asked for is not missing, and what is known to be missing is no news */
+static void only_what_was_chosen_is_missed(void **state)
+{
+    static const struct {
+        const char *options;
+        int status;
+    } dumps[] = {
+        {"", 1},
+        {"--parts data", 0},
+        {"--take table:public.bed --parts data", 0},
+        {"--take table:public.bed", 1}, /* the index may be its */
+        {"--skip index --skip foreign-server", 0},
+        {"--accept left-out-of-dump", 0},
+        {"--accept 'left-out-of-dump:secret options of *'", 1},
+        {"--accept 'left-out-of-dump:secret options of *' --accept 'left-out-of-dump:index *'", 0},
+    };
+
+    (void)state;
+    servers_run_shell(
+        "psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE missed'; psql -qX \"$(server_uri old missed)\""
+        " -c 'CREATE TABLE bed (n int); CREATE INDEX half ON bed (n); CREATE FOREIGN DATA WRAPPER far; CREATE"
+        " SERVER mill FOREIGN DATA WRAPPER far OPTIONS (pin $$x$$)' -c \"UPDATE pg_index SET indisvalid = false"
+        " WHERE indexrelid = 'half'::regclass\"");
+    for (gsize i = 0; i < G_N_ELEMENTS(dumps); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "cd $FOLDER; rm -rf missed.dump; $HORNBEAM dump -q \"$(server_uri old missed)\" missed.dump %s",
+            dumps[i].options);
+        Run run = run_shell(line);
+        if (run.status != dumps[i].status)
+            fail_msg("%s: status %d: %s", dumps[i].options, run.status, run.err);
+        run_clear(&run);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -145,6 +179,7 @@ int main(void)
         cmocka_unit_test(what_needs_what_can_be_drawn),
         cmocka_unit_test(a_route_says_what_goes_where),
         cmocka_unit_test(objects_of_each_database_of_a_server_are_chosen),
+        cmocka_unit_test(only_what_was_chosen_is_missed),
     };
 
     return cmocka_run_group_tests(tests, begin, end);

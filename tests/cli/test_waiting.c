@@ -179,6 +179,25 @@ static void a_stream_that_stands_still_can_be_left(void **state)
     run_clear(&run);
 }
 
+/* ---- Connections that break ---- */
+
+static void a_carry_mends_the_targets_connection(void **state)
+{
+    static const char *const servers[] = {"pg", "my"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(servers); i++) {
+        Proxy *proxy = proxy_new(servers[i]);
+        g_autofree char *name = g_strdup_printf("mended_%s", servers[i]), *to = proxy_get_uri(proxy, name);
+        g_autofree char *from = servers_get_uri(servers[i], "fennick_vale"), *plain = servers_get_uri(servers[i], name);
+        proxy_break_after(proxy, 1500000);
+        run_expect(run_hornbeam("carry", from, to, "--yes", NULL), 0, "Restored whole", NULL);
+        assert_true(proxy_is_broken(proxy));
+        run_expect(run_hornbeam("verify", from, plain, "--parts", "schema,data", NULL), 0, "Equal", NULL);
+        proxy_free(proxy);
+    }
+}
+
 /* ---- Statements that somebody else ends ---- */
 
 static void a_statement_that_others_cancel_is_no_interruption(void **state)
@@ -211,6 +230,7 @@ int main(void)
         cmocka_unit_test(a_signal_ends_what_hangs_within_seconds),
         cmocka_unit_test(a_second_signal_ends_at_once),
         cmocka_unit_test(a_stream_that_stands_still_can_be_left),
+        cmocka_unit_test(a_carry_mends_the_targets_connection),
         cmocka_unit_test(a_statement_that_others_cancel_is_no_interruption),
     };
     return cmocka_run_group_tests(tests, begin, end);

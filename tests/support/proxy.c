@@ -22,6 +22,8 @@ struct Proxy {
     GMutex lock;        /* guards what follows */
     GPtrArray *threads; /* GThread * of connections */
     gint64 left;        /* bytes until it stalls */
+    gint64 sent;        /* bytes that the clients may still send until all break */
+    guint breaks;       /* how often all have broken */
     gboolean is_ended;
 };
 
@@ -67,6 +69,11 @@ static gboolean pass(Proxy *proxy, int from, int to, gboolean counts)
         return FALSE;
     g_mutex_lock(&proxy->lock);
     proxy->left -= counts ? count : 0;
+    proxy->sent -= counts ? 0 : count;
+    if (proxy->sent <= 0) {
+        proxy->sent = G_MAXINT64;
+        proxy->breaks++;
+    }
     g_mutex_unlock(&proxy->lock);
     for (ssize_t at = 0, sent; at < count; at += sent) {
         sent = send(to, block + at, (size_t)(count - at), MSG_NOSIGNAL);
@@ -76,12 +83,35 @@ static gboolean pass(Proxy *proxy, int from, int to, gboolean counts)
     return TRUE;
 }
 
+void proxy_break_after(Proxy *proxy, gint64 bytes)
+{
+    g_mutex_lock(&proxy->lock);
+    proxy->sent = bytes;
+    g_mutex_unlock(&proxy->lock);
+}
+
+static guint count_breaks(Proxy *proxy)
+{
+    guint breaks;
+
+    g_mutex_lock(&proxy->lock);
+    breaks = proxy->breaks;
+    g_mutex_unlock(&proxy->lock);
+    return breaks;
+}
+
+gboolean proxy_is_broken(Proxy *proxy)
+{
+    return count_breaks(proxy) > 0;
+}
+
 static gpointer run_link(gpointer data)
 {
     Link *link = data;
+    const guint breaks = count_breaks(link->proxy);
     gboolean open = TRUE;
 
-    while (open && !is_ended(link->proxy)) {
+    while (open && !is_ended(link->proxy) && count_breaks(link->proxy) == breaks) {
         struct pollfd both[] = {{.fd = link->client, .events = POLLIN}, {.fd = link->server, .events = POLLIN}};
         if (proxy_is_stalled(link->proxy)) {
             g_usleep(POLL_MS * 1000);
@@ -138,7 +168,7 @@ Proxy *proxy_new(const char *server)
 
     g_mutex_init(&proxy->lock);
     proxy->threads = g_ptr_array_new();
-    proxy->left = G_MAXINT64;
+    proxy->left = proxy->sent = G_MAXINT64;
     proxy->is_mariadb = g_str_has_prefix(uri, "mariadb");
     proxy->socket = proxy->is_mariadb ? g_strdup(strstr(uri, "socket=") + 7)
                                       : g_build_filename(strstr(uri, "host=") + 5, ".s.PGSQL.5432", NULL);

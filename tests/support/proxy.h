@@ -18,3 +18,7 @@ char *proxy_get_uri(const Proxy *proxy, const char *database);
 /* After so many bytes from the server, over all connections, nothing is forwarded any more, new connections included */
 void proxy_stall_after(Proxy *proxy, gint64 bytes);
 gboolean proxy_is_stalled(Proxy *proxy);
+
+/* After so many bytes to the server all connections that there are break, once; others can be made at once */
+void proxy_break_after(Proxy *proxy, gint64 bytes);
+gboolean proxy_is_broken(Proxy *proxy);

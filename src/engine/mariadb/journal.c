@@ -301,7 +301,7 @@ static gboolean run_statements(HbSession *session, const char *sql, const char *
         if (hb_error_is(ours, HB_ERROR_EXISTS))
             forget_begun(session, key);
         g_propagate_error(error, ours);
-        hb_my_reset(session, NULL);
+        hb_my_renew(session, NULL);
         return FALSE;
     }
     return TRUE;

@@ -395,6 +395,18 @@ gboolean hb_my_reset(HbSession *session, GError **error)
     return hb_my_execute(session, HB_MY_USUAL, error);
 }
 
+/*
+ * A session that a failed definition left in an odd character set cannot be set back by statements, which are read in
+ * that set: the server begins it anew
+ */
+gboolean hb_my_renew(HbSession *session, GError **error)
+{
+    session->is_raw = FALSE;
+    if (mysql_reset_connection(session->mysql) != 0 || mysql_set_character_set(session->mysql, "utf8mb4") != 0)
+        return hb_my_set_error(session, error);
+    return set_variables(session, error) && hb_my_reset(session, error);
+}
+
 static gboolean check_version(const HbSession *session, GError **error)
 {
     guint oldest = session->is_maria ? OLDEST_MARIADB : OLDEST_MYSQL;

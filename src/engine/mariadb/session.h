@@ -47,7 +47,10 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
 /* The same for a stock shell, with what else a restore wants */
 #define HB_MY_PREAMBLE HB_MY_USUAL "\nSET character_set_results = utf8mb4, foreign_key_checks = 0, unique_checks = 0;\n"
 
-/* Back to what every session sets */
+/* Back to what every session sets, whatever a definition left behind: also what it had locked or begun is gone */
+gboolean hb_my_renew(HbSession *session, GError **error);
+
+/* Back to what every session sets, by statements */
 gboolean hb_my_reset(HbSession *session, GError **error);
 
 /*
