@@ -23,6 +23,7 @@ static void row_set_free(gpointer data)
     g_free(set->table);
     g_ptr_array_unref(set->columns);
     g_free(set->condition);
+    g_free(set->barrier);
     g_free(set->split_by);
     g_string_free(set->coding, TRUE);
     g_ptr_array_unref(set->read_as);
@@ -101,6 +102,18 @@ void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *w
 void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *value)
 {
     g_hash_table_insert(catalog->properties, g_strdup(name), g_strdup(value));
+}
+
+gboolean hb_catalog_check_rows(const HbCatalog *catalog, GError **error)
+{
+    for (guint i = 0; i < catalog->row_sets->len; i++) {
+        const HbRowSet *set = catalog->row_sets->pdata[i];
+        g_auto(GStrv) words = set->barrier != NULL ? g_strsplit(set->barrier, "\n", 2) : NULL;
+        if (words != NULL)
+            return hb_error_set(error, HB_ERROR_BLOCKED, words[1], "table %s: %s; nothing was read", set->table,
+                                words[0]);
+    }
+    return TRUE;
 }
 
 void hb_catalog_remove_omission(HbCatalog *catalog, guint index)

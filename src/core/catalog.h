@@ -27,6 +27,7 @@ typedef struct {
     gboolean has_binary; /* its values have a form of the engine's own that servers of one major version share */
     gboolean binary;     /* rows are to be read and written in that form: one a piece, without line ends */
     char *condition;     /* SQL that chooses among the rows; NULL: all of them */
+    char *barrier;       /* why this role cannot read all rows, and what to do, parted by a line end; NULL: it can */
     guint64 number;      /* what the server knows the table by, whatever it is called by now; 0: by its name only */
 } HbRowSet;
 
@@ -69,6 +70,9 @@ typedef char *(*HbRenameIdentity)(gpointer data, const char *identity);
 gboolean hb_catalog_rename(HbCatalog *catalog, HbRenameIdentity rename, gpointer data, GError **error);
 
 /* Reading */
+/* Can all rows of its row sets be read? HB_ERROR_BLOCKED, naming the first table that has a barrier */
+gboolean hb_catalog_check_rows(const HbCatalog *catalog, GError **error);
+
 /* Is there all that the object needs, and does it need anything? */
 gboolean hb_catalog_has_needs(const HbCatalog *catalog, const HbObject *object);
 HbObject *hb_catalog_find(const HbCatalog *catalog, const char *identity); /* NULL if absent */

@@ -262,7 +262,9 @@ static void tell_missing(const HbObject *object, const char *name, GPtrArray *fi
     hb_finding_advise(hb_findings_add(findings, HB_FINDING_BLOCKER, "role-missing", role,
                                       "is not on the target and does not come along: %s would fail, for example",
                                       object->identity),
-                      "let it come along, create it there, or use --ownership mine --grants drop", sql);
+                      "let it come along, create it there (WITH LOGIN if somebody logs in as it), or use --ownership "
+                      "mine --grants drop",
+                      sql);
 }
 
 static void look_for_missing(const HbCatalog *catalog, const HbCatalog *there, GPtrArray *findings)
@@ -302,8 +304,28 @@ static const HbObject *find_subject(const HbCatalog *catalog, const HbCatalog *t
     return hb_catalog_find(there, role);
 }
 
-/* Nothing with a password's hash in it is shown */
-static char *make_role_sql(const HbObject *object)
+/* What the target's role has, and the source's has not, is not taken away by saying what the source's has */
+static void append_lifting(GString *sql, const char *theirs, const char *ours)
+{
+    if (strstr(theirs, " CONNECTION LIMIT ") != NULL && strstr(ours, " CONNECTION LIMIT ") == NULL)
+        g_string_append(sql, " CONNECTION LIMIT -1");
+    if (strstr(theirs, " VALID UNTIL ") != NULL && strstr(ours, " VALID UNTIL ") == NULL)
+        g_string_append(sql, " VALID UNTIL 'infinity'");
+}
+
+static char *make_altering(const char *definition, const char *theirs)
+{
+    const char *end = strrchr(definition, ';');
+    GString *sql = g_string_new("ALTER ROLE ");
+
+    g_string_append_len(sql, definition, end != NULL ? end - definition : (gssize)strlen(definition));
+    append_lifting(sql, theirs, definition);
+    g_string_append_c(sql, ';');
+    return g_string_free(sql, FALSE);
+}
+
+/* Nothing with a password's hash in it is shown. theirs: the definition on the target; NULL: it has none */
+static char *make_role_sql(const HbObject *object, const char *theirs)
 {
     static const char create[] = "CREATE ROLE ";
 
@@ -312,7 +334,7 @@ static char *make_role_sql(const HbObject *object)
     if (object->kind != HB_KIND_ROLE)
         return g_strdup(object->definition);
     return g_str_has_prefix(object->definition, create) && strstr(object->definition, " WITH ") != NULL
-               ? g_strconcat("ALTER ROLE ", object->definition + strlen(create), NULL)
+               ? make_altering(object->definition + strlen(create), theirs != NULL ? theirs : "")
                : NULL;
 }
 
@@ -361,10 +383,12 @@ static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArra
                            there != NULL ? there : "nothing more", here != NULL ? here : "nothing more");
 }
 
-static void tell_difference(const HbCatalog *catalog, const HbDifference *difference, GPtrArray *findings)
+static void tell_difference(const HbCatalog *catalog, const HbCatalog *there, const HbDifference *difference,
+                            GPtrArray *findings)
 {
     const HbObject *object = hb_catalog_find(catalog, difference->identity);
-    g_autofree char *sql = make_role_sql(object);
+    const HbObject *theirs = hb_catalog_find(there, difference->identity);
+    g_autofree char *sql = make_role_sql(object, theirs != NULL ? theirs->definition : NULL);
     HbFinding *finding;
 
     if (object->kind == HB_KIND_PASSWORD)
@@ -390,7 +414,7 @@ static void look_for_differences(const HbCatalog *catalog, const HbCatalog *ther
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         if (find_subject(catalog, there, difference->identity) != NULL)
-            tell_difference(catalog, difference, findings);
+            tell_difference(catalog, there, difference, findings);
     }
 }
 

@@ -43,6 +43,8 @@ static gboolean read_catalog(HbSource *source, GError **error)
         !hb_choice_apply(source->options->choice, manifest->catalog, TRUE, source->along, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, source->options->parts);
+    if (!hb_catalog_check_rows(manifest->catalog, error))
+        return FALSE;
     hb_choice_apply_to_omissions(source->options->choice, source->options->parts, manifest->catalog);
     return TRUE;
 }

@@ -154,7 +154,7 @@ static gboolean read_catalog(Finding *finding, GError **error)
     if (finding->own_catalog == NULL || !hb_order_arrange(finding->own_catalog, error) || !choose(finding, error))
         return FALSE;
     hb_catalog_keep_parts(finding->catalog, options->parts);
-    return TRUE;
+    return hb_catalog_check_rows(finding->catalog, error);
 }
 
 static gboolean read_rows(Finding *finding, GError **error)

@@ -2,19 +2,14 @@
 #include "engine/mariadb/session.h"
 
 #include "engine/mariadb/address.h"
+#include "engine/mariadb/connection.h"
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/names.h"
 
 #include <errmsg.h>
 #include <mysqld_error.h>
-#include <netinet/in.h>
-#include <netinet/tcp.h>
 #include <string.h>
 #include <sys/socket.h>
-
-#define CONNECT_TIMEOUT_SECONDS 15
-#define OPTION_GROUP            "hornbeam"
-#define LARGEST_PACKET          (1024ul * 1024 * 1024)
 
 /* Versions from which on the statements of this engine are known to the servers */
 #define OLDEST_MARIADB 100200
@@ -222,137 +217,6 @@ char *hb_my_quote_literal(const char *text)
 
 /* ---- Life ---- */
 
-static void set_option_files(MYSQL *mysql, const HbMyAddress *address)
-{
-    if (address->option_file != NULL)
-        mysql_optionsv(mysql, MYSQL_READ_DEFAULT_FILE, address->option_file);
-    mysql_optionsv(mysql, MYSQL_READ_DEFAULT_GROUP, OPTION_GROUP);
-}
-
-/*
- * Do the option files name a CA, or a certificate of ours? Only the library knows where they are and what is in them,
- * and it reads them when it connects: to a socket that is nowhere, here
- */
-static gboolean do_files_ask_for_tls(const HbMyAddress *address)
-{
-    static const enum mysql_option asked[] = {MYSQL_OPT_SSL_CA, MYSQL_OPT_SSL_CAPATH, MYSQL_OPT_SSL_CERT,
-                                              MYSQL_OPT_SSL_KEY};
-    MYSQL *mysql = mysql_init(NULL);
-    my_bool enforced = 0;
-    gboolean found = FALSE;
-
-    set_option_files(mysql, address);
-    mysql_real_connect(mysql, "localhost", NULL, NULL, NULL, 0, "/nowhere/to/connect", CLIENT_REMEMBER_OPTIONS);
-    for (gsize i = 0; i < G_N_ELEMENTS(asked) && !found; i++) {
-        const char *value = NULL;
-        found = mysql_get_optionv(mysql, asked[i], &value) == 0 && value != NULL && *value != '\0';
-    }
-    mysql_get_optionv(mysql, MYSQL_OPT_SSL_ENFORCE, &enforced);
-    mysql_close(mysql);
-    return found || enforced;
-}
-
-/*
- * Asking for TLS, or naming a CA, means encryption and verification: otherwise the library goes on in clear where the
- * server, or whoever stands between, offers none, and sends it the password. With verification it ends before that
- */
-static gboolean is_tls_wanted(const HbMyAddress *address)
-{
-    if (address->tls != HB_TLS_DEFAULT)
-        return address->tls != HB_TLS_OFF;
-    return address->tls_ca != NULL || address->tls_cert != NULL || address->tls_key != NULL ||
-           do_files_ask_for_tls(address);
-}
-
-/* Ways to log in that do not send the password itself */
-#define SAFE_WAYS "mysql_native_password,client_ed25519,caching_sha2_password,sha256_password,auth_gssapi_client,parsec"
-
-static void set_tls(MYSQL *mysql, const HbMyAddress *address)
-{
-    my_bool wanted = (my_bool)is_tls_wanted(address);
-
-    if (wanted && (address->tls_ca != NULL || address->tls_cert != NULL || address->tls_key != NULL))
-        mysql_ssl_set(mysql, address->tls_key, address->tls_cert, address->tls_ca, NULL, NULL);
-    if (wanted || address->tls == HB_TLS_OFF)
-        mysql_optionsv(mysql, MYSQL_OPT_SSL_ENFORCE, &wanted);
-    mysql_optionsv(mysql, MYSQL_OPT_SSL_VERIFY_SERVER_CERT, &wanted);
-    if (!wanted && address->socket == NULL && address->host != NULL && strcmp(address->host, "localhost") != 0)
-        mysql_optionsv(mysql, MARIADB_OPT_RESTRICTED_AUTH, SAFE_WAYS);
-}
-
-static void set_options(MYSQL *mysql, const HbMyAddress *address)
-{
-    unsigned int connect_timeout = CONNECT_TIMEOUT_SECONDS;
-    unsigned long packet = LARGEST_PACKET;
-    unsigned int no_local_files = 0;
-
-    set_option_files(mysql, address);
-    mysql_optionsv(mysql, MYSQL_OPT_CONNECT_TIMEOUT, &connect_timeout);
-    mysql_optionsv(mysql, MYSQL_OPT_MAX_ALLOWED_PACKET, &packet);
-    mysql_optionsv(mysql, MYSQL_OPT_LOCAL_INFILE, &no_local_files);
-    mysql_optionsv(mysql, MYSQL_SET_CHARSET_NAME, "utf8mb4");
-    mysql_optionsv(mysql, MYSQL_OPT_CONNECT_ATTR_ADD, "program_name", "hornbeam");
-    set_tls(mysql, address);
-}
-
-/* A peer that is gone is noticed, though nothing is sent: libmariadb sets nothing of the kind */
-static void keep_alive(MYSQL *mysql)
-{
-    const struct {
-        int level, option, value;
-    } options[] = {
-        {SOL_SOCKET, SO_KEEPALIVE, 1},
-#ifdef TCP_KEEPIDLE
-        {IPPROTO_TCP, TCP_KEEPIDLE, HB_KEEPALIVE_IDLE_S},
-        {IPPROTO_TCP, TCP_KEEPINTVL, HB_KEEPALIVE_INTERVAL_S},
-        {IPPROTO_TCP, TCP_KEEPCNT, HB_KEEPALIVE_COUNT},
-#endif
-#ifdef TCP_USER_TIMEOUT
-        {IPPROTO_TCP, TCP_USER_TIMEOUT, HB_USER_TIMEOUT_S * 1000},
-#endif
-    };
-
-    for (gsize i = 0; i < G_N_ELEMENTS(options); i++) /* of a local socket some are none, which is no matter */
-        setsockopt(mysql_get_socket(mysql), options[i].level, options[i].option, &options[i].value, sizeof(int));
-}
-
-/* An empty name is none, even if the URI has one. NULL: none; the caller's */
-static char *database_of(const HbAddress *address)
-{
-    if (address->database == NULL)
-        return hb_my_get_database(address->uri);
-    return *address->database != '\0' ? g_strdup(address->database) : NULL;
-}
-
-/* A handle that is connected, or that says why not; NULL only if the URI cannot be read */
-static MYSQL *connect_to(const HbAddress *address, GError **error)
-{
-    g_autoptr(HbMyAddress) parts = hb_my_address_read(address->uri, error);
-    g_autofree char *database = database_of(address);
-    MYSQL *mysql;
-
-    if (parts == NULL)
-        return NULL;
-    mysql = mysql_init(NULL);
-    set_options(mysql, parts);
-    mysql_real_connect(mysql, parts->host, parts->user, address->password != NULL ? address->password : parts->password,
-                       database, parts->port, parts->socket, 0);
-    return mysql;
-}
-
-static const char *connect_hint(guint number)
-{
-    switch (number) {
-    case ER_ACCESS_DENIED_ERROR:
-    case ER_ACCESS_DENIED_NO_PASSWORD_ERROR:
-        return "give the right user and password: in an option file ([client] user=, password=), or at the prompt";
-    case ER_BAD_DB_ERROR:
-        return "list what is there with: hornbeam survey SERVER, without a database in the URI";
-    default:
-        return "check host, port, socket and user in the URI, that the server runs, and that it lets this host in";
-    }
-}
-
 /* Those of set_up that the server knows, as one SET */
 static char *make_set_up(HbSession *session, GError **error)
 {
@@ -416,17 +280,6 @@ static gboolean check_version(const HbSession *session, GError **error)
                         session->address, mysql_get_server_info(session->mysql));
 }
 
-/* The client library goes on without encryption where a server has none to offer */
-static gboolean check_encryption(const HbSession *session, GError **error)
-{
-    g_autoptr(HbMyAddress) parts = hb_my_address_read(session->origin.uri, NULL);
-
-    return !is_tls_wanted(parts) || mysql_get_ssl_cipher(session->mysql) != NULL ||
-           hb_error_set(error, HB_ERROR_CONNECT,
-                        "set up TLS on that server, or ask for tls=off where the way to it is safe",
-                        "cannot connect to %s: the address asks for TLS, and the server offers none", session->address);
-}
-
 /* Some servers put "5.5.5-" before their version, for the sake of old replicas */
 static void read_server_version(HbSession *session)
 {
@@ -447,30 +300,29 @@ static HbSession *new_session(MYSQL *mysql, const HbAddress *address)
     session->origin =
         (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password), address->watch};
     session->address = hb_my_display(address);
-    session->database = database_of(address);
+    session->database = hb_my_get_database_of(address);
     return session;
 }
 
 HbSession *hb_my_open(const HbAddress *address, GError **error)
 {
-    MYSQL *mysql = connect_to(address, error);
+    MYSQL *mysql = hb_my_connect(address, error);
     HbSession *session;
 
     if (mysql == NULL)
         return NULL;
     session = new_session(mysql, address);
     if (mysql_errno(mysql) != 0) {
-        hb_error_set(error, HB_ERROR_CONNECT, connect_hint(mysql_errno(mysql)), "cannot connect to %s: %s",
+        hb_error_set(error, HB_ERROR_CONNECT, hb_my_get_connect_hint(mysql_errno(mysql)), "cannot connect to %s: %s",
                      session->address, mysql_error(mysql));
         g_clear_pointer(&session, hb_my_close);
         return NULL;
     }
-    keep_alive(mysql);
     session->thread_id = mysql_thread_id(mysql);
     hb_engine_tell_opened(address, &hb_mariadb_engine, session);
     read_server_version(session);
-    if (!check_encryption(session, error) || !check_version(session, error) || !set_variables(session, error) ||
-        !hb_my_reset(session, error))
+    if (!hb_my_check_encryption(session->mysql, address, error) || !check_version(session, error) ||
+        !set_variables(session, error) || !hb_my_reset(session, error))
         g_clear_pointer(&session, hb_my_close);
     return session;
 }
@@ -511,7 +363,7 @@ static gpointer run_kill(gpointer data)
 {
     Kill *kill = data;
     g_autofree char *sql = g_strdup_printf("KILL QUERY %lu", kill->thread_id);
-    MYSQL *other = connect_to(&kill->origin, NULL);
+    MYSQL *other = hb_my_connect(&kill->origin, NULL);
 
     if (other != NULL && mysql_errno(other) == 0)
         mysql_query(other, sql);
@@ -551,7 +403,7 @@ void hb_my_cut(HbSession *session)
 gboolean hb_my_needs_password(const HbAddress *address)
 {
     g_autoptr(HbMyAddress) parts = hb_my_address_read(address->uri, NULL);
-    MYSQL *mysql = parts != NULL && parts->password == NULL ? connect_to(address, NULL) : NULL;
+    MYSQL *mysql = parts != NULL && parts->password == NULL ? hb_my_connect(address, NULL) : NULL;
     gboolean needed = mysql != NULL && mysql_errno(mysql) == ER_ACCESS_DENIED_ERROR;
 
     if (mysql != NULL)

@@ -41,6 +41,10 @@ static gboolean read_rows(HbGather *gather, GError **error)
         set->extent = g_ascii_strtoull(extent, NULL, 10);
         set->number = g_ascii_strtoull(hb_pg_get(result, row, "objid"), NULL, 10);
         set->condition = g_strdup(hb_pg_get(result, row, "condition"));
+        if (hb_pg_get(result, row, "barrier") != NULL)
+            set->barrier = g_strdup_printf("row security may hide rows of it from this role\n"
+                                           "read as its owner or as a superuser, or have one run: %s;",
+                                           hb_pg_get(result, row, "barrier"));
         set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
         read_columns(set, hb_pg_get(result, row, "columns"));
     }

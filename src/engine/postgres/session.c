@@ -304,8 +304,12 @@ static const char *connect_hint(PGconn *conn, const char *complaint)
 {
     if (PQconnectionNeedsPassword(conn) || strstr(complaint, "password") != NULL)
         return "give the right password in the password file (~/.pgpass), in PGPASSWORD, or at the prompt";
+    if (strstr(complaint, "role \"") != NULL && strstr(complaint, "does not exist") != NULL)
+        return "name a role in the URI that the server has, or have it created there";
     if (strstr(complaint, "does not exist") != NULL)
         return "list what is there with: hornbeam survey SERVER, without a database in the URI";
+    if (strstr(complaint, "too many connections") != NULL || strstr(complaint, "remaining connection slots") != NULL)
+        return "use fewer sessions (--jobs), wait until others have ended, or have the server's limit raised";
     return "check host, port and user in the URI, that the server runs, and that it lets this host in";
 }
 

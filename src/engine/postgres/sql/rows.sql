@@ -20,7 +20,9 @@ SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
                                   AND coalesce(b.typname, t.typname) !~ '^_?reg'
                                   AND coalesce(b.typsend, t.typsend) <> 0 AND coalesce(b.typreceive, t.typreceive) <> 0)))
        AND x.oid IS NULL AS has_binary,
-       x.condition
+       x.condition,
+       CASE WHEN c.relkind = 'r' AND c.relrowsecurity AND row_security_active(c.oid)
+            THEN format('ALTER ROLE %I BYPASSRLS', current_user) END AS barrier
 FROM pg_class c
 LEFT JOIN (
     SELECT u.oid, min(u.condition) AS condition
