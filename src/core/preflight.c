@@ -26,7 +26,7 @@ const char *const hb_finding_names[] = {
     /* Users and rights */
     "role-missing", "role-differs", "right-missing", "refused", "ownership",
     /* What means something else there, or leads elsewhere */
-    "setting-differs", "foreign-host", "other-database",
+    "setting-differs", "foreign-host", "other-database", "code-runs",
     /* What should be known of the source */
     "no-key", "no-transactions", NULL};
 
@@ -231,8 +231,37 @@ static void look_for_hosts(const HbCatalog *catalog, GPtrArray *findings)
     }
 }
 
+/* What the server evaluates while rows load, or while keys and indexes are made */
+static gboolean runs_while_loading(HbKind kind)
+{
+    return kind == HB_KIND_CHECK || kind == HB_KIND_DOMAIN || kind == HB_KIND_TABLE || kind == HB_KIND_DEFAULT ||
+           kind == HB_KIND_INDEX || kind == HB_KIND_KEY || kind == HB_KIND_MATERIALIZED_VIEW;
+}
+
+static void look_for_code(const HbCatalog *catalog, GPtrArray *findings)
+{
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+    Names names = {0};
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        for (guint n = 0; runs_while_loading(object->kind) && n < object->needs->len; n++) {
+            const char *need = object->needs->pdata[n];
+            if (g_str_has_prefix(need, "function ") && g_hash_table_add(seen, (gpointer)need))
+                names_add(&names, need + strlen("function "));
+        }
+    }
+    if (names.count == 0)
+        return;
+    g_autofree char *list = names_take(&names);
+    hb_finding_advise(hb_findings_add(findings, HB_FINDING_NOTE, "code-runs", list,
+                                      "will run with the rights of who restores, while rows load and indexes are made"),
+                      "read them before, if whoever wrote them is not trusted: see docs/trust.md", NULL);
+}
+
 void hb_preflight_look_at_objects(const HbCatalog *catalog, GPtrArray *findings)
 {
+    look_for_code(catalog, findings);
     look_for_keys(catalog, findings);
     look_for_hosts(catalog, findings);
 }

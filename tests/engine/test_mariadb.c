@@ -663,10 +663,38 @@ static void damaged_rows_are_refused(void **state)
     }
 }
 
+/* Whom the server would take for an account where there is no such role */
+static void roles_that_a_statement_names_are_found(void **state)
+{
+    static const struct {
+        const char *statement, *role; /* NULL: none */
+    } statements[] = {
+        {"GRANT SELECT ON `db`.* TO `app`", "app"},
+        {"GRANT SELECT ON `db`.* TO `app`@`%`", NULL},
+        {"GRANT `r` TO `odd role` WITH ADMIN OPTION", "`odd role`"},
+        {"GRANT SHOW VIEW ON `db`.* TO PUBLIC", NULL},
+        {"CREATE DEFINER=`app` PROCEDURE `p`() SELECT 1", "app"},
+        {"CREATE DEFINER=`app`@`localhost` PROCEDURE `p`() SELECT 1", NULL},
+        {"CREATE ALGORITHM=UNDEFINED SQL SECURITY DEFINER VIEW `kale` AS select 1", NULL},
+        {"CREATE ALGORITHM=UNDEFINED DEFINER=`app` SQL SECURITY DEFINER VIEW `kale` AS select 1", "app"},
+        {"CREATE DEFINER=CURRENT_USER FUNCTION f() RETURNS INT RETURN 1", NULL},
+        {"CREATE TABLE definer (a int)", NULL},
+        {"SELECT 1", NULL},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(statements); i++) {
+        g_autofree char *role = hb_grant_find_role(statements[i].statement);
+        if (g_strcmp0(role, statements[i].role) != 0)
+            fail_msg("%s: “%s”", statements[i].statement, role != NULL ? role : "none");
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(mariadb_keeps_the_contract),
+        cmocka_unit_test(roles_that_a_statement_names_are_found),
         cmocka_unit_test(who_ended_a_statement_is_known),
         cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),
         cmocka_unit_test(what_others_made_is_never_taken_for_ours),

@@ -123,8 +123,9 @@ MYSQL *hb_my_connect(const HbAddress *address, GError **error)
         return NULL;
     mysql = mysql_init(NULL);
     set_options(mysql, parts);
-    if (mysql_real_connect(mysql, parts->host, parts->user, address->password != NULL ? address->password : parts->password,
-                       database, parts->port, parts->socket, 0) != NULL)
+    if (mysql_real_connect(mysql, parts->host, parts->user,
+                           address->password != NULL ? address->password : parts->password, database, parts->port,
+                           parts->socket, 0) != NULL)
         keep_alive(mysql);
     return mysql;
 }

@@ -9,7 +9,8 @@
 
 #include <mysql.h>
 
-/* A handle that is connected, or that says why not; the caller's. NULL only if the URI cannot be read (HB_ERROR_USAGE) */
+/* A handle that is connected, or that says why not; the caller's. NULL only if the URI cannot be read (HB_ERROR_USAGE)
+ */
 MYSQL *hb_my_connect(const HbAddress *address, GError **error);
 
 /* What to do where connecting failed with this number of the server's or the library's */

@@ -144,12 +144,13 @@ char *hb_grant_find_role(const char *statement)
     }
     if (!hb_token_is_word(&first, "CREATE"))
         return NULL;
-    definer = read_until(&at, "DEFINER");
-    if (definer == NULL)
-        return NULL;
-    g_free(definer);
-    hb_my_next(&at); /* = */
-    return read_role(at);
+    while ((definer = read_until(&at, "DEFINER")) != NULL) {
+        const HbToken sign = hb_my_next(&at);
+        g_free(definer);
+        if (hb_my_token_is_sign(&sign, '=')) /* and not SQL SECURITY DEFINER */
+            return read_role(at);
+    }
+    return NULL;
 }
 
 static gint compare_names(gconstpointer one, gconstpointer other)
