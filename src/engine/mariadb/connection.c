@@ -3,6 +3,7 @@
 
 #include "engine/mariadb/address.h"
 
+#include <errmsg.h>
 #include <mysqld_error.h>
 #include <netinet/in.h>
 #include <netinet/tcp.h>
@@ -143,6 +144,10 @@ const char *hb_my_get_connect_hint(guint number)
     case ER_HOST_NOT_PRIVILEGED:
     case ER_HOST_IS_BLOCKED:
         return "have the server let this host in: an account for it, and FLUSH HOSTS if it was blocked";
+    case CR_SSL_CONNECTION_ERROR:
+        return "have that server offer TLS with a certificate that its CA vouches for (tls-ca=FILE), or ask for "
+               "tls=off where "
+               "the way to it is safe";
     case ER_BAD_DB_ERROR:
         return "list what is there with: hornbeam survey SERVER, without a database in the URI";
     default:
