@@ -430,6 +430,16 @@ static void statements_end_where_a_shell_ends_them(void **state)
         {"SELECT 5--1; # comment; here\nSELECT /* ; */ 2", "SELECT 5--1|SELECT /* ; */ 2"},
         {"  \n", ""},
     };
+    static const struct {
+        const char *sql, *statements;
+    } delimited[] = {
+        {"a ;; b // c", "DELIMITER $$\na ;; b // c$$\nDELIMITER ;"},
+        {"DO 1;", "DELIMITER //\nDO 1;//\nDELIMITER ;"},
+        {"DO 1 -- ;", "DELIMITER //\nDO 1 -- ;\n//\nDELIMITER ;"},
+        {"DO 1 # last", "DELIMITER ;;\nDO 1 # last\n;;\nDELIMITER ;"},
+        {"a ;; b // c $", "DELIMITER @@1@@\na ;; b // c $@@1@@\nDELIMITER ;"},
+        {"a ;; // $$ @@1@@ -@@2@", "DELIMITER @@3@@\na ;; // $$ @@1@@ -@@2@@@3@@\nDELIMITER ;"},
+    };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -439,8 +449,13 @@ static void statements_end_where_a_shell_ends_them(void **state)
             g_string_append_printf(joined, "%s%s", s > 0 ? "|" : "", (const char *)statements->pdata[s]);
         assert_string_equal(joined->str, cases[i].statements);
     }
-    g_autofree char *odd = hb_my_delimit("a ;; b // c");
-    assert_string_equal(odd, "DELIMITER $$\na ;; b // c$$\nDELIMITER ;");
+    for (gsize i = 0; i < G_N_ELEMENTS(delimited); i++) {
+        g_autofree char *odd = hb_my_delimit(delimited[i].sql);
+        g_autoptr(GPtrArray) again = hb_my_split_statements(odd);
+        assert_string_equal(odd, delimited[i].statements);
+        assert_int_equal(again->len, 1);
+        assert_string_equal(again->pdata[0], delimited[i].sql);
+    }
 }
 
 static void a_tables_words_are_taken_apart(void **state)

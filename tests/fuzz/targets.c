@@ -8,11 +8,17 @@
 #include "core/rowsql.h"
 #include "core/rowtext.h"
 #include "core/versions.h"
+#include "dump/json_text.h"
 #include "dump/reader.h"
 #include "dump/stream.h"
 #include "engine/engine.h"
 #include "engine/mariadb/createtext.h"
+#include "engine/mariadb/encoding.h"
 #include "engine/mariadb/grants.h"
+#include "engine/mariadb/script.h"
+#include "engine/mariadb/statements.h"
+#include "engine/postgres/printing.h"
+#include "work/clearing.h"
 
 #include <fcntl.h>
 #include <glib/gstdio.h>
@@ -139,6 +145,52 @@ static gboolean read_rows(const char *bytes, gsize length)
     return taken;
 }
 
+/* Rows to values, in blocks of two sizes, and back to text: what comes back is the same row */
+
+static gboolean add_to_value(gpointer data, const char *bytes, gsize length, GError **error)
+{
+    (void)error;
+    g_string_append_len(data, bytes, (gssize)length);
+    return TRUE;
+}
+
+static gboolean end_value(gpointer data, gboolean is_null, GError **error)
+{
+    (void)error;
+    g_string_append(data, is_null ? "<null>" : "<end>");
+    return TRUE;
+}
+
+static gboolean end_values(gpointer data, GError **error)
+{
+    (void)error;
+    g_string_append_c(data, '\n');
+    return TRUE;
+}
+
+static char *decode(const char *bytes, gsize length, gsize block)
+{
+    static const HbDecoderEvents events = {add_to_value, end_value, end_values};
+    GString *text = g_string_new(NULL);
+    HbDecoder decoder;
+    gboolean ok = TRUE;
+
+    hb_decoder_init(&decoder, "txd", 3, &events, text);
+    for (gsize at = 0; at < length && ok; at += block)
+        ok = hb_decoder_add(&decoder, bytes + at, MIN(block, length - at), NULL);
+    return g_string_free(text, !ok);
+}
+
+static gboolean read_values(const char *bytes, gsize length)
+{
+    g_autofree char *one = decode(bytes, length, 3), *other = decode(bytes, length, length + 1);
+
+    g_assert((one == NULL) == (other == NULL));
+    if (one != NULL)
+        g_assert_cmpstr(one, ==, other);
+    return one != NULL;
+}
+
 /* ---- Texts ---- */
 
 static gboolean read_tokens(HbDialect dialect, const char *text)
@@ -186,6 +238,89 @@ static gboolean read_sql(const char *bytes, gsize length)
     return whole;
 }
 
+/* What the server shows of accounts: each line in the place of a grant, of an account's own line, of a definition */
+static gboolean read_grant(const char *bytes, gsize length)
+{
+    g_autofree char *line = g_strndup(bytes, length);
+    g_autofree char *role = hb_grant_find_role(line), *definer = hb_my_read_definer(line);
+    g_autofree char *forgotten = hb_my_forget_definer(line);
+    HbGrant *grant = hb_grant_read(line, "'ida'@'%'");
+    const gboolean taken = grant != NULL;
+
+    if (taken)
+        g_free(hb_my_write_account(grant->database, grant->object));
+    if (taken && grant->database != NULL)
+        hb_grant_names(grant->database, "garden_1");
+    hb_grant_free(grant);
+    return taken;
+}
+
+/* Any text between lines that say how it ends is one statement, and this text */
+static gboolean read_statements(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strstrip(g_strndup(bytes, length)), *delimited = hb_my_delimit(text);
+    g_autoptr(GPtrArray) statements = hb_my_split_statements(text), again = hb_my_split_statements(delimited);
+    HbObject *object = hb_object_new(HB_KIND_PROCEDURE, "garden.water");
+
+    for (guint i = 0; i < statements->len; i++)
+        g_assert_cmpuint(strlen(statements->pdata[i]), <=, length);
+    if (*text != '\0') {
+        g_assert_cmpuint(again->len, ==, 1);
+        g_assert_cmpstr(again->pdata[0], ==, text);
+    }
+    object->definition = g_strdup(text);
+    hb_my_shell_reads(object);
+    hb_object_free(object);
+    g_free(hb_pg_steady(text));
+    return statements->len > 0;
+}
+
+static gboolean read_pattern(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length);
+    HbPattern *pattern = hb_pattern_read(text, "take", NULL);
+    HbObject *object = hb_object_new(HB_KIND_FUNCTION, "garden.\"a.b\"(integer, text)");
+    const gboolean taken = pattern != NULL;
+
+    if (taken)
+        hb_pattern_fits(pattern, object);
+    if (taken && pattern->database)
+        hb_pattern_fits_database(pattern, text);
+    hb_object_free(object);
+    hb_pattern_free(pattern);
+    return taken;
+}
+
+/* A note as a journal keeps it, signed with a key that the enemy is given: what is taken reads the same when written */
+static gboolean read_note(const char *bytes, gsize length)
+{
+    static const char key[] = "key";
+    g_autofree char *text = g_strndup(bytes, length);
+    g_autofree char *hmac = g_compute_hmac_for_string(G_CHECKSUM_SHA256, (const guchar *)key, strlen(key), text, -1);
+    g_autofree char *note = g_strdup_printf("%s\n%s", hmac, text);
+    g_autoptr(HbClearing) clearing = hb_clearing_read(note, key, NULL);
+
+    g_assert(hb_clearing_read(text, key, NULL) == NULL || g_str_has_prefix(text, hmac));
+    if (clearing == NULL)
+        return FALSE;
+    g_autofree char *written = hb_clearing_write(clearing, key);
+    g_autoptr(HbClearing) again = hb_clearing_read(written, key, NULL);
+    g_autofree char *twice = hb_clearing_write(again, key);
+    g_assert_cmpstr(written, ==, twice);
+    return TRUE;
+}
+
+/* Any text comes back from JSON as it was, and stands there as UTF-8 */
+static gboolean read_name(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length), *json = hb_json_text_write(text);
+    g_autofree char *back = hb_json_text_read(json), *direct = hb_json_text_read(text);
+
+    g_assert(g_utf8_validate(json, -1, NULL));
+    g_assert_cmpstr(back, ==, text);
+    return strcmp(json, text) == 0;
+}
+
 static gboolean read_uri(const char *bytes, gsize length)
 {
     g_autofree char *uri = g_strndup(bytes, length);
@@ -213,9 +348,22 @@ static gboolean read_route(const char *bytes, gsize length)
     return taken;
 }
 
-const FuzzTarget fuzz_targets[] = {{"manifest", read_manifest}, {"tar", read_tar}, {"stream", read_stream},
-                                   {"rows", read_rows},         {"sql", read_sql}, {"uri", read_uri},
-                                   {"route", read_route},       {NULL, NULL}};
+const FuzzTarget fuzz_targets[] = {
+    {"manifest", read_manifest},
+    {"tar", read_tar},
+    {"stream", read_stream},
+    {"rows", read_rows},
+    {"values", read_values},
+    {"sql", read_sql},
+    {"grant", read_grant},
+    {"uri", read_uri},
+    {"route", read_route},
+    {"pattern", read_pattern},
+    {"statements", read_statements},
+    {"note", read_note},
+    {"name", read_name},
+    {NULL, NULL},
+};
 
 const FuzzTarget *fuzz_find_target(const char *name)
 {

@@ -65,20 +65,39 @@ GPtrArray *hb_my_split_statements(const char *sql)
     return statements;
 }
 
+/* Does the delimiter, right behind the statement, end it and nothing before? */
+static gboolean is_free(const char *statement, const char *delimiter)
+{
+    g_autofree char *both = g_strconcat(statement, delimiter, NULL);
+
+    return strstr(both, delimiter) == both + strlen(statement);
+}
+
+/* Might the last line be a comment to its end? A shell would read a delimiter there as part of it */
+static gboolean may_end_in_comment(const char *statement)
+{
+    const char *line = strrchr(statement, '\n');
+
+    line = line != NULL ? line : statement;
+    return strstr(line, "--") != NULL || strchr(line, '#') != NULL;
+}
+
 char *hb_my_delimit(const char *statement)
 {
     static const char *const delimiters[] = {";;", "//", "$$"};
+    const char *break_line = may_end_in_comment(statement) ? "\n" : "";
     g_autofree char *own = NULL;
     const char *delimiter = NULL;
 
     for (gsize i = 0; i < G_N_ELEMENTS(delimiters) && delimiter == NULL; i++)
-        delimiter = strstr(statement, delimiters[i]) == NULL ? delimiters[i] : NULL;
+        delimiter = is_free(statement, delimiters[i]) ? delimiters[i] : NULL;
     for (guint i = 1; delimiter == NULL; i++) { /* whoever wrote the text cannot have written all of them */
         g_free(own);
         own = g_strdup_printf("@@%u@@", i);
-        delimiter = strstr(statement, own) == NULL ? own : NULL;
+        delimiter = is_free(statement, own) ? own : NULL;
     }
-    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s\n" DELIMITER_LINE ";", delimiter, statement, delimiter);
+    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s%s\n" DELIMITER_LINE ";", delimiter, statement, break_line,
+                           delimiter);
 }
 
 gboolean hb_my_run_statement(HbSession *session, const char *sql, char **complaint, GError **error)
