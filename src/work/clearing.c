@@ -3,6 +3,7 @@
 
 #include "core/compare.h"
 #include "core/order.h"
+#include "dump/json_text.h"
 
 #include <string.h>
 
@@ -179,9 +180,20 @@ HbClearing *hb_clearing_new(const HbMeeting *meeting, const HbEngine *engine, GP
 #define NOTE_ITEMS "a(smsmsasu)"
 #define NOTE_FORM  "(asas" NOTE_ITEMS NOTE_ITEMS NOTE_ITEMS ")"
 
+/* Such values hold UTF-8 only, which names and statements need not be. NULL stays NULL */
+static GVariant *write_text(const char *text)
+{
+    return text != NULL ? g_variant_new_take_string(hb_json_text_write(text)) : NULL;
+}
+
 static GVariant *write_names(const GPtrArray *names)
 {
-    return g_variant_new_strv((const char *const *)names->pdata, (gssize)names->len);
+    GVariantBuilder builder;
+
+    g_variant_builder_init(&builder, G_VARIANT_TYPE_STRING_ARRAY);
+    for (guint i = 0; i < names->len; i++)
+        g_variant_builder_add_value(&builder, write_text(names->pdata[i]));
+    return g_variant_builder_end(&builder);
 }
 
 static GVariant *write_items(const GPtrArray *items)
@@ -191,7 +203,9 @@ static GVariant *write_items(const GPtrArray *items)
     g_variant_builder_init(&builder, G_VARIANT_TYPE(NOTE_ITEMS));
     for (guint i = 0; i < items->len; i++) {
         const HbClearItem *item = items->pdata[i];
-        g_variant_builder_add(&builder, "(smsms@asu)", item->identity, item->sql, item->definition,
+        g_variant_builder_add(&builder, "(@s@ms@ms@asu)", write_text(item->identity),
+                              g_variant_new_maybe(G_VARIANT_TYPE_STRING, write_text(item->sql)),
+                              g_variant_new_maybe(G_VARIANT_TYPE_STRING, write_text(item->definition)),
                               write_names(item->needs), item->turn);
     }
     return g_variant_builder_end(&builder);
@@ -217,40 +231,45 @@ char *hb_clearing_write(const HbClearing *clearing, const char *key)
     return g_strdup_printf("%s\n%s", signature, text);
 }
 
-static void read_names(GVariant *note, gsize at, GPtrArray *names)
+static char *read_text(const char *text)
 {
-    g_autoptr(GVariant) list = g_variant_get_child_value(note, at);
-    GVariantIter iter;
-    char *name;
-
-    g_variant_iter_init(&iter, list);
-    while (g_variant_iter_next(&iter, "s", &name))
-        g_ptr_array_add(names, name);
+    return text != NULL ? hb_json_text_read(text) : NULL;
 }
 
-static void read_items(GVariant *note, gsize at, GPtrArray *items)
+/* Takes the list */
+static void read_names(GVariant *list, GPtrArray *names)
 {
-    g_autoptr(GVariant) list = g_variant_get_child_value(note, at);
-    GVariantIter iter, needs;
-    GVariant *names;
-    const char *identity, *definition;
-    char *sql, *name;
+    GVariantIter iter;
+    const char *name;
+
+    g_variant_iter_init(&iter, list);
+    while (g_variant_iter_next(&iter, "&s", &name))
+        g_ptr_array_add(names, read_text(name));
+    g_variant_unref(list);
+}
+
+/* Likewise */
+static void read_items(GVariant *list, GPtrArray *items)
+{
+    GVariantIter iter;
+    GVariant *needs;
+    const char *identity, *sql, *definition;
     guint32 turn;
 
     g_variant_iter_init(&iter, list);
-    while (g_variant_iter_next(&iter, "(&smsm&s@asu)", &identity, &sql, &definition, &names, &turn)) {
-        HbClearItem *item = add_item(items, identity, sql, definition);
+    while (g_variant_iter_next(&iter, "(&sm&sm&s@asu)", &identity, &sql, &definition, &needs, &turn)) {
+        g_autofree char *name = read_text(identity), *again = read_text(definition);
+        HbClearItem *item = add_item(items, name, read_text(sql), again);
         item->turn = turn;
-        g_variant_iter_init(&needs, names);
-        while (g_variant_iter_next(&needs, "s", &name))
-            g_ptr_array_add(item->needs, name);
-        g_variant_unref(names);
+        read_names(needs, item->needs);
     }
+    g_variant_unref(list);
 }
 
-static HbClearing *read_text(const char *text, GError **error)
+static HbClearing *read_note(const char *text, GError **error)
 {
-    g_autoptr(GVariant) note = g_variant_parse(G_VARIANT_TYPE(NOTE_FORM), text, NULL, NULL, NULL);
+    g_autoptr(GVariant) note =
+        g_utf8_validate(text, -1, NULL) ? g_variant_parse(G_VARIANT_TYPE(NOTE_FORM), text, NULL, NULL, NULL) : NULL;
     HbClearing *clearing;
 
     if (note == NULL) {
@@ -259,11 +278,11 @@ static HbClearing *read_text(const char *text, GError **error)
         return NULL;
     }
     clearing = clearing_new();
-    read_names(note, 0, clearing->kept);
-    read_names(note, 1, clearing->rows);
-    read_items(note, 2, clearing->dropped);
-    read_items(note, 3, clearing->emptied);
-    read_items(note, 4, clearing->aside);
+    read_names(g_variant_get_child_value(note, 0), clearing->kept);
+    read_names(g_variant_get_child_value(note, 1), clearing->rows);
+    read_items(g_variant_get_child_value(note, 2), clearing->dropped);
+    read_items(g_variant_get_child_value(note, 3), clearing->emptied);
+    read_items(g_variant_get_child_value(note, 4), clearing->aside);
     return clearing;
 }
 
@@ -273,7 +292,7 @@ HbClearing *hb_clearing_read(const char *text, const char *key, GError **error)
     g_autofree char *signature = line_end != NULL ? sign(line_end + 1, key) : NULL;
 
     if (signature != NULL && strncmp(text, signature, strlen(signature)) == 0 && text + strlen(signature) == line_end)
-        return read_text(line_end + 1, error);
+        return read_note(line_end + 1, error);
     hb_error_set(error, HB_ERROR_BLOCKED, "see who wrote to the journal, and restore into a new database",
                  "what the journal in the target says was not written by a restore of this dump");
     return NULL;
@@ -306,7 +325,7 @@ gboolean hb_clearing_inherit(HbClearing *clearing, GHashTable *journal, const ch
                              const HbMeeting *meeting, GPtrArray *findings, GError **error)
 {
     const char *line_end = strchr(note, '\n');
-    g_autoptr(HbClearing) earlier = read_text(line_end != NULL ? line_end + 1 : "", error);
+    g_autoptr(HbClearing) earlier = read_note(line_end != NULL ? line_end + 1 : "", error);
 
     for (guint i = 0; earlier != NULL && i < earlier->aside->len; i++) {
         const HbClearItem *item = earlier->aside->pdata[i];

@@ -227,7 +227,8 @@ static void names_that_are_no_text_move(void **state)
         "psql -qXAt"
         " \"$(server_uri one raw$n)\" -c \"SELECT encode(convert_to(relname, 'SQL_ASCII'), 'hex') FROM pg_class WHERE "
         "relkind ="
-        " 'r' AND relnamespace = 'public'::regnamespace\"; done 2>&1");
+        " 'r' AND relnamespace = 'public'::regnamespace\"; done 2>&1; $HORNBEAM restore -q --existing replace --yes"
+        " raw.dump \"$(server_uri one raw1)\"; $HORNBEAM verify \"$from\" \"$(server_uri one raw1)\"");
 
     (void)state;
     run_expect(run, 0, "62e4756d65", NULL);

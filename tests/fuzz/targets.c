@@ -247,8 +247,6 @@ static gboolean read_grant(const char *bytes, gsize length)
     HbGrant *grant = hb_grant_read(line, "'ida'@'%'");
     const gboolean taken = grant != NULL;
 
-    if (taken)
-        g_free(hb_my_write_account(grant->database, grant->object));
     if (taken && grant->database != NULL)
         hb_grant_names(grant->database, "garden_1");
     hb_grant_free(grant);

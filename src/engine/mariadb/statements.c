@@ -47,7 +47,8 @@ GPtrArray *hb_my_split_statements(const char *sql)
             const char *text = at + strlen(DELIMITER_LINE);
             g_free(delimiter);
             delimiter = g_strndup(text, strcspn(text, "\n"));
-            at = skip_space(text + strlen(delimiter));
+            at = text + strlen(delimiter);
+            at = strcmp(delimiter, ";") == 0 ? skip_space(at) : at + strspn(at, "\n");
             continue;
         }
         if (delimiter == NULL || strcmp(delimiter, ";") == 0) {
