@@ -5,6 +5,7 @@
 #include "cli/terminal.h"
 #include "cli/whole.h"
 #include "core/error.h"
+#include "core/pattern.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/dump.h"
@@ -18,7 +19,7 @@ static gboolean is_expected(const HbCli *cli, const HbOmission *omission)
 
     for (char *const *accepted = cli->options.accept; accepted != NULL && *accepted != NULL; accepted++) {
         const char *glob = g_str_has_prefix(*accepted, name) ? *accepted + strlen(name) : NULL;
-        if (glob != NULL && (*glob == '\0' || (*glob == ':' && g_pattern_match_simple(glob + 1, omission->what))))
+        if (glob != NULL && (*glob == '\0' || (*glob == ':' && hb_glob_fits(glob + 1, omission->what))))
             return TRUE;
     }
     return FALSE;

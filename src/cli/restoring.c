@@ -91,7 +91,8 @@ HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GE
         hb_restore_set_blocked_error(restore, error);
         return HB_STATUS_REMARKS;
     }
-    hb_cli_show_plan(cli, restore, path);
+    if (!hb_restore_is_done_before(restore))
+        hb_cli_show_plan(cli, restore, path);
     if (cli->options.dry_run) {
         hb_cli_print(cli, cli->options.json ? hb_json_steps(restore) : hb_steps_page(restore, cli->color));
         return HB_STATUS_DONE;

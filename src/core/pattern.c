@@ -2,6 +2,7 @@
 #include "core/pattern.h"
 
 #include "core/error.h"
+#include "core/json_text.h"
 #include "core/sqltext.h"
 
 #include <string.h>
@@ -59,6 +60,14 @@ void hb_pattern_free(HbPattern *pattern)
 
 /* ---- Matching ---- */
 
+gboolean hb_glob_fits(const char *glob, const char *text)
+{
+    g_autofree char *wanted = hb_json_text_write(glob),
+                    *there = hb_json_text_write(text); /* GLib's is for UTF-8 only */
+
+    return g_pattern_match_simple(wanted, there);
+}
+
 static void append_unquoted(GString *text, const HbToken *token)
 {
     HbToken name = *token;
@@ -94,7 +103,7 @@ static gboolean fits_name(const char *glob, const char *name)
     g_autoptr(GString) plain = g_string_new(NULL);
 
     take_apart(name, last_only, strchr(glob, '(') != NULL, quoted, plain);
-    return g_pattern_match_simple(glob, quoted->str) || g_pattern_match_simple(glob, plain->str);
+    return hb_glob_fits(glob, quoted->str) || hb_glob_fits(glob, plain->str);
 }
 
 gboolean hb_pattern_fits(const HbPattern *pattern, const HbObject *object)
@@ -111,5 +120,5 @@ gboolean hb_pattern_is_open(const HbPattern *pattern)
 
 gboolean hb_pattern_fits_database(const HbPattern *pattern, const char *database)
 {
-    return pattern->database && g_pattern_match_simple(pattern->glob, database);
+    return pattern->database && hb_glob_fits(pattern->glob, database);
 }

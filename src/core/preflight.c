@@ -2,6 +2,7 @@
 #include "core/preflight.h"
 
 #include "core/compare.h"
+#include "core/pattern.h"
 #include "core/users.h"
 
 #include <string.h>
@@ -127,7 +128,7 @@ static gboolean is_accepted(const HbFinding *finding, const char *text)
 
     if (!g_str_has_prefix(text, finding->name))
         return FALSE;
-    return text[length] == '\0' || (text[length] == ':' && g_pattern_match_simple(text + length + 1, finding->object));
+    return text[length] == '\0' || (text[length] == ':' && hb_glob_fits(text + length + 1, finding->object));
 }
 
 void hb_findings_accept(GPtrArray *findings, char *const *accepted)

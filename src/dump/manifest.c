@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/manifest.h"
 
-#include "dump/json_text.h"
+#include "core/json_text.h"
 
 #include <jansson.h>
 

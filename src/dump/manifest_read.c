@@ -6,8 +6,8 @@
 #include "dump/manifest.h"
 
 #include "core/error.h"
+#include "core/json_text.h"
 #include "dump/invariants.h"
-#include "dump/json_text.h"
 #include "dump/limits.h"
 
 #include <jansson.h>

@@ -245,6 +245,7 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "resumed", json_boolean(hb_restore_is_resumed(restore)));
+    json_object_set_new(root, "finished_before", json_boolean(hb_restore_is_done_before(restore)));
     json_object_set_new(root, "steps_done", number(result->done));
     json_object_set_new(root, "steps_done_before", number(result->done_before));
     json_object_set_new(root, "steps_open", number(result->open));

@@ -291,7 +291,11 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
 
     const char *again = hb_restore_is_carried(restore) ? BEGIN_AGAIN : "go on with --resume";
 
-    if (failed > 0)
+    if (hb_restore_is_done_before(restore))
+        hb_piece_append_verdict(out, color, TRUE,
+                                "Finished already: %s holds all of this dump; nothing was done. Verify compares it",
+                                what);
+    else if (failed > 0)
         hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes, then %s",
                                 failed, left_out, again);
     else if (result->open > 0)
@@ -312,8 +316,9 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
     g_autofree char *rate = rate_text(result->bytes, result->seconds);
     g_autofree char *rows = hb_text_plural(result->rows, "row", "rows");
     g_autofree char *done = hb_text_plural(result->done, "step", "steps");
-    g_autofree char *before =
-        hb_restore_is_resumed(restore) ? g_strdup_printf(" (and %u by the earlier run)", result->done_before) : NULL;
+    g_autofree char *before = hb_restore_is_resumed(restore) || hb_restore_is_done_before(restore)
+                                  ? g_strdup_printf(" (and %u by the earlier run)", result->done_before)
+                                  : NULL;
     guint failed, left_out, remarks;
 
     hb_piece_append_heading(out, color,

@@ -2,8 +2,8 @@
 #include "work/clearing.h"
 
 #include "core/compare.h"
+#include "core/json_text.h"
 #include "core/order.h"
-#include "dump/json_text.h"
 
 #include <string.h>
 

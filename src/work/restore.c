@@ -118,6 +118,11 @@ gboolean hb_restore_is_resumed(const HbRestore *restore)
     return restore->resumed;
 }
 
+gboolean hb_restore_is_done_before(const HbRestore *restore)
+{
+    return restore->done_before;
+}
+
 const GPtrArray *hb_restore_get_findings(const HbRestore *restore)
 {
     return restore->findings;
@@ -349,6 +354,11 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     result->exceptions = hb_restore_new_exceptions();
     restore->result = result;
     restore->rows_came = restore->options.supply == NULL;
+    if (restore->done_before) {
+        result->done_before = hb_plan_count(restore->steps->plan);
+        restore->finished = TRUE;
+        return TRUE;
+    }
     hb_restore_list_changes(restore);
     ok = prepare_target(restore, error) &&
          (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));

@@ -100,6 +100,12 @@ gboolean hb_restore_is_new_database(const HbRestore *restore);
 gboolean hb_restore_is_carried(const HbRestore *restore); /* its rows come from a supply */
 gboolean hb_restore_is_resumed(const HbRestore *restore);
 
+/*
+ * It was to be resumed, but an earlier run has finished it: nothing is unfinished on the target, all objects of the
+ * dump are there, and rows in each table that has some in the dump. run() then does nothing
+ */
+gboolean hb_restore_is_done_before(const HbRestore *restore);
+
 /* What was found: HbFinding *, sorted, borrowed. A blocker that is not accepted forbids run() */
 const GPtrArray *hb_restore_get_findings(const HbRestore *restore);
 gboolean hb_restore_is_blocked(const HbRestore *restore);

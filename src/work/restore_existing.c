@@ -157,6 +157,44 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
     return !restore->takes_over || inherit(restore, session, &meeting, error);
 }
 
+/* Users are the server's: that they are there says nothing of this restore */
+static const char *find_missing(const HbRestore *restore, const HbCatalog *there, GHashTable *holding)
+{
+    const HbCatalog *wanted = restore->manifest->catalog;
+
+    for (guint i = 0; i < hb_catalog_count(wanted); i++) {
+        const HbObject *object = hb_catalog_get(wanted, i);
+        if (hb_kind_get_traits(object->kind)->part != HB_PART_USERS && hb_catalog_find(there, object->identity) == NULL)
+            return object->identity;
+    }
+    for (guint i = 0; i < restore->manifest->rows->len; i++) {
+        const HbStoredRows *rows = restore->manifest->rows->pdata[i];
+        if (rows->digest.rows > 0 && !g_hash_table_contains(holding, rows->set->identity))
+            return rows->set->identity;
+    }
+    return NULL;
+}
+
+static gboolean look_whether_done(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_autoptr(HbCatalog) there = read_there(restore, session, error);
+    g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
+    const char *missing;
+
+    if (there == NULL || !restore->options.engine->find_rows(session, there, holding, error)) {
+        g_prefix_error(error, "looking at what %s has: ", restore->database);
+        return FALSE;
+    }
+    missing = find_missing(restore, there, holding);
+    restore->done_before = missing == NULL;
+    if (missing != NULL) {
+        g_autofree char *what = g_strdup_printf(
+            "is not empty, and holds no unfinished restore, nor all of this dump (%s is missing)", missing);
+        hb_restore_refuse_content(restore, what);
+    }
+    return TRUE;
+}
+
 static void miss_database(HbRestore *restore)
 {
     HbFinding *finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "database-missing", restore->database,
@@ -181,6 +219,8 @@ gboolean hb_restore_meet_existing(HbRestore *restore, GError **error)
 
     if (restore->options.whole_server || !(restore->options.parts & (HB_PART_SCHEMA | HB_PART_DATA)))
         return TRUE;
+    if (restore->may_be_done)
+        return hb_restore_with_session(restore, look_whether_done, error);
     if (note != NULL)
         restore->clearing = hb_clearing_read(note, restore->manifest->seal, error);
     else if (rows_only && !restore->exists)

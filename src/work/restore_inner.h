@@ -37,7 +37,9 @@ struct HbRestore {
     HbServerInfo info;
     gboolean exists;
     gboolean resumed;
-    gboolean takes_over; /* what another restore left unfinished is given up, its journal too */
+    gboolean takes_over;  /* what another restore left unfinished is given up, its journal too */
+    gboolean may_be_done; /* to be resumed, but nothing is unfinished there, and something is there */
+    gboolean done_before; /* indeed: everything is there */
     gboolean finished;
     gint broken;             /* atomic: a connection broke, and perhaps the server did */
     gboolean before_rows;    /* the walk makes only what must exist before rows that come from a supply */
@@ -107,6 +109,9 @@ gboolean hb_restore_look_at_reach(HbRestore *restore, HbSession *session, const 
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);
 void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken away, and is not back */
+
+/* restore_look: what the target has cannot be restored into; what: says so of the database */
+void hb_restore_refuse_content(HbRestore *restore, const char *what);
 
 /* restore: what the journal has, in a session of the caller's */
 gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error);

@@ -12,10 +12,8 @@ static void block(HbRestore *restore, const char *name, const char *what, const 
     finding->is_final = TRUE;
 }
 
-static void refuse_content(HbRestore *restore, const char *example)
+void hb_restore_refuse_content(HbRestore *restore, const char *what)
 {
-    g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
-
     block(restore, "target-not-empty", what,
           "name a database in the URI that does not exist yet, or say what is to become of what is there: "
           "--existing keep, or --existing replace");
@@ -72,8 +70,13 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);
-    if ((dump_id == NULL || restore->takes_over) && example != NULL && hb_restore_minds_content(restore))
-        refuse_content(restore, example);
+    restore->may_be_done = dump_id == NULL && example != NULL && restore->options.resume &&
+                           restore->options.dump != NULL && hb_restore_minds_content(restore);
+    if ((dump_id == NULL || restore->takes_over) && example != NULL && !restore->may_be_done &&
+        hb_restore_minds_content(restore)) {
+        g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
+        hb_restore_refuse_content(restore, what);
+    }
     return !restore->resumed || hb_restore_read_keys(restore, session, error);
 }
 
@@ -175,7 +178,7 @@ static gboolean look_ahead(HbRestore *restore, GError **error)
                            .sessions = options->jobs,
                            .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
 
-    if (options->whole_server || restore->resumed)
+    if (options->whole_server || restore->resumed || restore->may_be_done)
         return TRUE;
     if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
         return FALSE;

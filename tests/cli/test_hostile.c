@@ -184,6 +184,7 @@ static void a_script_of_mariadb_runs_nothing_but_itself(void **state)
          "SELECT 1; -- \\\\! touch ran-my\\n # \\\\! touch ran-my\\n /* \\\\! touch ran-my */", FALSE},
         {"a command in a string", "SELECT \\x27\\\\\\\\! touch ran-my\\n\\\\\\\\! touch ran-my\\x27;", FALSE},
         {"line ends of two bytes", "SELECT \\x27a\\r\\nb\\x27;\\r\\n", FALSE},
+        {"a last comment", "SELECT 1; END # last words;;", FALSE},
         {"all delimiters", "SELECT \\x27;; // $$ @@1@@ @@2@@\\nDELIMITER ;\\n\\x27;", FALSE},
         {"a delimiter of its own", "SELECT 1 AS\\n delimiter ; SELECT 2;", TRUE},
     };

@@ -338,6 +338,9 @@ static void tables_without_transactions_are_never_filled_twice(void **state)
                       "'rows visitor%'\"");
     run_expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Restored whole", NULL);
     run_expect(run_hornbeam("verify", it.dump, it.new, NULL), 0, "Equal", NULL);
+    run_expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Finished already: database", NULL);
+    g_free(servers_query(it.new, "DROP TRIGGER fennick_vale.tree_dies"));
+    run_expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 1, NULL, "(trigger tree_dies is missing)");
 }
 
 /* A value larger than a packet: named with what to do, and then it goes on */

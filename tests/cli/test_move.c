@@ -218,6 +218,12 @@ static void a_flipped_byte_in_a_chunk_is_found(void **state)
     run_expect(run_hornbeam("restore", bad, to, NULL), 1, NULL, "unfinished restore of this dump");
     run_expect(run_hornbeam("restore", it.dump, to, "--resume", NULL), 0, "Restored whole", NULL);
     run_expect(run_hornbeam("verify", it.dump, to, "--parts", "schema,data", NULL), 0, "Equal", NULL);
+
+    /* What is finished is not begun again; what somebody took away since is not taken for finished */
+    run_expect(run_hornbeam("restore", it.dump, to, "--resume", NULL), 0, "Finished already: database flipped", NULL);
+    g_free(servers_query(to, "DELETE FROM garden.photograph"));
+    run_expect(run_hornbeam("restore", it.dump, to, "--resume", NULL), 1, NULL, "(rows garden.photograph is missing)");
+    run_expect(run_hornbeam("restore", it.dump, to, NULL), 1, NULL, "is not empty (it holds");
 }
 
 static void a_full_disk_leaves_nothing(void **state)

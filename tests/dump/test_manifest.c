@@ -2,8 +2,8 @@
 /* What comes from outside is not trusted: manifests, sums, chunks */
 #include "support/check.h"
 
+#include "core/json_text.h"
 #include "dump/invariants.h"
-#include "dump/json_text.h"
 #include "dump/store.h"
 #include "dump/writer.h"
 

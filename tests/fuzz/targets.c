@@ -2,13 +2,13 @@
 #include "fuzz/targets.h"
 
 #include "cli/route.h"
+#include "core/json_text.h"
 #include "core/pattern.h"
 #include "core/rename.h"
 #include "core/rights.h"
 #include "core/rowsql.h"
 #include "core/rowtext.h"
 #include "core/versions.h"
-#include "dump/json_text.h"
 #include "dump/reader.h"
 #include "dump/stream.h"
 #include "engine/engine.h"
@@ -277,7 +277,7 @@ static gboolean read_pattern(const char *bytes, gsize length)
 {
     g_autofree char *text = g_strndup(bytes, length);
     HbPattern *pattern = hb_pattern_read(text, "take", NULL);
-    HbObject *object = hb_object_new(HB_KIND_FUNCTION, "garden.\"a.b\"(integer, text)");
+    HbObject *object = hb_object_new(HB_KIND_FUNCTION, "garden.\"a.b\"(integer, gr\366\303\237e)");
     const gboolean taken = pattern != NULL;
 
     if (taken)

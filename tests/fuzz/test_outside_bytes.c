@@ -58,6 +58,7 @@ static const Seed seeds[] = {
     {"pattern", "table:garden.*", TRUE},
     {"pattern", "functions:garden.\"a.b\"(integer, *)", TRUE},
     {"pattern", "database:gar?en", TRUE},
+    {"pattern", "*:gr?\366*", TRUE},
     {"pattern", "*:", FALSE},
     {"pattern", "tree:garden", FALSE},
     {"note", "(['table a'], ['rows a'], [('table b', 'DROP TABLE b', nothing, ['table a'], 1)], [], [])", TRUE},

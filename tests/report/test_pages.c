@@ -111,6 +111,7 @@ static void differences_are_shown_side_by_side(void **state)
         "view v: missing in TO",
         "not        passwords: one side may not read them",
         "not        role ida: has another name in TO",
+        "only in TO membership ida in \\x1B[2Jkeepers: is the server's own, and no difference",
         "Different: 2 differences",
         NULL};
     HbVerification verification = {.objects = 3, .tables = 1, .rows = 7};
@@ -123,15 +124,18 @@ static void differences_are_shown_side_by_side(void **state)
     verification.unread = g_ptr_array_new();
     verification.let_be = g_ptr_array_new();
     verification.probes = g_ptr_array_new();
+    verification.only_in_to = g_ptr_array_new();
     check_page(hb_page_verification(&verification, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);
     g_ptr_array_add(verification.unread, (gpointer) "passwords");
     g_ptr_array_add(verification.let_be, (gpointer) "role ida");
+    g_ptr_array_add(verification.only_in_to, (gpointer) "membership ida in \033[2Jkeepers");
     check_page(hb_page_verification(&verification, FALSE), different);
     json = parse(hb_json_verification(&verification), "verify");
     assert_true(json_is_false(json_object_get(json, "equal")));
     assert_int_equal(json_array_size(json_object_get(json, "differences")), 2);
+    assert_int_equal(json_array_size(json_object_get(json, "only_in_to")), 1);
     json_decref(json);
     hb_verification_clear(&verification);
 }

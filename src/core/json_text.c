@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "dump/json_text.h"
+#include "core/json_text.h"
 
 #define BYTES_BEGIN 0x10FE00
 #define BYTES_END   0x10FEFF
