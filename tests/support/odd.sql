@@ -37,6 +37,14 @@ CREATE FUNCTION side."f ""quoted"""("arg name" text) RETURNS text LANGUAGE sql L
 $$;
 CREATE FUNCTION side.late(n int) RETURNS boolean LANGUAGE plpgsql IMMUTABLE AS
     $$ BEGIN RETURN EXISTS (SELECT FROM side.allowed a WHERE a.n = late.n); END $$;
+CREATE PROCEDURE side.told(OUT a int, IN b int) LANGUAGE sql AS 'SELECT b';
+CREATE PROCEDURE side.told(IN a int, IN b int) LANGUAGE sql AS 'SELECT b';
+CREATE PROCEDURE side.told(INOUT a text, VARIADIC b int[]) LANGUAGE sql AS 'SELECT a';
+CREATE PROCEDURE side.told() LANGUAGE sql AS 'SELECT 1';
+COMMENT ON PROCEDURE side.told(OUT int, int) IS 'gives its argument back';
+REVOKE EXECUTE ON PROCEDURE side.told(OUT int, int) FROM PUBLIC;
+CREATE UNLOGGED TABLE side.noted (id int GENERATED ALWAYS AS IDENTITY, n int GENERATED ALWAYS AS IDENTITY);
+ALTER SEQUENCE side.noted_n_seq SET LOGGED;
 CREATE PROCEDURE side.p(INOUT n int) LANGUAGE plpgsql SECURITY DEFINER AS $$ BEGIN n := n + 1; END $$;
 CREATE AGGREGATE side.total(int) (SFUNC = int4pl, STYPE = int, INITCOND = '0', COMBINEFUNC = int4pl, PARALLEL = SAFE);
 CREATE AGGREGATE side.longest(ORDER BY text) (SFUNC = textcat, STYPE = text);

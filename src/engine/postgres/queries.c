@@ -79,6 +79,21 @@ static const Fragment fragments[] = {
      " FROM unnest(s.options) x WHERE NOT (@is_secret_x@))"},
     {"is_usual_owner_of_n", 0, "n.nspowner = 10"},
     {"is_usual_owner_of_n", 150000, "pg_get_userbyid(n.nspowner) = 'pg_database_owner'"},
+    {"signature_of_p", 0, "p.oid::regprocedure::text"},
+    {"signature_of_p", 140000, /* which arguments come out may be all that tells two procedures from each other */
+     "CASE WHEN p.prokind = 'p' AND EXISTS (SELECT FROM pg_proc po WHERE po.pronamespace = p.pronamespace"
+     "  AND po.proname = p.proname AND po.prokind = 'p' AND po.oid <> p.oid)"
+     " THEN (SELECT format('%I.%I(%s)', pn.nspname, p.proname, string_agg(CASE m.mode WHEN 'o' THEN 'OUT '"
+     "  WHEN 'b' THEN 'INOUT ' WHEN 'v' THEN 'VARIADIC ' ELSE 'IN ' END || format_type(m.type, NULL), ', ' ORDER BY m.n))"
+     "  FROM pg_namespace pn LEFT JOIN unnest(coalesce(p.proallargtypes, p.proargtypes::oid[]), p.proargmodes)"
+     "   WITH ORDINALITY AS m (type, mode, n) ON m.type IS NOT NULL"
+     "  WHERE pn.oid = p.pronamespace GROUP BY pn.nspname)"
+     " ELSE p.oid::regprocedure::text END"},
+    {"logging_of_q", 0, "''"}, /* of an identity's sequence, where it is not that of the table */
+    {"logging_of_q", 150000,
+     "coalesce((SELECT format(@since@, 150000, format(E'\\nALTER SEQUENCE %s SET %s;', qc.oid::regclass,"
+     "  CASE qc.relpersistence WHEN 'u' THEN 'UNLOGGED' ELSE 'LOGGED' END), '', '')"
+     " FROM pg_class qc WHERE qc.oid = q.seqrelid AND qc.relpersistence <> c.relpersistence), '')"},
     {"sqlbody_of_p", 0, "NULL::text"},
     {"sqlbody_of_p", 140000, "CASE WHEN p.prosqlbody IS NOT NULL THEN pg_get_function_sqlbody(p.oid) END"},
     {"typsubscript", 0, "''"},

@@ -2,7 +2,7 @@
 SELECT CASE p.prokind WHEN 'p' THEN 'procedure' ELSE 'function' END AS kind,
        'pg_proc'::regclass::oid AS classid, p.oid AS objid,
        p.oid::regprocedure::text AS name,
-       CASE p.prokind WHEN 'p' THEN 'PROCEDURE ' ELSE 'FUNCTION ' END || p.oid::regprocedure::text AS designation,
+       CASE p.prokind WHEN 'p' THEN 'PROCEDURE ' ELSE 'FUNCTION ' END || @signature_of_p@ AS designation,
        quote_ident(pg_get_userbyid(p.proowner)) AS owner,
        CASE WHEN f.body IS NULL THEN f.head || ';'
             ELSE f.head || format(@since@, 140000, f.body,

@@ -19,7 +19,7 @@ WITH relations AS (
     WHERE a.attacl IS NOT NULL AND NOT a.attisdropped
     UNION ALL
     SELECT 'pg_proc'::regclass::oid, p.oid, 0,
-           CASE p.prokind WHEN 'p' THEN 'PROCEDURE ' ELSE 'FUNCTION ' END || p.oid::regprocedure,
+           CASE p.prokind WHEN 'p' THEN 'PROCEDURE ' ELSE 'FUNCTION ' END || @signature_of_p@,
            CASE p.prokind WHEN 'p' THEN 'procedure ' WHEN 'a' THEN 'aggregate ' ELSE 'function ' END
                || p.oid::regprocedure, NULL, p.proowner, p.proacl, 'f', p.pronamespace, FALSE
     FROM pg_proc p WHERE p.proacl IS NOT NULL

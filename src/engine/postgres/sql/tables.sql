@@ -47,7 +47,8 @@ WITH inlined AS (
                        ELSE '' END
                || coalesce((SELECT format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET (', c.oid::regclass, a.attname)
                                    || string_agg(o, ', ') || ');'
-                            FROM unnest(a.attoptions) o WHERE o ~ '^n_distinct(_inherited)?='), ''),
+                            FROM unnest(a.attoptions) o WHERE o ~ '^n_distinct(_inherited)?='), '')
+               || @logging_of_q@,
                '' ORDER BY a.attnum) AS extras
     FROM pg_attribute a
     JOIN pg_class c ON c.oid = a.attrelid AND c.relkind IN ('r', 'p', 'f') AND c.relnamespace IN (@namespaces@)
