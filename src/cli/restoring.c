@@ -93,7 +93,7 @@ HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GE
     }
     if (!hb_restore_is_done_before(restore))
         hb_cli_show_plan(cli, restore, path);
-    if (cli->options.dry_run) {
+    if (cli->options.dry_run && !hb_restore_is_done_before(restore)) {
         hb_cli_print(cli, cli->options.json ? hb_json_steps(restore) : hb_steps_page(restore, cli->color));
         return HB_STATUS_DONE;
     }
