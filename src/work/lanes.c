@@ -110,3 +110,48 @@ gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers
     g_propagate_error(error, items.error);
     return FALSE;
 }
+
+/* ---- Failures that end nothing else ---- */
+
+void hb_failures_init(HbFailures *failures)
+{
+    g_mutex_init(&failures->lock);
+    failures->all = NULL;
+}
+
+void hb_failures_clear(HbFailures *failures)
+{
+    g_clear_error(&failures->all);
+    g_mutex_clear(&failures->lock);
+}
+
+static gboolean ends_all(const GError *failure)
+{
+    return hb_error_is(failure, HB_ERROR_CANCELLED) || hb_error_is(failure, HB_ERROR_CONNECT) ||
+           hb_error_is(failure, HB_ERROR_LOST) || hb_error_is(failure, HB_ERROR_FILE);
+}
+
+gboolean hb_failures_add(HbFailures *failures, GError *failure, GError **error)
+{
+    if (ends_all(failure)) {
+        g_propagate_error(error, failure);
+        return FALSE;
+    }
+    g_mutex_lock(&failures->lock);
+    if (failures->all == NULL) {
+        failures->all = failure;
+    } else {
+        g_prefix_error(&failures->all, "%s; ", failure->message);
+        g_error_free(failure);
+    }
+    g_mutex_unlock(&failures->lock);
+    return TRUE;
+}
+
+gboolean hb_failures_tell(HbFailures *failures, GError **error)
+{
+    if (failures->all == NULL)
+        return TRUE;
+    g_propagate_error(error, g_steal_pointer(&failures->all));
+    return FALSE;
+}

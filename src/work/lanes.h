@@ -18,6 +18,21 @@ typedef struct {
 /* One piece of work; FALSE ends the others as soon as they have done theirs. Called from several threads */
 typedef gboolean (*HbLaneWork)(gpointer data, guint item, const HbLane *lane, GError **error);
 
+/*
+ * What failed with items whose failure need not end the others. add() takes the failure; TRUE: the others go on. One
+ * that they would meet, too (interrupted, no connection, no disk), becomes *error, and FALSE. tell() at the end: FALSE
+ * with all that was added, as one error of the first's kind
+ */
+typedef struct {
+    GMutex lock;
+    GError *all;
+} HbFailures;
+
+void hb_failures_init(HbFailures *failures);
+void hb_failures_clear(HbFailures *failures);
+gboolean hb_failures_add(HbFailures *failures, GError *failure, GError **error); /* from any thread */
+gboolean hb_failures_tell(HbFailures *failures, GError **error);
+
 /* bytes: the size of each item. Items are begun in their order, the large ones before the small ones */
 gboolean hb_lanes_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers, HbLaneWork work,
                       gpointer data, GError **error);

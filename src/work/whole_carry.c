@@ -24,8 +24,9 @@ typedef struct {
     const HbManifest *manifest; /* of the server */
     GArray *databases;          /* HbDatabase: those that are taken */
     gboolean tentative;         /* what fails in a database gets another turn */
-    GMutex lock;                /* guards the teller and what follows */
-    GPtrArray *open;            /* Passage *: something failed that may only have come too early */
+    HbFailures failures;
+    GMutex lock;     /* guards the teller and what follows */
+    GPtrArray *open; /* Passage *: something failed that may only have come too early */
 } Carrying;
 
 /* ---- A passage ---- */
@@ -174,10 +175,12 @@ static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
 static gboolean carry_database(gpointer data, guint item, const HbLane *lane, GError **error)
 {
     Carrying *carrying = data;
+    GError *failure = NULL;
     Passage *passage =
-        passage_new(carrying, g_array_index(carrying->databases, HbDatabase, item).name, lane, FALSE, error);
+        passage_new(carrying, g_array_index(carrying->databases, HbDatabase, item).name, lane, FALSE, &failure);
 
-    return passage != NULL && bring(carrying, passage, error);
+    return (passage != NULL && bring(carrying, passage, &failure)) ||
+           hb_failures_add(&carrying->failures, failure, error);
 }
 
 static gboolean carry_databases(Carrying *carrying, GError **error)
@@ -218,13 +221,15 @@ static gboolean take_turns(Carrying *carrying, GError **error)
         before = carrying->open->len;
         for (guint i = carrying->open->len; i-- > 0;) {
             Passage *passage = carrying->open->pdata[i];
-            if (!go_on(carrying, passage, last, error))
+            GError *failure = NULL;
+            const gboolean ok = go_on(carrying, passage, last, &failure);
+            if (!ok && !hb_failures_add(&carrying->failures, failure, error))
                 return FALSE;
-            if (last || hb_restore_is_finished(passage->restore))
+            if (!ok || last || hb_restore_is_finished(passage->restore))
                 g_ptr_array_remove_index(carrying->open, i);
         }
     }
-    return TRUE;
+    return hb_failures_tell(&carrying->failures, error);
 }
 
 /* ---- Out of a stream ---- */
@@ -321,12 +326,14 @@ static void carrying_init(Carrying *carrying, const HbRestoreOptions *to, const 
                            .tentative = to->engine->traits.cross_references,
                            .open = g_ptr_array_new_with_free_func(passage_free)};
     g_mutex_init(&carrying->lock);
+    hb_failures_init(&carrying->failures);
 }
 
 static void carrying_clear(Carrying *carrying)
 {
     g_ptr_array_unref(carrying->open);
     g_clear_pointer(&carrying->databases, g_array_unref);
+    hb_failures_clear(&carrying->failures);
     g_mutex_clear(&carrying->lock);
 }
 

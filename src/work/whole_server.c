@@ -195,7 +195,8 @@ typedef struct {
     gboolean tentative; /* databases in which something fails get another turn: nothing is told of them yet */
     gboolean again;     /* this is another turn */
     HbRestore *server;  /* users and tablespaces; its journal also knows the databases that are finished */
-    GMutex lock;        /* guards the teller, and that journal */
+    HbFailures failures;
+    GMutex lock; /* guards the teller, and that journal */
 } Restoring;
 
 static char *key_of(const HbMember *member)
@@ -350,11 +351,12 @@ typedef struct {
 static gboolean restore_item(gpointer data, guint item, const HbLane *lane, GError **error)
 {
     const OpenMembers *members = data;
+    GError *failure = NULL;
 
-    if (restore_member(members->restoring, members->open->pdata[item], lane, TRUE, error))
+    if (restore_member(members->restoring, members->open->pdata[item], lane, TRUE, &failure))
         return TRUE;
-    name_database(error, members->open->pdata[item]);
-    return FALSE;
+    name_database(&failure, members->open->pdata[item]);
+    return hb_failures_add(&members->restoring->failures, failure, error);
 }
 
 static gboolean restore_open(Restoring *restoring, GPtrArray *open, GError **error)
@@ -384,6 +386,8 @@ static gboolean restore_databases(Restoring *restoring, GError **error)
             return TRUE;
         restoring->tentative = restoring->tentative && !last;
         if (!restore_open(restoring, open, error))
+            return FALSE;
+        if (!hb_failures_tell(&restoring->failures, error))
             return FALSE;
         if (last)
             return TRUE;
@@ -439,9 +443,11 @@ static gboolean act(const HbRestoreOptions *options, const HbTeller *teller, gbo
     server.whole_server = TRUE;
     server.analyze = FALSE;
     g_mutex_init(&restoring.lock);
+    hb_failures_init(&restoring.failures);
     restoring.server = hb_restore_open(&server, error);
     ok = restoring.server != NULL && do_it(&restoring, error);
     hb_restore_free(restoring.server);
+    hb_failures_clear(&restoring.failures);
     g_mutex_clear(&restoring.lock);
     return ok;
 }

@@ -128,6 +128,35 @@ static void a_whole_servers_restore_is_resumed(void **state)
     run_expect(run_hornbeam("restore", dump, to, "--resume", NULL), 1, "Finished already: database garden", NULL);
 }
 
+/* A database that refuses everything does not keep its neighbours from being restored */
+static void a_database_that_fails_stops_no_neighbour(void **state)
+{
+    g_autofree char *from = servers_get_uri("three", NULL), *to = servers_get_uri("four", NULL),
+                    *dump = in_folder("all");
+    g_autofree char *lots = NULL, *carried = NULL;
+    g_autofree char *garden = servers_get_uri("four", "garden"), *bank = servers_get_uri("four", "seed \"bank\"");
+    g_autofree char *postgres = servers_get_uri("four", "postgres");
+
+    (void)state;
+    forget_garden();
+    g_free(servers_query(postgres, "CREATE DATABASE garden"));
+    g_free(servers_query(garden, "CREATE FUNCTION refuse() RETURNS event_trigger LANGUAGE plpgsql AS"
+                                 " $$ BEGIN RAISE 'nothing new here'; END $$; "
+                                 "CREATE EVENT TRIGGER refuse ON ddl_command_end EXECUTE FUNCTION refuse()"));
+    run_expect(run_hornbeam("carry", from, to, "--existing", "keep", "--jobs", "1", NULL), 4, NULL,
+               "database garden: ");
+    carried = servers_query(bank, "SELECT count(*) FROM lot");
+    assert_string_equal(carried, "1");
+    g_free(servers_query(postgres, "DROP DATABASE \"seed \"\"bank\"\"\" WITH (FORCE)"));
+    run_expect(run_hornbeam("restore", dump, to, "--existing", "keep", "--jobs", "1", NULL), 4, NULL,
+               "database garden: ");
+    lots = servers_query(bank, "SELECT count(*) FROM lot");
+    assert_string_equal(lots, "1");
+    g_free(servers_query(garden, "DROP EVENT TRIGGER refuse"));
+    run_expect(run_hornbeam("restore", dump, to, "--existing", "keep", "--resume", NULL), 1, "database garden", NULL);
+    g_free(servers_query(garden, "SELECT count(*) FROM plot"));
+}
+
 /* On a hosted server: nobody is superuser, the roles are there already */
 static void an_ordinary_owner_is_told_what_others_must_do(void **state)
 {
@@ -304,6 +333,7 @@ int main(void)
         cmocka_unit_test(structure_may_change_during_a_dump),
         cmocka_unit_test(a_whole_server_is_dumped_restored_and_verified),
         cmocka_unit_test(a_whole_servers_restore_is_resumed),
+        cmocka_unit_test(a_database_that_fails_stops_no_neighbour),
     };
 
     return cmocka_run_group_tests(tests, begin, end);
