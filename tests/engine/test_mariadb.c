@@ -428,6 +428,7 @@ static void statements_end_where_a_shell_ends_them(void **state)
         {"SET x = 1;\nDELIMITER ;;\nCREATE PROCEDURE p() BEGIN SELECT 'a\\'; END;;\nDELIMITER ;\nSET x = 2;",
          "SET x = 1|CREATE PROCEDURE p() BEGIN SELECT 'a\\'; END|SET x = 2"},
         {"SELECT 5--1; # comment; here\nSELECT /* ; */ 2", "SELECT 5--1|SELECT /* ; */ 2"},
+        {"SELECT 1;\nDELIMITER \nSELECT 2; SELECT 3", "SELECT 1|SELECT 2|SELECT 3"},
         {"  \n", ""},
     };
     static const struct {

@@ -54,6 +54,7 @@ static const Seed seeds[] = {
     {"statements", "SET x = 1;\nDELIMITER ;;\nCREATE PROCEDURE p() SELECT 1 -- end\n;;\nDELIMITER ;\nDO 1", TRUE},
     {"statements", "a ;; // $$ @@1@@ # $", TRUE},
     {"statements", "/*!50100 x */ /*M! y */ 'a\\'b' \\! date -- \\!", TRUE},
+    {"statements", "SET x = 1;\nDELIMITER \nCREATE PROCEDURE p() SELECT 1", TRUE},
     {"statements", "", FALSE},
     {"pattern", "table:garden.*", TRUE},
     {"pattern", "functions:garden.\"a.b\"(integer, *)", TRUE},

@@ -48,10 +48,12 @@ GPtrArray *hb_my_split_statements(const char *sql)
             g_free(delimiter);
             delimiter = g_strndup(text, strcspn(text, "\n"));
             at = text + strlen(delimiter);
-            at = strcmp(delimiter, ";") == 0 ? skip_space(at) : at + strspn(at, "\n");
+            if (*delimiter == '\0' || strcmp(delimiter, ";") == 0) /* none is not one that stands everywhere */
+                g_clear_pointer(&delimiter, g_free);
+            at = delimiter == NULL ? skip_space(at) : at + strspn(at, "\n");
             continue;
         }
-        if (delimiter == NULL || strcmp(delimiter, ";") == 0) {
+        if (delimiter == NULL) {
             end = find_end(at);
             add_statement(statements, at, end);
             at = skip_space(end + (*end != '\0'));
