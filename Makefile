@@ -54,7 +54,7 @@ fuzz:
 	HORNBEAM_SEEDS=build-fuzz/seeds build-fuzz/tests/fuzz_test_outside_bytes
 	for name in manifest tar stream rows values sql grant uri route pattern statements note name; do \
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 \
-	    build-fuzz/tests/fuzz_$$name -max_total_time=$(SECONDS) -artifact_prefix=build-fuzz/ -print_final_stats=1 build-fuzz/seeds/$$name \
+	    build-fuzz/tests/fuzz_$$name -max_total_time=$(SECONDS) -timeout=10 -artifact_prefix=build-fuzz/ -print_final_stats=1 build-fuzz/seeds/$$name \
 	        >build-fuzz/$$name.log 2>&1 || { tail -40 build-fuzz/$$name.log; exit 1; }; \
 	    echo "$$name: $$(grep -o 'number_of_executed_units: .*' build-fuzz/$$name.log)"; done
 
