@@ -343,36 +343,11 @@ static void append_lifting(GString *sql, const char *theirs, const char *ours)
         g_string_append(sql, " VALID UNTIL 'infinity'");
 }
 
-static char *make_altering(const char *definition, const char *theirs)
-{
-    const char *end = strrchr(definition, ';');
-    GString *sql = g_string_new("ALTER ROLE ");
-
-    g_string_append_len(sql, definition, end != NULL ? end - definition : (gssize)strlen(definition));
-    append_lifting(sql, theirs, definition);
-    g_string_append_c(sql, ';');
-    return g_string_free(sql, FALSE);
-}
-
-/* Nothing with a password's hash in it is shown. theirs: the definition on the target; NULL: it has none */
-static char *make_role_sql(const HbObject *object, const char *theirs)
-{
-    static const char create[] = "CREATE ROLE ";
-
-    if (object->kind == HB_KIND_PASSWORD || strstr(object->definition, "IDENTIFIED") != NULL)
-        return NULL;
-    if (object->kind != HB_KIND_ROLE)
-        return g_strdup(object->definition);
-    return g_str_has_prefix(object->definition, create) && strstr(object->definition, " WITH ") != NULL
-               ? make_altering(object->definition + strlen(create), theirs != NULL ? theirs : "")
-               : NULL;
-}
-
 /* "SUPERUSER", "CONNECTION LIMIT 12" of "CREATE ROLE ida WITH SUPERUSER CONNECTION LIMIT 12;": char *. The caller's */
 static GPtrArray *list_attributes(const char *definition)
 {
     GPtrArray *attributes = g_ptr_array_new_with_free_func(g_free);
-    const char *at = strstr(definition, " WITH ");
+    const char *at = g_strrstr(definition, " WITH ");
 
     at = at != NULL ? at + strlen(" WITH ") : "";
     while (*at != '\0' && *at != ';') {
@@ -399,6 +374,34 @@ static char *tell_attributes(const char *one, const char *other)
     return g_string_free(text, text->len == 0);
 }
 
+/* Says only what differs: naming an attribute may need more rights than changing another. Both have their WITH */
+static char *make_altering(const char *definition, const char *theirs)
+{
+    g_autofree char *wanted = tell_attributes(definition, theirs);
+    const char *with = g_strrstr(definition, " WITH ");
+    GString *sql = g_string_new("ALTER ROLE ");
+
+    g_string_append_len(sql, definition, with - definition);
+    g_string_append_printf(sql, " WITH%s%s", wanted != NULL ? " " : "", wanted != NULL ? wanted : "");
+    append_lifting(sql, theirs, definition);
+    g_string_append_c(sql, ';');
+    return g_string_free(sql, FALSE);
+}
+
+/* Nothing with a password's hash in it is shown. theirs: the definition on the target; NULL: it has none */
+static char *make_role_sql(const HbObject *object, const char *theirs)
+{
+    static const char create[] = "CREATE ROLE ";
+
+    if (object->kind == HB_KIND_PASSWORD || strstr(object->definition, "IDENTIFIED") != NULL)
+        return NULL;
+    if (object->kind != HB_KIND_ROLE)
+        return g_strdup(object->definition);
+    return g_str_has_prefix(object->definition, create) && strstr(object->definition, " WITH ") != NULL
+               ? make_altering(object->definition + strlen(create), theirs != NULL ? theirs : "")
+               : NULL;
+}
+
 static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArray *findings)
 {
     const char *to = difference->to != NULL ? difference->to : "",
@@ -408,9 +411,14 @@ static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArra
     if (!g_str_has_prefix(from, "CREATE ROLE ") || (there == NULL && here == NULL))
         return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
                                "exists on the target as “%s”, and stays so; in the source it is “%s”", to, from);
+    if (there == NULL)
+        return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                               "exists on the target without %s, and stays as it is", here);
+    if (here == NULL)
+        return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
+                               "exists on the target with %s, unlike in the source, and stays as it is", there);
     return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
-                           "exists on the target and stays as it is: %s there, %s in the source",
-                           there != NULL ? there : "nothing more", here != NULL ? here : "nothing more");
+                           "exists on the target and stays as it is: %s there, %s in the source", there, here);
 }
 
 static void tell_difference(const HbCatalog *catalog, const HbCatalog *there, const HbDifference *difference,
