@@ -379,14 +379,15 @@ static void tables_without_transactions_are_held_if_asked(void **state)
 static void an_option_file_gives_the_password(void **state)
 {
     (void)state;
-    servers_run_shell("mariadb_shell old -e \"CREATE USER filed@localhost IDENTIFIED BY 'from-file'; GRANT SELECT ON "
-                      "fennick_vale.* TO filed@localhost\";"
-                      " printf '[client]\\nuser=filed\\npassword=from-file\\n' >$FOLDER/my.cnf;"
-                      " uri=\"mariadb://localhost/fennick_vale?socket=$SERVERS/old/socket\"; HOME=$FOLDER;"
-                      " $HORNBEAM survey \"$uri&option-file=$FOLDER/my.cnf\" | grep -q filed@localhost;"
-                      " status=0; $HORNBEAM survey \"mariadb://filed@localhost/?socket=$SERVERS/old/socket\" 2>err || "
-                      "status=$?; [ $status = 3 ]; grep -q 'option file' err;"
-                      " mariadb_shell old -e 'DROP USER filed@localhost'");
+    servers_run_shell(
+        "mariadb_shell old -e \"CREATE USER filed@localhost IDENTIFIED BY 'from-file'; GRANT SELECT ON "
+        "fennick_vale.* TO filed@localhost\";"
+        " printf '[client]\\nuser=filed\\npassword=from-file\\n' >$FOLDER/my.cnf;"
+        " uri=\"mariadb://localhost/fennick_vale?socket=$SERVERS/old/socket\"; HOME=$FOLDER;"
+        " $HORNBEAM survey \"$uri&option-file=$FOLDER/my.cnf\" | grep -q filed@localhost;"
+        " status=0; $HORNBEAM survey \"mariadb://filed@localhost/?socket=$SERVERS/old/socket\" 2>$FOLDER/err || "
+        "status=$?; [ $status = 3 ]; grep -q 'option file' $FOLDER/err;"
+        " mariadb_shell old -e 'DROP USER filed@localhost'");
 }
 
 int main(void)
