@@ -77,15 +77,19 @@ static void name_database(const HbRestore *restore, HbCatalog *there)
     hb_adapt_definitions(restore->manifest->catalog, restore->options.engine, &same, FALSE);
 }
 
-static HbCatalog *read_there(HbRestore *restore, HbSession *session, GError **error)
+/* holding gets the identities of row sets that hold rows there, borrowed from the catalog, which is the caller's */
+static HbCatalog *read_there(HbRestore *restore, HbSession *session, GHashTable *holding, GError **error)
 {
     g_autoptr(GPtrArray) sessions = g_ptr_array_new();
     HbCatalog *there;
 
     g_ptr_array_add(sessions, session);
     there = restore->options.engine->read_catalog(sessions, HB_PART_ALL & ~(guint)HB_PART_USERS, error);
-    if (there != NULL && !hb_order_arrange(there, error))
+    if (there != NULL &&
+        (!hb_order_arrange(there, error) || !restore->options.engine->find_rows(session, there, holding, error)))
         g_clear_pointer(&there, hb_catalog_free);
+    if (there == NULL)
+        g_prefix_error(error, "looking at what %s has: ", restore->database);
     return there;
 }
 
@@ -129,8 +133,8 @@ static gboolean inherit(HbRestore *restore, HbSession *session, const HbMeeting 
 
 static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_autoptr(HbCatalog) there = read_there(restore, session, error);
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(HbCatalog) there = read_there(restore, session, holding, error);
     g_autoptr(GHashTable) along = index_along(restore), empty = index_empty(restore), owners = NULL;
     const HbMeeting meeting = {.wanted = restore->manifest->catalog,
                                .there = there,
@@ -141,15 +145,11 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
                                .wish = restore->options.existing,
                                .rows_only = hb_restore_is_rows_only(restore)};
 
-    if (there != NULL) {
-        owners = hb_restore_index_owners(there);
-        hb_adapt_rights(there, restore->options.engine, &restore->options.wishes);
-        name_database(restore, there);
-    }
-    if (there == NULL || !restore->options.engine->find_rows(session, there, holding, error)) {
-        g_prefix_error(error, "looking at what %s has: ", restore->database);
+    if (there == NULL)
         return FALSE;
-    }
+    owners = hb_restore_index_owners(there);
+    hb_adapt_rights(there, restore->options.engine, &restore->options.wishes);
+    name_database(restore, there);
     look_for_needs(restore, there, along);
     restore->clearing = hb_clearing_new(&meeting, restore->options.engine, restore->findings);
     if (!hb_restore_look_at_reach(restore, session, &meeting, owners, error))
@@ -177,14 +177,12 @@ static const char *find_missing(const HbRestore *restore, const HbCatalog *there
 
 static gboolean look_whether_done(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_autoptr(HbCatalog) there = read_there(restore, session, error);
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(HbCatalog) there = read_there(restore, session, holding, error);
     const char *missing;
 
-    if (there == NULL || !restore->options.engine->find_rows(session, there, holding, error)) {
-        g_prefix_error(error, "looking at what %s has: ", restore->database);
+    if (there == NULL)
         return FALSE;
-    }
     missing = find_missing(restore, there, holding);
     restore->done_before = missing == NULL;
     if (missing != NULL) {

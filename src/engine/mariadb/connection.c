@@ -13,6 +13,7 @@
 #define CONNECT_TIMEOUT_SECONDS 15
 #define OPTION_GROUP            "hornbeam"
 #define LARGEST_PACKET          (1024ul * 1024 * 1024)
+
 static void set_option_files(MYSQL *mysql, const HbMyAddress *address)
 {
     if (address->option_file != NULL)
@@ -146,8 +147,7 @@ const char *hb_my_get_connect_hint(guint number)
         return "have the server let this host in: an account for it, and FLUSH HOSTS if it was blocked";
     case CR_SSL_CONNECTION_ERROR:
         return "have that server offer TLS with a certificate that its CA vouches for (tls-ca=FILE), or ask for "
-               "tls=off where "
-               "the way to it is safe";
+               "tls=off where the way to it is safe";
     case ER_BAD_DB_ERROR:
         return "list what is there with: hornbeam survey SERVER, without a database in the URI";
     default:
@@ -161,7 +161,7 @@ gboolean hb_my_check_encryption(MYSQL *mysql, const HbAddress *address, GError *
     g_autofree char *name = hb_my_display(address);
     g_autoptr(HbMyAddress) parts = hb_my_address_read(address->uri, NULL);
 
-    return !is_tls_wanted(parts) || mysql_get_ssl_cipher(mysql) != NULL ||
+    return mysql_get_ssl_cipher(mysql) != NULL || !is_tls_wanted(parts) ||
            hb_error_set(error, HB_ERROR_CONNECT,
                         "set up TLS on that server, or ask for tls=off where the way to it is safe",
                         "cannot connect to %s: the address asks for TLS, and the server offers none", name);

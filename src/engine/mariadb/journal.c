@@ -57,7 +57,7 @@ static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
     if (!hb_my_read_text(session, journal_tables, &tables, error) ||
         !hb_my_read_text(session, journal_columns, &columns, error))
         return FALSE;
-    if (g_str_has_prefix(tables, "0 ") || *tables == '0')
+    if (*tables == '0')
         return TRUE;
     /* killed while it was being made: the first of its tables only, and nothing else has happened */
     *there = strcmp(tables, "2 2 0") == 0 && g_strcmp0(columns, JOURNAL_SHAPE) == 0;
@@ -68,8 +68,6 @@ static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
                         " in the database are no journal's tables, and were not read");
 }
 
-#define ONLY_TABLES " USE INDEX FOR GROUP BY ()" /* an error of a view */
-
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
 {
     gboolean there = FALSE;
@@ -78,7 +76,7 @@ gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
     if (!enter_database(session, FALSE, NULL))
         return TRUE;
     return is_journal(session, &there, error) &&
-           (!there || hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL ONLY_TABLES, dump_id, error));
+           (!there || hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL " " HB_MY_ONLY_TABLES, dump_id, error));
 }
 
 /*
@@ -228,7 +226,8 @@ GHashTable *hb_my_read_journal(HbSession *session, GError **error)
 
     if (!enter_database(session, FALSE, error) || !empty_broken_tables(session, error))
         return NULL;
-    result = hb_my_query(session, "SELECT step, note FROM " HB_MY_JOURNAL_STEP ONLY_TABLES " WHERE done", error);
+    result =
+        hb_my_query(session, "SELECT step, note FROM " HB_MY_JOURNAL_STEP " " HB_MY_ONLY_TABLES " WHERE done", error);
     if (result == NULL)
         return NULL;
     steps = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);

@@ -5,12 +5,6 @@
 
 #include <string.h>
 
-/*
- * Keeps no index from being used, but is an error of a view: whoever puts one in a table's place must not have its
- * functions run by us
- */
-#define ONLY_TABLES "USE INDEX FOR GROUP BY ()"
-
 static char *select_statement(const HbRowSet *set, const HbRange *range)
 {
     GString *sql = g_string_new("SELECT");
@@ -23,7 +17,7 @@ static char *select_statement(const HbRowSet *set, const HbRange *range)
     g_string_append_printf(sql, "%s FROM %s", set->columns->len == 0 ? " NULL" : "", set->table);
     if (set->condition != NULL)
         g_string_append_printf(sql, " %s", set->condition);
-    g_string_append(sql, " " ONLY_TABLES);
+    g_string_append(sql, " " HB_MY_ONLY_TABLES);
     if (range->where != NULL)
         g_string_append_printf(sql, " WHERE %s", range->where);
     return g_string_free(sql, FALSE);

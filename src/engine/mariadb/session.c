@@ -292,13 +292,26 @@ static void read_server_version(HbSession *session)
     session->version = hb_my_read_version(text);
 }
 
+/* Without its watch */
+static HbAddress copy_address(const HbAddress *address)
+{
+    return (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password), NULL};
+}
+
+static void clear_address(HbAddress *address)
+{
+    g_free((char *)address->uri);
+    g_free((char *)address->database);
+    g_free((char *)address->password);
+}
+
 static HbSession *new_session(MYSQL *mysql, const HbAddress *address)
 {
     HbSession *session = g_new0(HbSession, 1);
 
     session->mysql = mysql;
-    session->origin =
-        (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password), address->watch};
+    session->origin = copy_address(address);
+    session->origin.watch = address->watch;
     session->address = hb_my_display(address);
     session->database = hb_my_get_database_of(address);
     return session;
@@ -334,9 +347,7 @@ void hb_my_close(HbSession *session)
     hb_engine_tell_closed(&session->origin, session);
     hb_my_close(session->holder);
     mysql_close(session->mysql);
-    g_free((char *)session->origin.uri);
-    g_free((char *)session->origin.database);
-    g_free((char *)session->origin.password);
+    clear_address(&session->origin);
     g_free(session->address);
     g_free(session->database);
     g_free(session->held);
@@ -352,9 +363,7 @@ typedef struct {
 
 static void kill_free(Kill *kill)
 {
-    g_free((char *)kill->origin.uri);
-    g_free((char *)kill->origin.database);
-    g_free((char *)kill->origin.password);
+    clear_address(&kill->origin);
     g_free(kill);
 }
 
@@ -378,9 +387,7 @@ static Kill *new_kill(HbSession *session)
     Kill *kill = g_new0(Kill, 1);
 
     g_atomic_int_set(&session->interrupted, TRUE);
-    kill->origin.uri = g_strdup(session->origin.uri);
-    kill->origin.database = g_strdup(session->origin.database);
-    kill->origin.password = g_strdup(session->origin.password);
+    kill->origin = copy_address(&session->origin);
     kill->thread_id = session->thread_id;
     return kill;
 }
