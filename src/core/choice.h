@@ -33,9 +33,10 @@ HbChoice *hb_choice_new_for_server(const HbChoice *choice); /* NULL of NULL */
 /* Adds a pattern; option is "take" or "skip". HB_ERROR_USAGE */
 gboolean hb_choice_add(HbChoice *choice, const char *option, const char *text, GError **error);
 
-/* Does it choose among objects at all, or only among databases? NULL chooses nothing */
 /* What must be read for the choice to be made: rows are chosen by their tables, whether or not these are wanted */
 guint hb_choice_list_parts(const HbChoice *choice, guint parts);
+
+/* Does it choose among objects at all, or only among databases? NULL chooses nothing */
 gboolean hb_choice_is_partial(const HbChoice *choice);
 
 /* Of a whole server: is the database taken and not skipped? NULL takes all */

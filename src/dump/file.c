@@ -79,14 +79,19 @@ static int refuse(const char *name, GError **error)
     return -1;
 }
 
+gboolean hb_file_set_missing(const char *name, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
+                        "%s: the file is missing from the dump", name);
+}
+
 int hb_file_open_inside(const char *folder, const char *name, GError **error)
 {
     struct stat info;
     int fd = open_below(open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC), name);
 
     if (fd < 0 && errno == ENOENT)
-        hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
-                     "%s: the file is missing from the dump", name);
+        hb_file_set_missing(name, error);
     else if (fd < 0 && (errno == ELOOP || errno == ENOTDIR || errno == ENXIO || errno == EMLINK))
         refuse(name, error);
     else if (fd < 0)

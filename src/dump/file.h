@@ -46,5 +46,8 @@ HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, 
  */
 int hb_file_open_inside(const char *folder, const char *name, GError **error);
 
+/* HB_ERROR_DAMAGED, of a file that the dump should have. Returns FALSE */
+gboolean hb_file_set_missing(const char *name, GError **error);
+
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);

@@ -271,16 +271,15 @@ static gboolean write_sums(HbFolder *folder, GError **error)
 /* The folders that a file stands in, up to the dump itself, once for each */
 static gboolean sync_parents(const HbFolder *folder, const char *name, GHashTable *parents, GError **error)
 {
-    for (g_autofree char *parent = g_path_get_dirname(name); strcmp(parent, ".") != 0;) {
+    g_autofree char *parent = g_path_get_dirname(name);
+
+    while (strcmp(parent, ".") != 0 && !g_hash_table_contains(parents, parent)) {
         g_autofree char *path = g_build_filename(folder->temporary, parent, NULL);
         char *above = g_path_get_dirname(parent);
-        gboolean is_new = g_hash_table_add(parents, g_steal_pointer(&parent));
+        g_hash_table_add(parents, parent);
         parent = above;
-        if (!is_new)
-            return TRUE;
-        if (!sync_path(path, path, O_RDONLY | O_DIRECTORY, error)) {
+        if (!sync_path(path, path, O_RDONLY | O_DIRECTORY, error))
             return FALSE;
-        }
     }
     return TRUE;
 }

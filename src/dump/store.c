@@ -185,8 +185,7 @@ int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, 
     if (store->members == NULL)
         return open_in_folder(store, name, bytes, error);
     if (member == NULL) {
-        hb_error_set(error, HB_ERROR_DAMAGED, "copy the dump again from where it is whole",
-                     "%s: the file is missing from the dump", name);
+        hb_file_set_missing(name, error);
         return -1;
     }
     *offset = member->offset;

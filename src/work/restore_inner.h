@@ -76,8 +76,9 @@ guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outco
 void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result);
 
 /* With the lock held, or before and after the walk */
-void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
-                              const char *hint);
+/* Borrowed from the result */
+HbException *hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+                                      const char *hint);
 
 /* Acts in a session of its own, outside of the crew */
 gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),

@@ -27,8 +27,8 @@ void hb_restore_result_clear(HbRestoreResult *result)
     g_clear_pointer(&result->exceptions, g_ptr_array_unref);
 }
 
-void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
-                              const char *hint)
+HbException *hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+                                      const char *hint)
 {
     HbException *exception = g_new0(HbException, 1);
 
@@ -37,6 +37,7 @@ void hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char 
     exception->message = g_strdup(message);
     exception->hint = g_strdup(hint);
     g_ptr_array_add(restore->result->exceptions, exception);
+    return exception;
 }
 
 /* What was found about what is there already, and will not be as in the source */

@@ -67,8 +67,7 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
                                  "the planner's figures can be refreshed later");
         return;
     }
-    hb_restore_add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause));
-    ((HbException *)restore->result->exceptions->pdata[restore->result->exceptions->len - 1])->damaged =
+    hb_restore_add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause))->damaged =
         hb_error_is(cause, HB_ERROR_DAMAGED);
     if (!restore->options.tentative)
         hb_observers_note(restore->options.observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key,

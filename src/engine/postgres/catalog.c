@@ -257,10 +257,7 @@ static void append_value(GString *text, const char *value)
         g_string_append(text, value);
         return;
     }
-    g_string_append_c(text, '\'');
-    for (; *value != '\0'; value++)
-        g_string_append_printf(text, *value == '\'' || *value == '\\' ? "\\%c" : "%c", *value);
-    g_string_append_c(text, '\'');
+    hb_pg_append_conninfo_value(text, value);
 }
 
 /* What libpq reads in it, but for passwords. NULL: it cannot be read; the caller's */

@@ -34,14 +34,9 @@ static void append_option(GString *sql, const char *keyword, const char *value)
 /* A name may hold line ends, which end a command of the shell's, or look like the address of another server */
 static char *make_connection(const char *database)
 {
-    GString *text = g_string_new("dbname='");
+    GString *text = g_string_new("dbname=");
 
-    for (; *database != '\0'; database++) {
-        if (*database == '\\' || *database == '\'')
-            g_string_append_c(text, '\\');
-        g_string_append_c(text, *database);
-    }
-    g_string_append_c(text, '\'');
+    hb_pg_append_conninfo_value(text, database);
     return g_string_free(text, FALSE);
 }
 
@@ -64,18 +59,23 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
     g_string_append(sql, " AS hornbeam_target \\gset\n\\connect -reuse-previous=on :\"hornbeam_target\"\n");
 }
 
+static gboolean stands_in_a_name(const HbCatalog *catalog, const char *text)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        if (strstr(hb_object_get_name(hb_catalog_get(catalog, i)), text) != NULL)
+            return TRUE;
+    }
+    return FALSE;
+}
+
 /* A tag for a dollar quote that stands in no name */
 static char *make_tag(const HbCatalog *catalog)
 {
     char *tag = g_strdup("$guard$");
-    guint number = 0;
 
-    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        if (strstr(hb_object_get_name(hb_catalog_get(catalog, i)), tag) == NULL)
-            continue;
+    for (guint number = 1; stands_in_a_name(catalog, tag); number++) {
         g_free(tag);
-        tag = g_strdup_printf("$guard%u$", ++number);
-        i = (guint)-1; /* from the beginning */
+        tag = g_strdup_printf("$guard%u$", number);
     }
     return tag;
 }

@@ -246,6 +246,14 @@ char *hb_pg_quote_any_name(const char *name)
     return g_string_free(quoted, FALSE);
 }
 
+void hb_pg_append_conninfo_value(GString *text, const char *value)
+{
+    g_string_append_c(text, '\'');
+    for (; *value != '\0'; value++)
+        g_string_append_printf(text, *value == '\'' || *value == '\\' ? "\\%c" : "%c", *value);
+    g_string_append_c(text, '\'');
+}
+
 const char *hb_pg_get(const PGresult *result, int row, const char *column)
 {
     int number = PQfnumber(result, column);

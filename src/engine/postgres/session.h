@@ -41,6 +41,9 @@ char *hb_pg_get_database(const char *uri);
 /* "name" with its quotes doubled: right whatever the connection's encoding, as it only looks at ASCII. The caller's */
 char *hb_pg_quote_any_name(const char *name);
 
+/* A value of a connection string, in its quotes; see "Connection Strings" in libpq's manual */
+void hb_pg_append_conninfo_value(GString *text, const char *value);
+
 /* Life */
 HbSession *hb_pg_open(const HbAddress *address, GError **error);
 void hb_pg_close(HbSession *session);

@@ -17,49 +17,38 @@ SELECT format('%s large objects', count(*)),
 FROM pg_largeobject_metadata m WHERE NOT @may_read_m@
 HAVING count(*) > 0
 UNION ALL
-SELECT 'secret options of user-mapping '
-           || format('%s on %I', CASE u.umuser WHEN 0 THEN 'public' ELSE quote_ident(u.usename) END, u.srvname),
-       format('secrets do not leave the server; on the target: ALTER USER MAPPING FOR %s SERVER %I OPTIONS (ADD %s ''...'');',
-              CASE u.umuser WHEN 0 THEN 'PUBLIC' ELSE quote_ident(u.usename) END, u.srvname,
-              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(u.umoptions) x
+SELECT 'secret options of ' || o.what,
+       format('secrets do not leave the server; on the target: ALTER %s OPTIONS (ADD %s ''...'');', o.target,
+              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(o.options) x
                WHERE @is_secret_x@))
-FROM pg_user_mappings u
-WHERE EXISTS (SELECT FROM unnest(u.umoptions) x WHERE @is_secret_x@)
+FROM (
+    SELECT 'user-mapping '
+               || format('%s on %I', CASE u.umuser WHEN 0 THEN 'public' ELSE quote_ident(u.usename) END, u.srvname) AS what,
+           format('USER MAPPING FOR %s SERVER %I', CASE u.umuser WHEN 0 THEN 'PUBLIC' ELSE quote_ident(u.usename) END,
+                  u.srvname) AS target, u.umoptions AS options
+    FROM pg_user_mappings u
+    UNION ALL
+    SELECT 'foreign-server ' || quote_ident(f.srvname), 'SERVER ' || quote_ident(f.srvname), f.srvoptions
+    FROM pg_foreign_server f
+    UNION ALL
+    SELECT 'foreign-data-wrapper ' || quote_ident(w.fdwname), 'FOREIGN DATA WRAPPER ' || quote_ident(w.fdwname), w.fdwoptions
+    FROM pg_foreign_data_wrapper w WHERE w.oid >= 16384
+    UNION ALL
+    SELECT 'foreign-table ' || t.ftrelid::regclass, 'FOREIGN TABLE ' || t.ftrelid::regclass, t.ftoptions
+    FROM pg_foreign_table t
+    UNION ALL
+    SELECT 'column ' || quote_ident(a.attname) || ' of foreign-table ' || a.attrelid::regclass,
+           format('FOREIGN TABLE %s ALTER %I', a.attrelid::regclass, a.attname), a.attfdwoptions
+    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid AND c.relkind = 'f'
+    WHERE NOT a.attisdropped
+) o
+WHERE EXISTS (SELECT FROM unnest(o.options) x WHERE @is_secret_x@)
 UNION ALL
 SELECT 'options of user-mapping '
            || format('%s on %I', CASE u.umuser WHEN 0 THEN 'public' ELSE quote_ident(u.usename) END, u.srvname),
        'only the server''s owner and that user may read them'
 FROM pg_user_mappings u
 WHERE u.umoptions IS NULL AND NOT pg_has_role(current_user, (SELECT srvowner FROM pg_foreign_server s WHERE s.oid = u.srvid), 'USAGE')
-UNION ALL
-SELECT 'secret options of foreign-server ' || quote_ident(f.srvname),
-       format('secrets do not leave the server; on the target: ALTER SERVER %I OPTIONS (ADD %s ''...'');', f.srvname,
-              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(f.srvoptions) x
-               WHERE @is_secret_x@))
-FROM pg_foreign_server f
-WHERE EXISTS (SELECT FROM unnest(f.srvoptions) x WHERE @is_secret_x@)
-UNION ALL
-SELECT 'secret options of foreign-data-wrapper ' || quote_ident(w.fdwname),
-       format('secrets do not leave the server; on the target: ALTER FOREIGN DATA WRAPPER %I OPTIONS (ADD %s ''...'');', w.fdwname,
-              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(w.fdwoptions) x
-               WHERE @is_secret_x@))
-FROM pg_foreign_data_wrapper w
-WHERE w.oid >= 16384 AND EXISTS (SELECT FROM unnest(w.fdwoptions) x WHERE @is_secret_x@)
-UNION ALL
-SELECT 'secret options of foreign-table ' || t.ftrelid::regclass,
-       format('secrets do not leave the server; on the target: ALTER FOREIGN TABLE %s OPTIONS (ADD %s ''...'');', t.ftrelid::regclass,
-              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(t.ftoptions) x
-               WHERE @is_secret_x@))
-FROM pg_foreign_table t
-WHERE EXISTS (SELECT FROM unnest(t.ftoptions) x WHERE @is_secret_x@)
-UNION ALL
-SELECT 'secret options of column ' || quote_ident(a.attname) || ' of foreign-table ' || a.attrelid::regclass,
-       format('secrets do not leave the server; on the target: ALTER FOREIGN TABLE %s ALTER %I OPTIONS (ADD %s ''...'');',
-              a.attrelid::regclass, a.attname,
-              (SELECT string_agg(quote_ident(split_part(x, '=', 1)), ' ''...'', ADD ') FROM unnest(a.attfdwoptions) x
-               WHERE @is_secret_x@))
-FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid AND c.relkind = 'f'
-WHERE NOT a.attisdropped AND EXISTS (SELECT FROM unnest(a.attfdwoptions) x WHERE @is_secret_x@)
 UNION ALL
 SELECT 'subscription ' || quote_ident(s.subname), 'only a superuser may read how it connects'
 FROM pg_subscription s
