@@ -21,6 +21,8 @@ struct HbView {
     guint64 done;
     guint64 bytes;
     gint64 started;
+    gint64 moved;            /* when the work last got on */
+    char *wait;              /* whom it waits for since then; NULL: nobody told */
     GPtrArray *workers;      /* char *: what each does, NULL when idle */
     Sample samples[SAMPLES]; /* a ring: bytes at moments of the last seconds */
     guint sample_count;
@@ -39,6 +41,7 @@ void hb_view_free(HbView *view)
     if (view == NULL)
         return;
     g_free(view->phase);
+    g_free(view->wait);
     g_ptr_array_unref(view->workers);
     g_free(view);
 }
@@ -82,8 +85,18 @@ static void take_sample(HbView *view, gint64 now)
         view->samples[view->sample_count++ % SAMPLES] = (Sample){now, view->bytes};
 }
 
+static void set_wait(HbView *view, const char *wait)
+{
+    g_free(view->wait);
+    view->wait = wait != NULL ? hb_text_visible(wait) : NULL;
+}
+
 void hb_view_follow(HbView *view, const HbEvent *event, gint64 now)
 {
+    if (event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING) {
+        view->moved = now;
+        set_wait(view, NULL);
+    }
     switch (event->type) {
     case HB_EVENT_PHASE:
         begin_phase(view, event, now);
@@ -98,6 +111,9 @@ void hb_view_follow(HbView *view, const HbEvent *event, gint64 now)
         break;
     case HB_EVENT_FINISHED:
         set_worker(view, event->worker, NULL);
+        break;
+    case HB_EVENT_WAITING:
+        set_wait(view, event->what);
         break;
     case HB_EVENT_NOTED:
         break;
@@ -159,6 +175,26 @@ char *hb_view_describe(HbView *view, gint64 now)
     return g_strdup_printf("%s: %s", view->phase != NULL ? view->phase : "", g_strstrip(text));
 }
 
+static guint silence_s(const HbView *view, gint64 now)
+{
+    return view->phase != NULL ? (guint)((now - view->moved) / G_USEC_PER_SEC) : 0;
+}
+
+char *hb_view_describe_silence(const HbView *view, gint64 now)
+{
+    const guint seconds = silence_s(view, now);
+
+    if (seconds < HB_SILENCE_S)
+        return NULL;
+    return g_strdup_printf("%s: nothing new for %u s%s%s", view->phase, seconds, view->wait != NULL ? "; " : "",
+                           view->wait != NULL ? view->wait : "");
+}
+
+const char *hb_view_get_wait(const HbView *view)
+{
+    return view->wait;
+}
+
 /* ---- Drawing ---- */
 
 static void append_bar(GString *out, const HbView *view, gboolean color)
@@ -204,6 +240,19 @@ static guint append_workers(GString *out, const HbView *view, guint columns, gbo
     return lines;
 }
 
+static guint append_silence(GString *out, const HbView *view, gint64 now, guint columns, gboolean color)
+{
+    g_autofree char *text = hb_view_describe_silence(view, now);
+    g_autoptr(GString) line = g_string_new("  ");
+
+    if (text == NULL)
+        return 0;
+    append_cut(line, text + strlen(view->phase) + strlen(": "), columns > 4 ? columns - 3 : 1);
+    hb_text_append_painted(out, color, HB_PAINT_WARN, line->str);
+    g_string_append_c(out, '\n');
+    return 1;
+}
+
 char *hb_view_draw(HbView *view, gint64 now, guint columns, gboolean color, guint *lines)
 {
     GString *out = g_string_new(NULL);
@@ -224,6 +273,7 @@ char *hb_view_draw(HbView *view, gint64 now, guint columns, gboolean color, guin
         g_string_append(out, " ...");
     }
     g_string_append_c(out, '\n');
-    *lines = 1 + append_workers(out, view, columns, color);
+    *lines = 1 + append_silence(out, view, now, columns, color);
+    *lines += append_workers(out, view, columns, color);
     return g_string_free(out, FALSE);
 }

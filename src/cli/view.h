@@ -20,5 +20,9 @@ char *hb_view_draw(HbView *view, gint64 now, guint columns, gboolean color, guin
 
 /* One plain line for a log, without line end: "reading rows: 45% of 1.2 GB, 98 MB/s, 0:12 min left" */
 char *hb_view_describe(HbView *view, gint64 now);
+/* "reading rows: nothing new for 42 s; the source: ..." once that is worth a word; NULL before. The caller's */
+char *hb_view_describe_silence(const HbView *view, gint64 now);
+/* Whom it waits for, as it was told since the work last moved; NULL: nobody told */
+const char *hb_view_get_wait(const HbView *view);
 gboolean hb_view_is_in_phase(const HbView *view, const char *what);
 gboolean hb_view_is_running(const HbView *view); /* a phase with a known total is under way */

@@ -12,7 +12,11 @@
 #include <unistd.h>
 
 #define REDRAW_EVERY_US (G_USEC_PER_SEC / 10)
+#define LOOK_EVERY_US   G_USEC_PER_SEC
 #define LINE_EVERY_US   (15 * G_USEC_PER_SEC)
+
+/* Lines about work that stands still */
+#define SILENCE_EVERY_US (60 * G_USEC_PER_SEC)
 
 struct HbVoice {
     HbVoiceOptions options;
@@ -20,9 +24,11 @@ struct HbVoice {
     int log_error; /* of the first line that did not get there; 0: all did */
     GMutex lock;   /* guards everything below, and both streams */
     HbView *view;
-    guint drawn;      /* lines of the live view that stand on the terminal */
-    gint64 last_line; /* when a plain line was last printed */
-    GThread *ticker;  /* redraws the live view; NULL without one */
+    guint drawn;         /* lines of the live view that stand on the terminal */
+    gint64 last_line;    /* when a plain line was last printed */
+    gint64 last_silence; /* when it was last said that nothing comes; 0: not since something came */
+    char *last_wait;     /* whom that named; NULL: nobody */
+    GThread *ticker;     /* redraws the live view, and notices silence; NULL before the work begins */
     GCond ended;
     gboolean is_ended;
 };
@@ -36,6 +42,21 @@ static const struct {
     [HB_SEVERITY_WARNING] = {"warning: ", HB_PAINT_WARN},
     [HB_SEVERITY_ERROR] = {"error: ", HB_PAINT_BAD},
 };
+
+/* ---- The log; the lock is held ---- */
+
+static void write_log(HbVoice *voice, const char *word, const char *text)
+{
+    g_autoptr(GDateTime) now = NULL;
+    g_autofree char *stamp = NULL;
+
+    if (voice->log == NULL)
+        return;
+    now = g_date_time_new_now_utc();
+    stamp = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
+    if ((fprintf(voice->log, "%s %s%s\n", stamp, word, text) < 0 || fflush(voice->log) != 0) && voice->log_error == 0)
+        voice->log_error = errno;
+}
 
 /* ---- The live view; the lock is held ---- */
 
@@ -62,34 +83,42 @@ static void draw(HbVoice *voice)
     voice->drawn = lines;
 }
 
+/* Once soon, then now and then, and whenever somebody else is waited for */
+static void say_silence(HbVoice *voice)
+{
+    const gint64 now = g_get_monotonic_time();
+    g_autofree char *line = hb_view_describe_silence(voice->view, now);
+    const char *wait = hb_view_get_wait(voice->view);
+
+    if (line == NULL) {
+        voice->last_silence = 0;
+        return;
+    }
+    if (voice->last_silence != 0 && now - voice->last_silence < SILENCE_EVERY_US &&
+        (wait == NULL || g_strcmp0(wait, voice->last_wait) == 0))
+        return;
+    voice->last_silence = now;
+    g_free(voice->last_wait);
+    voice->last_wait = g_strdup(wait);
+    write_log(voice, "", line);
+    if (!voice->options.live && !voice->options.quiet)
+        fprintf(stderr, "%s\n", line);
+}
+
 static gpointer tick(gpointer data)
 {
     HbVoice *voice = data;
 
     g_mutex_lock(&voice->lock);
     while (!voice->is_ended) {
-        gint64 until = g_get_monotonic_time() + REDRAW_EVERY_US;
+        gint64 until = g_get_monotonic_time() + (voice->options.live ? REDRAW_EVERY_US : LOOK_EVERY_US);
         draw(voice);
+        say_silence(voice);
         while (!voice->is_ended && g_cond_wait_until(&voice->ended, &voice->lock, until))
             continue;
     }
     g_mutex_unlock(&voice->lock);
     return NULL;
-}
-
-/* ---- The log; the lock is held ---- */
-
-static void write_log(HbVoice *voice, const char *word, const char *text)
-{
-    g_autoptr(GDateTime) now = NULL;
-    g_autofree char *stamp = NULL;
-
-    if (voice->log == NULL)
-        return;
-    now = g_date_time_new_now_utc();
-    stamp = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
-    if ((fprintf(voice->log, "%s %s%s\n", stamp, word, text) < 0 || fflush(voice->log) != 0) && voice->log_error == 0)
-        voice->log_error = errno;
 }
 
 /* ---- Life ---- */
@@ -145,6 +174,7 @@ void hb_voice_free(HbVoice *voice)
     hb_voice_end_view(voice);
     if (voice->log != NULL)
         fclose(voice->log);
+    g_free(voice->last_wait);
     hb_view_free(voice->view);
     g_mutex_clear(&voice->lock);
     g_cond_clear(&voice->ended);
@@ -227,7 +257,7 @@ void hb_voice_show(HbVoice *voice, const char *text, gboolean even_if_quiet)
 
 static void start_ticker(HbVoice *voice)
 {
-    if (voice->ticker == NULL && !voice->is_ended && voice->options.live && !voice->options.quiet)
+    if (voice->ticker == NULL && !voice->is_ended)
         voice->ticker = g_thread_new("view", tick, voice);
 }
 
@@ -286,6 +316,7 @@ void hb_voice_observe(gpointer data, const HbEvent *event)
         say(voice, event->severity, event->what, event->hint);
         break;
     case HB_EVENT_FINISHED:
+    case HB_EVENT_WAITING:
         break;
     }
     g_mutex_unlock(&voice->lock);

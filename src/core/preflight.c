@@ -15,8 +15,8 @@
 
 const char *const hb_finding_names[] = {
     /* The target itself */
-    "same-database", "system-database", "target-not-empty", "unfinished-restore", "journal-untrusted", "read-only",
-    "other-sessions", "event-trigger", "connections", "room", "duration",
+    "same-database", "system-database", "target-not-empty", "unfinished-restore", "another-run", "journal-untrusted",
+    "read-only", "other-sessions", "event-trigger", "connections", "room", "duration",
     /* What it lacks */
     "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
     "encryption-missing", "time-zone-missing", "password-refused", "history-refused", "name-case", "database-missing",

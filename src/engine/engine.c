@@ -45,6 +45,21 @@ void hb_reach_clear(HbReach *reach)
     g_clear_pointer(&reach->closed, g_hash_table_unref);
 }
 
+void hb_peer_clear(HbPeer *peer)
+{
+    g_free(peer->who);
+    *peer = (HbPeer){0};
+}
+
+gboolean hb_engine_has_id(const GArray *ids, guint64 id)
+{
+    for (guint i = 0; i < ids->len; i++) {
+        if (g_array_index(ids, guint64, i) == id)
+            return TRUE;
+    }
+    return FALSE;
+}
+
 gboolean hb_engine_is_uri(const char *text)
 {
     return strstr(text, "://") != NULL;
@@ -138,7 +153,7 @@ void hb_databases_add(GArray *databases, const char *name, guint64 bytes)
 void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session)
 {
     if (address->watch != NULL)
-        address->watch->opened(address->watch->data, engine, session);
+        address->watch->opened(address->watch->data, engine, session, address->uri);
 }
 
 void hb_engine_tell_closed(const HbAddress *address, HbSession *session)

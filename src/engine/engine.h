@@ -31,7 +31,7 @@ typedef struct HbEngine HbEngine;
  * anything is asked through it; closed() while it is still there. From any thread
  */
 typedef struct {
-    void (*opened)(gpointer data, const HbEngine *engine, HbSession *session);
+    void (*opened)(gpointer data, const HbEngine *engine, HbSession *session, const char *uri);
     void (*closed)(gpointer data, HbSession *session);
     gpointer data;
 } HbSessionWatch;
@@ -70,6 +70,18 @@ typedef struct {
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);
+
+/* Somebody's session on a server, as far as ours may see it; clear with hb_peer_clear() */
+typedef struct {
+    guint64 id;      /* the server's number of it; 0: there is none */
+    char *who;       /* for people: "process 4711 of user keeper" */
+    gint64 silent_s; /* since its last statement ended; -1: that cannot be seen */
+} HbPeer;
+
+void hb_peer_clear(HbPeer *peer);
+
+/* How long the steps of a restore wait for a lock on the target */
+#define HB_TARGET_LOCK_WAIT_S 300
 
 /* A piece of a row set, in the engine's own unit: first <= unit < end */
 typedef struct {
@@ -176,6 +188,23 @@ struct HbEngine {
     void (*cut)(HbSession *session); /* ends the connection: whoever waits for it has HB_ERROR_LOST */
     gboolean (*needs_password)(const HbAddress *address); /* would a password make open() succeed? */
     gboolean (*describe)(HbSession *session, HbServerInfo *info, GError **error);
+
+    /* ---- Other sessions of the server ---- */
+    guint64 (*get_id)(const HbSession *session); /* the server's number of it. From any thread */
+    /*
+     * The hold on the session's database that one restore has at a time. claim() takes it until the session is closed:
+     * holder->id is 0, or says who has it instead; never waits. To do it again proves that we are alive. serve() marks
+     * a session as one that works for the holder, and limits how long it waits for locks. end_lost() ends those of the
+     * same user that have the hold or serve, but not the session itself nor who is alive (guint64 ids): they belong to
+     * runs whose connection broke. Waits until they are gone; HB_ERROR_LOCKED if one stays. A server that cannot do
+     * this lets everybody have the hold
+     */
+    gboolean (*claim)(HbSession *session, HbPeer *holder, GError **error);
+    gboolean (*serve)(HbSession *session, GError **error);
+    gboolean (*end_lost)(HbSession *session, const GArray *alive, guint *ended, GError **error);
+    /* What one of these sessions (guint64 ids) waits for, in words, with whoever holds it; *wait NULL: none waits, as
+     * far as can be seen. The caller's */
+    gboolean (*find_wait)(HbSession *session, const GArray *ids, char **wait, GError **error);
 
     /* ---- Looking ---- */
     GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbSheet *; the caller's */
@@ -299,6 +328,13 @@ struct HbEngine {
 /* To the address's watch, if it has one */
 void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session);
 void hb_engine_tell_closed(const HbAddress *address, HbSession *session);
+
+/* How long the end of a lost session is waited for */
+#define HB_END_LOST_MS  10000
+#define HB_END_CHECK_MS 50
+
+/* Is the id among these guint64? */
+gboolean hb_engine_has_id(const GArray *ids, guint64 id);
 
 /* HB_ERROR_USAGE if there are more. For engines */
 gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error);

@@ -38,6 +38,7 @@ typedef struct {
     GAsyncQueue *full; /* Block * */
     GAsyncQueue *done; /* something for each piece that has ended */
     HbSession *session;
+    gboolean lost; /* another session of it broke */
     Block blocks[BLOCKS];
     Block end, broken, quit;
 
@@ -108,13 +109,22 @@ static void drain(Giving *giving)
     give_back(giving);
 }
 
+static void close_target(Lane *lane)
+{
+    options_of(lane)->engine->close(lane->session);
+    lane->session = NULL;
+}
+
 static gboolean try_target(gpointer data, GError **error)
 {
     Lane *lane = data;
     const HbSourceOptions *options = options_of(lane);
 
     lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
-    return lane->session != NULL;
+    if (lane->session != NULL && hb_restore_enter(lane->carry->restore, lane->session, lane->lost, error))
+        return TRUE;
+    close_target(lane);
+    return FALSE;
 }
 
 static gboolean open_target(Lane *lane, GError **error)
@@ -128,18 +138,13 @@ static gboolean open_target(Lane *lane, GError **error)
     return try_target(lane, NULL) || hb_stop_retry(stop, try_target, lane, error);
 }
 
-static void close_target(Lane *lane)
-{
-    options_of(lane)->engine->close(lane->session);
-    lane->session = NULL;
-}
-
 /* After a lost connection: a piece may have been committed although the answer did not come */
 static gboolean is_there_after_all(Lane *lane)
 {
     g_autoptr(GHashTable) journal = NULL;
 
     hb_restore_note_broken(lane->carry->restore);
+    lane->lost = TRUE;
     close_target(lane);
     if (!open_target(lane, NULL))
         return FALSE;

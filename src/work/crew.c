@@ -44,6 +44,7 @@ static gboolean open_anew(gpointer data, GError **error)
 gboolean hb_worker_reopen(HbWorker *worker, GError **error)
 {
     close_session(worker);
+    worker->lost = TRUE;
     return hb_stop_retry(worker->crew->stop, open_anew, worker, error);
 }
 
@@ -89,7 +90,7 @@ gboolean hb_crew_run(const HbCrew *crew, GError **error)
     g_autofree Member *members = g_new0(Member, crew->jobs);
 
     for (guint i = 0; i < crew->jobs; i++) {
-        members[i].worker = (HbWorker){crew->first_number + i, take_session(crew), crew};
+        members[i].worker = (HbWorker){.number = crew->first_number + i, .session = take_session(crew), .crew = crew};
         members[i].thread = g_thread_new("worker", run_member, &members[i]);
     }
     return collect(members, crew->jobs, crew->stop, error);

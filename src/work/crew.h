@@ -13,6 +13,7 @@
 typedef struct {
     guint number;
     HbSession *session;
+    gboolean lost; /* its session is not the first: another one broke */
     const struct HbCrew *crew;
 } HbWorker;
 

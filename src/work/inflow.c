@@ -24,6 +24,11 @@ struct HbInflow {
 
 /* ---- A worker: loads chunks ---- */
 
+static gboolean enter(HbWorker *worker, gpointer data, GError **error)
+{
+    return hb_restore_enter(((HbInflow *)data)->restore, worker->session, worker->lost, error);
+}
+
 typedef struct {
     HbWorker *worker;
     HbUnpacker *unpacker;
@@ -255,6 +260,7 @@ static gboolean run_both(HbInflow *inflow, GError **error)
                          .jobs = inflow->options.jobs,
                          .stop = inflow->options.stop,
                          .observers = inflow->options.observers,
+                         .enter = enter,
                          .work = work,
                          .data = inflow};
     Reading reading = {.inflow = inflow};

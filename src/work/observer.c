@@ -7,7 +7,8 @@ typedef struct {
 } Listener;
 
 struct HbObservers {
-    GMutex lock;       /* held while listeners are told */
+    GMutex lock;       /* held while listeners are told; guards the rest */
+    gint64 last;       /* monotonic: when the work last moved */
     GArray *listeners; /* Listener */
 };
 
@@ -16,6 +17,7 @@ HbObservers *hb_observers_new(void)
     HbObservers *observers = g_new0(HbObservers, 1);
 
     g_mutex_init(&observers->lock);
+    observers->last = g_get_monotonic_time();
     observers->listeners = g_array_new(FALSE, FALSE, sizeof(Listener));
     return observers;
 }
@@ -41,11 +43,23 @@ void hb_observers_tell(HbObservers *observers, const HbEvent *event)
     if (observers == NULL)
         return;
     g_mutex_lock(&observers->lock);
+    if (event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING)
+        observers->last = g_get_monotonic_time();
     for (guint i = 0; i < observers->listeners->len; i++) {
         const Listener *listener = &g_array_index(observers->listeners, Listener, i);
         listener->observe(listener->data, event);
     }
     g_mutex_unlock(&observers->lock);
+}
+
+guint hb_observers_get_silence_s(HbObservers *observers)
+{
+    gint64 last;
+
+    g_mutex_lock(&observers->lock);
+    last = observers->last;
+    g_mutex_unlock(&observers->lock);
+    return (guint)((g_get_monotonic_time() - last) / G_USEC_PER_SEC);
 }
 
 void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *hint, const char *format, ...)

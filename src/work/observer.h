@@ -14,6 +14,7 @@ typedef enum {
     HB_EVENT_STARTED,  /* a worker begins: what */
     HB_EVENT_ADVANCED, /* a worker got on: cost of the total, bytes of real data */
     HB_EVENT_FINISHED, /* a worker ended what it did */
+    HB_EVENT_WAITING,  /* nothing has come for a while: what it waits for, NULL if that is not known */
     HB_EVENT_NOTED     /* something that the user should know: severity, what, hint */
 } HbEventType;
 
@@ -37,6 +38,12 @@ typedef struct HbObservers HbObservers;
 HbObservers *hb_observers_new(void);
 void hb_observers_free(HbObservers *observers);
 void hb_observers_add(HbObservers *observers, HbObserve observe, gpointer data); /* before the work begins */
+
+/* Nothing has come for so long: it is worth a word */
+#define HB_SILENCE_S 10
+
+/* Since the last event of work that began, got on or ended */
+guint hb_observers_get_silence_s(HbObservers *observers);
 
 /* All accept NULL for observers: nobody listens */
 void hb_observers_tell(HbObservers *observers, const HbEvent *event);

@@ -71,6 +71,7 @@ void hb_restore_free(HbRestore *restore)
 {
     if (restore == NULL)
         return;
+    hb_claim_release(restore->claim);
     hb_steps_free(restore->steps);
     hb_steps_free(restore->later);
     g_clear_pointer(&restore->early, g_hash_table_unref);
@@ -156,6 +157,18 @@ gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error)
 
 /* ---- The whole ---- */
 
+/* Between the look at the target and the hold on it, another run may have ended */
+static gboolean check_unfinished(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_autofree char *dump_id = NULL;
+
+    if (!restore->options.engine->find_journal(session, &dump_id, error))
+        return FALSE;
+    return dump_id != NULL || hb_error_set(error, HB_ERROR_BLOCKED, "see with verify whether all of it is there",
+                                           "database %s holds no unfinished restore any more: another run has ended it",
+                                           restore->database);
+}
+
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
 {
     if ((restore->options.parts & HB_PART_USERS) && !hb_roles_look(restore, session, error))
@@ -167,7 +180,8 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
     if (!restore->resumed)
         return restore->options.engine->begin_journal(session, restore->manifest->id, error) &&
                hb_restore_note_decision(restore, session, error);
-    if (!hb_restore_read_keys(restore, session, error) || !hb_restore_mend_volatile(restore, session, error))
+    if (!check_unfinished(restore, session, error) || !hb_restore_read_keys(restore, session, error) ||
+        !hb_restore_mend_volatile(restore, session, error))
         return FALSE;
     restore->earlier = g_hash_table_ref(restore->journal);
     return g_hash_table_contains(restore->journal, HB_RESTORE_DECISION) ||
@@ -181,12 +195,14 @@ static gboolean end_journal(HbRestore *restore, HbSession *session, GError **err
 
 static gboolean prepare_target(HbRestore *restore, GError **error)
 {
+    const HbRestoreOptions *options = &restore->options;
     gboolean created = FALSE;
     GHashTable *properties = hb_catalog_get_properties(restore->manifest->catalog);
 
-    if (!restore->exists && !restore->options.engine->create_database(&restore->target, properties, &created, error))
+    if (!restore->exists && !options->engine->create_database(&restore->target, properties, &created, error))
         return FALSE;
-    return hb_restore_with_session(restore, prepare_journal, error);
+    restore->claim = hb_claim_take(options->engine, &restore->target, options->stop, options->observers, error);
+    return restore->claim != NULL && hb_restore_with_session(restore, prepare_journal, error);
 }
 
 static void forget_exceptions(HbRestore *restore)
@@ -194,6 +210,11 @@ static void forget_exceptions(HbRestore *restore)
     g_hash_table_remove_all(restore->kept);
     g_ptr_array_set_size(restore->result->exceptions, 0);
     hb_restore_list_changes(restore);
+}
+
+gboolean hb_restore_enter(const HbRestore *restore, HbSession *session, gboolean lost, GError **error)
+{
+    return hb_claim_enter(restore->claim, session, lost, error);
 }
 
 gboolean hb_restore_is_broken(const HbRestore *restore)
@@ -206,9 +227,11 @@ void hb_restore_note_broken(HbRestore *restore)
     g_atomic_int_set(&restore->broken, TRUE);
 }
 
+/* Lost sessions may still hold on the server what we want */
 static gboolean read_and_mend(HbRestore *restore, HbSession *session, GError **error)
 {
-    return hb_restore_read_keys(restore, session, error) && hb_restore_mend_volatile(restore, session, error);
+    return hb_restore_enter(restore, session, TRUE, error) && hb_restore_read_keys(restore, session, error) &&
+           hb_restore_mend_volatile(restore, session, error);
 }
 
 static gboolean try_journal(gpointer restore, GError **error)
@@ -329,6 +352,12 @@ static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
 static gboolean end_run(HbRestore *restore, gboolean ok, gint64 start, GError **error)
 {
     HbRestoreResult *result = restore->result;
+    g_autoptr(GError) taken = NULL;
+
+    if (!ok && !hb_claim_check(restore->claim, &taken)) {
+        g_clear_error(error);
+        g_propagate_error(error, g_steal_pointer(&taken));
+    }
 
     hb_restore_list_left_out(restore);
     hb_roles_list_joined(restore);

@@ -123,6 +123,8 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 gboolean hb_restore_is_broken(const HbRestore *restore);
+/* A session begins to work on the target. lost: after another one that broke, which is ended on the server */
+gboolean hb_restore_enter(const HbRestore *restore, HbSession *session, gboolean lost, GError **error);
 void hb_restore_note_broken(HbRestore *restore);        /* a connection to the target broke; thread-safe */
 GPtrArray *hb_restore_find_emptied(HbRestore *restore); /* of tables that a crash has emptied: HbStoredRows * */
 /*

@@ -15,6 +15,7 @@
  */
 #pragma once
 
+#include "work/claim.h"
 #include "work/crew.h"
 #include "work/restore.h"
 #include "work/restore_roles.h"
@@ -41,6 +42,7 @@ struct HbRestore {
     gboolean may_be_done; /* to be resumed, but nothing is unfinished there, and something is there */
     gboolean done_before; /* indeed: everything is there */
     gboolean finished;
+    HbClaim *claim;          /* while it runs */
     gint broken;             /* atomic: a connection broke, and perhaps the server did */
     gboolean before_rows;    /* the walk makes only what must exist before rows that come from a supply */
     const char *note;        /* a key to write into the journal */

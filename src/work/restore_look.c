@@ -60,11 +60,32 @@ static gboolean find_journal(HbRestore *restore, HbSession *session, char **dump
     return TRUE;
 }
 
+/* Who goes on with a run that may be dead finds out when he takes the hold; nothing is worth saying beside this */
+static gboolean check_claim(HbRestore *restore, HbSession *session, gboolean *busy, GError **error)
+{
+    HbPeer holder = {0};
+
+    if (!restore->options.engine->claim(session, &holder, error))
+        return FALSE;
+    *busy = holder.id != 0 && !hb_claim_is_dead(&holder) && !restore->options.resume;
+    if (*busy) {
+        g_autofree char *what = g_strdup_printf("is being restored into by another run now (%s)", holder.who);
+        block(restore, "another-run", what, "wait until it has ended, or end it, then begin again");
+    }
+    hb_peer_clear(&holder);
+    return TRUE;
+}
+
 static gboolean check_content(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autofree char *dump_id = NULL;
     g_autofree char *example = NULL;
+    gboolean busy = FALSE;
 
+    if (!check_claim(restore, session, &busy, error))
+        return FALSE;
+    if (busy)
+        return TRUE;
     if (!find_journal(restore, session, &dump_id, error) ||
         !restore->options.engine->find_content(session, &example, error))
         return FALSE;

@@ -45,7 +45,20 @@ static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *numb
     return NULL;
 }
 
-static void note_failure(HbRestore *restore, const HbStep *step, const GError *cause)
+/* Whom a step waited for in vain, as far as it was seen */
+static void add_wait(HbRestore *restore, GError *cause)
+{
+    g_autofree char *wait = hb_error_is(cause, HB_ERROR_LOCKED) ? hb_claim_get_wait(restore->claim) : NULL;
+    char *message;
+
+    if (wait == NULL)
+        return;
+    message = g_strdup_printf("%s (%s)", cause->message, wait);
+    g_free(cause->message);
+    cause->message = message;
+}
+
+static void note_failure(HbRestore *restore, const HbStep *step, GError *cause)
 {
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
         g_autofree char *hint =
@@ -67,6 +80,7 @@ static void note_failure(HbRestore *restore, const HbStep *step, const GError *c
                                  "the planner's figures can be refreshed later");
         return;
     }
+    add_wait(restore, cause);
     hb_restore_add_exception(restore, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause))->damaged =
         hb_error_is(cause, HB_ERROR_DAMAGED);
     if (!restore->options.tentative)
@@ -134,6 +148,11 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
     return ok;
 }
 
+static gboolean enter(HbWorker *worker, gpointer data, GError **error)
+{
+    return hb_restore_enter(data, worker->session, worker->lost, error);
+}
+
 gboolean hb_restore_walk(HbRestore *restore, GError **error)
 {
     const HbCrew crew = {.engine = restore->options.engine,
@@ -141,6 +160,7 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error)
                          .jobs = restore->options.jobs,
                          .stop = restore->options.stop,
                          .observers = restore->options.observers,
+                         .enter = enter,
                          .work = work,
                          .data = restore};
 

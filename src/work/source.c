@@ -150,6 +150,8 @@ HbSource *hb_source_new(const HbSourceOptions *options, GError **error)
     source->readers = g_ptr_array_new();
     source->along = g_ptr_array_new_with_free_func(g_free);
     source->keeper = options->engine->open(&options->from, error);
+    source->lookout =
+        hb_lookout_start(options->engine, &options->from, "the source", options->stop, options->observers);
     if (source->keeper == NULL ||
         !hb_source_describe(options, source->manifest, source->keeper, &source->identity, error))
         g_clear_pointer(&source, hb_source_free);
@@ -176,6 +178,7 @@ void hb_source_free(HbSource *source)
 {
     if (source == NULL)
         return;
+    hb_lookout_end(source->lookout);
     hb_readers_close(source->options->engine, source->readers);
     source->options->engine->close(source->keeper);
     g_ptr_array_unref(source->readers);

@@ -12,6 +12,7 @@
 #pragma once
 
 #include "dump/manifest.h"
+#include "work/lookout.h"
 #include "work/observer.h"
 #include "work/stop.h"
 
@@ -38,8 +39,9 @@ typedef struct {
 
     /* Its own */
     HbSession *keeper;
-    GPtrArray *along; /* char *: what comes along, because it is needed */
-    gboolean again;   /* the structure had to be read another time */
+    HbLookout *lookout; /* NULL: nobody listens */
+    GPtrArray *along;   /* char *: what comes along, because it is needed */
+    gboolean again;     /* the structure had to be read another time */
 } HbSource;
 
 /* Opens the keeper and fills in the manifest's head. options are borrowed until free() */

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/stop.h"
 
+#include <string.h>
 #include <unistd.h>
 
 /* What was cancelled and does not end within this time is cut off: the user waits, or another worker failed */
@@ -9,6 +10,8 @@
 
 typedef struct {
     const HbEngine *engine;
+    char *uri;
+    guint64 id;
     gboolean was_there; /* when it was triggered; what is opened later cleans up, and is left alone */
 } Entry;
 
@@ -26,12 +29,20 @@ struct HbStop {
     GThread *thread;      /* cancels; NULL until it is triggered */
 };
 
-static void add_session(gpointer data, const HbEngine *engine, HbSession *session)
+static void entry_free(gpointer data)
+{
+    g_free(((Entry *)data)->uri);
+    g_free(data);
+}
+
+static void add_session(gpointer data, const HbEngine *engine, HbSession *session, const char *uri)
 {
     HbStop *stop = data;
     Entry *entry = g_new0(Entry, 1);
 
     entry->engine = engine;
+    entry->uri = g_strdup(uri);
+    entry->id = engine->get_id(session);
     g_mutex_lock(&stop->lock);
     g_hash_table_insert(stop->sessions, session, entry);
     g_mutex_unlock(&stop->lock);
@@ -55,7 +66,7 @@ HbStop *hb_stop_new(void)
 
     g_mutex_init(&stop->lock);
     g_cond_init(&stop->changed);
-    stop->sessions = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    stop->sessions = g_hash_table_new_full(NULL, NULL, NULL, entry_free);
     stop->watch = (HbSessionWatch){add_session, remove_session, stop};
     g_assert(pipe(stop->pipe) == 0);
     return stop;
@@ -82,6 +93,22 @@ void hb_stop_free(HbStop *stop)
 const HbSessionWatch *hb_stop_get_watch(HbStop *stop)
 {
     return &stop->watch;
+}
+
+GArray *hb_stop_list_ids(HbStop *stop, const char *uri)
+{
+    GArray *ids = g_array_new(FALSE, FALSE, sizeof(guint64));
+    GHashTableIter iter;
+    gpointer entry;
+
+    g_mutex_lock(&stop->lock);
+    g_hash_table_iter_init(&iter, stop->sessions);
+    while (g_hash_table_iter_next(&iter, NULL, &entry)) {
+        if (strcmp(((Entry *)entry)->uri, uri) == 0)
+            g_array_append_val(ids, ((Entry *)entry)->id);
+    }
+    g_mutex_unlock(&stop->lock);
+    return ids;
 }
 
 int hb_stop_get_fd(HbStop *stop)

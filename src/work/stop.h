@@ -19,6 +19,9 @@ void hb_stop_free(HbStop *stop); /* accepts NULL; all sessions must be closed */
 /* For addresses: their sessions are known from then on until they are closed. Borrowed */
 const HbSessionWatch *hb_stop_get_watch(HbStop *stop);
 
+/* The servers' numbers (guint64) of the sessions that are open at an address; the caller's */
+GArray *hb_stop_list_ids(HbStop *stop, const char *uri);
+
 void hb_stop_trigger(HbStop *stop);
 void hb_stop_trigger_by_user(HbStop *stop);
 gboolean hb_stop_is_set(HbStop *stop);

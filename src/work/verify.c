@@ -2,6 +2,7 @@
 #include "work/verify.h"
 
 #include "core/order.h"
+#include "work/lookout.h"
 #include "work/probe.h"
 #include "work/reading.h"
 
@@ -210,6 +211,9 @@ static gpointer find_on_server(gpointer data)
 {
     Finding *finding = data;
     const HbEngine *engine = finding->side->engine;
+    const HbVerifyOptions *options = finding->options;
+    const char *whose = finding->side == &options->from ? "FROM" : "TO";
+    HbLookout *lookout = hb_lookout_start(engine, &finding->side->address, whose, options->stop, options->observers);
     HbSession *keeper = engine->open(&finding->side->address, &finding->error);
     gboolean ok = FALSE;
 
@@ -218,8 +222,9 @@ static gpointer find_on_server(gpointer data)
         hb_readers_close(engine, finding->readers);
         engine->close(keeper);
     }
+    hb_lookout_end(lookout);
     if (!ok)
-        hb_stop_trigger(finding->options->stop);
+        hb_stop_trigger(options->stop);
     return NULL;
 }
 

@@ -198,6 +198,96 @@ static void a_carry_mends_the_targets_connection(void **state)
     }
 }
 
+/* ---- Sessions that are dead to us, and not to the server ---- */
+
+static void lost_sessions_do_not_stand_in_our_way(void **state)
+{
+    static const struct {
+        const char *server;
+        gint64 bytes;
+    } breaks[] = {{"pg", 300000}, {"pg", 1500000}, {"my", 300000}, {"my", 1500000}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(breaks); i++) {
+        Proxy *proxy = proxy_new(breaks[i].server);
+        g_autofree char *name = g_strdup_printf("kept_%" G_GSIZE_FORMAT, i), *to = proxy_get_uri(proxy, name);
+        g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, breaks[i].server);
+        proxy_keep_servers_ends(proxy);
+        proxy_break_after(proxy, breaks[i].bytes);
+        run_expect(run_hornbeam("restore", dump, to, "--yes", NULL), 0, "Restored whole",
+                   "that a broken connection had");
+        assert_true(proxy_is_broken(proxy));
+        proxy_free(proxy);
+    }
+}
+
+/* A program that is gone without its server's knowing, seen by the next run; both engines at once, as it takes a while
+ */
+static void a_run_that_died_is_told_from_one_that_works(void **state)
+{
+    static const char *const servers[] = {"pg", "my"};
+    Proxy *proxies[G_N_ELEMENTS(servers)];
+    Running next[G_N_ELEMENTS(servers)];
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(servers); i++) {
+        g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, servers[i]), *messages = NULL;
+        g_autofree char *to = NULL, *plain = servers_get_uri(servers[i], "dead"), *begin = NULL, *again = NULL;
+        g_auto(GStrv) begins = NULL, agains = NULL;
+        Running first;
+
+        proxies[i] = proxy_new(servers[i]);
+        to = proxy_get_uri(proxies[i], "dead");
+        begin = g_strdup_printf("restore %s %s --yes", dump, to);
+        again = g_strdup_printf("restore %s %s --yes --resume", dump, plain);
+        begins = g_strsplit(begin, " ", -1);
+        agains = g_strsplit(again, " ", -1);
+        proxy_stall_after_sending(proxies[i], 900000);
+        first = start(begins);
+        assert_true(wait_for_stall(proxies[i], &first));
+        run_expect(run_hornbeam("restore", dump, plain, "--yes", NULL), 1, NULL,
+                   "is being restored into by another run now");
+        kill(first.pid, SIGKILL);
+        wait_for_end(&first, 5);
+        messages = read_messages(&first);
+        next[i] = start(agains);
+    }
+    for (gsize i = 0; i < G_N_ELEMENTS(servers); i++) {
+        const int status = wait_for_end(&next[i], 90);
+        g_autofree char *messages = read_messages(&next[i]);
+        if (status != 0 || strstr(messages, "waiting up to 30 s to see whether its program is alive") == NULL ||
+            strstr(messages, "that a broken connection had left behind") == NULL)
+            fail_msg("%s: status %d: %s", servers[i], status, messages);
+        proxy_free(proxies[i]);
+    }
+}
+
+/* ---- Locks of others ---- */
+
+static void whoever_holds_a_lock_is_named_while_it_lasts(void **state)
+{
+    static const struct {
+        const char *holder, *named;
+    } cases[] = {
+        {"psql -qX \"$(server_uri pg fennick_vale)\" -c 'BEGIN; LOCK TABLE garden.tree; SELECT pg_sleep(14)'",
+         "the source: process [0-9]* waits for garden.tree, held by process [0-9]* of user postgres (psql, active, in"},
+        {"mariadb_shell my fennick_vale -e 'LOCK TABLES tree WRITE; SELECT SLEEP(14)'",
+         "the source: session [0-9]*: .*Waiting for backup lock.*; in the same database there is session [0-9]* of "
+         "root@localhost (Query for"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "cd $FOLDER; rm -rf held.dump; %s >/dev/null & sleep 1; $HORNBEAM dump --lock-wait 30 \"$(server_uri %s"
+            " fennick_vale)\" held.dump >out 2>&1; wait; grep -q 'nothing new for 1[0-9] s; %s' out || cat out",
+            cases[i].holder, i == 0 ? "pg" : "my", cases[i].named);
+        Run run = run_shell(line);
+        assert_string_equal(run.out, "");
+        run_clear(&run);
+    }
+}
+
 /* ---- Statements that somebody else ends ---- */
 
 static void a_statement_that_others_cancel_is_no_interruption(void **state)
@@ -231,6 +321,9 @@ int main(void)
         cmocka_unit_test(a_second_signal_ends_at_once),
         cmocka_unit_test(a_stream_that_stands_still_can_be_left),
         cmocka_unit_test(a_carry_mends_the_targets_connection),
+        cmocka_unit_test(lost_sessions_do_not_stand_in_our_way),
+        cmocka_unit_test(a_run_that_died_is_told_from_one_that_works),
+        cmocka_unit_test(whoever_holds_a_lock_is_named_while_it_lasts),
         cmocka_unit_test(a_statement_that_others_cancel_is_no_interruption),
     };
     return cmocka_run_group_tests(tests, begin, end);

@@ -6,6 +6,13 @@
 #include <string.h>
 #include <unistd.h>
 
+/* One test of a program alone: TEST='a_name*' build/tests/cli_test_move */
+__attribute__((constructor)) static void pick_tests(void)
+{
+    if (g_getenv("TEST") != NULL)
+        cmocka_set_test_filter(g_getenv("TEST"));
+}
+
 void check_contains(const char *text, const char *part)
 {
     if (text == NULL || strstr(text, part) == NULL)

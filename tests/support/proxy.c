@@ -19,11 +19,13 @@ struct Proxy {
     gboolean is_mariadb;
     char *socket; /* the server's */
     GThread *thread;
-    GMutex lock;        /* guards what follows */
-    GPtrArray *threads; /* GThread * of connections */
-    gint64 left;        /* bytes until it stalls */
-    gint64 sent;        /* bytes that the clients may still send until all break */
-    guint breaks;       /* how often all have broken */
+    GMutex lock;         /* guards what follows */
+    GPtrArray *threads;  /* GThread * of connections */
+    gint64 left;         /* bytes from the server until it stalls */
+    gint64 left_to_send; /* bytes of the clients until it stalls */
+    gint64 sent;         /* bytes that the clients may still send until all break */
+    guint breaks;        /* how often all have broken */
+    GArray *kept;        /* int: servers' ends of broken links that stay open; NULL: none does */
     gboolean is_ended;
 };
 
@@ -47,7 +49,7 @@ gboolean proxy_is_stalled(Proxy *proxy)
     gboolean stalled;
 
     g_mutex_lock(&proxy->lock);
-    stalled = proxy->left <= 0;
+    stalled = proxy->left <= 0 || proxy->left_to_send <= 0;
     g_mutex_unlock(&proxy->lock);
     return stalled;
 }
@@ -56,6 +58,13 @@ void proxy_stall_after(Proxy *proxy, gint64 bytes)
 {
     g_mutex_lock(&proxy->lock);
     proxy->left = bytes;
+    g_mutex_unlock(&proxy->lock);
+}
+
+void proxy_stall_after_sending(Proxy *proxy, gint64 bytes)
+{
+    g_mutex_lock(&proxy->lock);
+    proxy->left_to_send = bytes;
     g_mutex_unlock(&proxy->lock);
 }
 
@@ -70,6 +79,7 @@ static gboolean pass(Proxy *proxy, int from, int to, gboolean counts)
     g_mutex_lock(&proxy->lock);
     proxy->left -= counts ? count : 0;
     proxy->sent -= counts ? 0 : count;
+    proxy->left_to_send -= counts ? 0 : count;
     if (proxy->sent <= 0) {
         proxy->sent = G_MAXINT64;
         proxy->breaks++;
@@ -87,6 +97,24 @@ void proxy_break_after(Proxy *proxy, gint64 bytes)
 {
     g_mutex_lock(&proxy->lock);
     proxy->sent = bytes;
+    g_mutex_unlock(&proxy->lock);
+}
+
+void proxy_keep_servers_ends(Proxy *proxy)
+{
+    g_mutex_lock(&proxy->lock);
+    proxy->kept = g_array_new(FALSE, FALSE, sizeof(int));
+    g_mutex_unlock(&proxy->lock);
+}
+
+/* A server does not hear of a break, if it is to be kept from that */
+static void close_server(Proxy *proxy, int server, gboolean is_broken)
+{
+    g_mutex_lock(&proxy->lock);
+    if (is_broken && proxy->kept != NULL)
+        g_array_append_val(proxy->kept, server);
+    else
+        close(server);
     g_mutex_unlock(&proxy->lock);
 }
 
@@ -124,7 +152,7 @@ static gpointer run_link(gpointer data)
             open = pass(link->proxy, link->server, link->client, TRUE);
     }
     close(link->client);
-    close(link->server);
+    close_server(link->proxy, link->server, count_breaks(link->proxy) != breaks);
     g_free(link);
     return NULL;
 }
@@ -168,7 +196,7 @@ Proxy *proxy_new(const char *server)
 
     g_mutex_init(&proxy->lock);
     proxy->threads = g_ptr_array_new();
-    proxy->left = proxy->sent = G_MAXINT64;
+    proxy->left = proxy->left_to_send = proxy->sent = G_MAXINT64;
     proxy->is_mariadb = g_str_has_prefix(uri, "mariadb");
     proxy->socket = proxy->is_mariadb ? g_strdup(strstr(uri, "socket=") + 7)
                                       : g_build_filename(strstr(uri, "host=") + 5, ".s.PGSQL.5432", NULL);
@@ -190,6 +218,9 @@ void proxy_free(Proxy *proxy)
     for (guint i = 0; i < proxy->threads->len; i++)
         g_thread_join(proxy->threads->pdata[i]);
     g_ptr_array_unref(proxy->threads);
+    for (guint i = 0; proxy->kept != NULL && i < proxy->kept->len; i++)
+        close(g_array_index(proxy->kept, int, i));
+    g_clear_pointer(&proxy->kept, g_array_unref);
     close(proxy->listener);
     g_free(proxy->socket);
     g_mutex_clear(&proxy->lock);

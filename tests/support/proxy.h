@@ -17,8 +17,12 @@ char *proxy_get_uri(const Proxy *proxy, const char *database);
 
 /* After so many bytes from the server, over all connections, nothing is forwarded any more, new connections included */
 void proxy_stall_after(Proxy *proxy, gint64 bytes);
+/* The same after so many bytes to the server */
+void proxy_stall_after_sending(Proxy *proxy, gint64 bytes);
 gboolean proxy_is_stalled(Proxy *proxy);
 
 /* After so many bytes to the server all connections that there are break, once; others can be made at once */
 void proxy_break_after(Proxy *proxy, gint64 bytes);
+/* From now on a break is one for the clients only: the server still has its ends */
+void proxy_keep_servers_ends(Proxy *proxy);
 gboolean proxy_is_broken(Proxy *proxy);

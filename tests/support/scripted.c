@@ -560,6 +560,44 @@ static char *get_analyze_sql(const char *table)
     return g_strdup_printf("analyze %s;", table);
 }
 
+static guint64 get_id(const HbSession *session)
+{
+    return (guint64)(gsize)session;
+}
+
+static gboolean claim(HbSession *session, HbPeer *holder, GError **error)
+{
+    (void)session;
+    (void)error;
+    *holder = (HbPeer){0};
+    return TRUE;
+}
+
+static gboolean serve(HbSession *session, GError **error)
+{
+    (void)session;
+    (void)error;
+    return TRUE;
+}
+
+static gboolean end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error)
+{
+    (void)session;
+    (void)alive;
+    (void)error;
+    *ended = 0;
+    return TRUE;
+}
+
+static gboolean find_wait(HbSession *session, const GArray *ids, char **wait, GError **error)
+{
+    (void)session;
+    (void)ids;
+    (void)error;
+    *wait = NULL;
+    return TRUE;
+}
+
 const HbEngine scripted_engine = {
     .name = "scripted",
     .schemes = schemes,
@@ -575,6 +613,11 @@ const HbEngine scripted_engine = {
     .cut = interrupt,
     .needs_password = needs_password,
     .describe = describe,
+    .get_id = get_id,
+    .claim = claim,
+    .serve = serve,
+    .end_lost = end_lost,
+    .find_wait = find_wait,
     .survey = survey,
     .read_catalog = read_catalog,
     .begin_snapshot = begin_snapshot,

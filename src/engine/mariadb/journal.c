@@ -6,6 +6,7 @@
 #include "engine/mariadb/charsets.h"
 #include "engine/mariadb/grants.h"
 #include "engine/mariadb/names.h"
+#include "engine/mariadb/peers.h"
 #include "engine/mariadb/statements.h"
 
 #include <mysqld_error.h>
@@ -284,6 +285,15 @@ static gboolean run_as_written(HbSession *session, const char *sql, const char *
            hb_my_run_statement(session, encoded != NULL ? encoded : sql, complaint, error);
 }
 
+/* What the session held by name is gone then, too */
+static void renew(HbSession *session)
+{
+    const gboolean served = session->serves;
+
+    if (hb_my_renew(session, NULL) && served)
+        hb_my_serve(session, NULL);
+}
+
 static gboolean run_statements(HbSession *session, const char *sql, const char *key, char **complaint, GError **error)
 {
     g_autoptr(GPtrArray) statements = hb_my_split_statements(sql);
@@ -300,7 +310,7 @@ static gboolean run_statements(HbSession *session, const char *sql, const char *
         if (hb_error_is(ours, HB_ERROR_EXISTS))
             forget_begun(session, key);
         g_propagate_error(error, ours);
-        hb_my_renew(session, NULL);
+        renew(session);
         return FALSE;
     }
     return TRUE;

@@ -9,6 +9,7 @@
 #include "engine/mariadb/grants.h"
 #include "engine/mariadb/journal.h"
 #include "engine/mariadb/loading.h"
+#include "engine/mariadb/peers.h"
 #include "engine/mariadb/removal.h"
 #include "engine/mariadb/renaming.h"
 #include "engine/mariadb/rows.h"
@@ -44,6 +45,11 @@ const HbEngine hb_mariadb_engine = {
     .cut = hb_my_cut,
     .needs_password = hb_my_needs_password,
     .describe = hb_my_describe,
+    .get_id = hb_my_get_id,
+    .claim = hb_my_claim,
+    .serve = hb_my_serve,
+    .end_lost = hb_my_end_lost,
+    .find_wait = hb_my_find_wait,
     .survey = hb_my_survey,
     .read_catalog = hb_my_read_catalog,
     .read_server = hb_my_read_server,

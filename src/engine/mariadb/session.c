@@ -266,6 +266,7 @@ gboolean hb_my_reset(HbSession *session, GError **error)
 gboolean hb_my_renew(HbSession *session, GError **error)
 {
     session->is_raw = FALSE;
+    session->serves = FALSE;
     if (mysql_reset_connection(session->mysql) != 0 || mysql_set_character_set(session->mysql, "utf8mb4") != 0)
         return hb_my_set_error(session, error);
     return set_variables(session, error) && hb_my_reset(session, error);

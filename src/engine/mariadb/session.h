@@ -22,6 +22,7 @@ struct HbSession {
     gint interrupted;        /* atomic: we had a statement killed */
     char *database;          /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
+    gboolean serves;   /* it works for the hold on a target; see peers.h */
     gboolean is_raw;   /* results come without conversion, as row sets need them */
     HbSession *holder; /* another one that does so instead; NULL: none */
     char *fingerprint; /* of the structure when the snapshot began; NULL without one */

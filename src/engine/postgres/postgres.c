@@ -5,6 +5,7 @@
 #include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
 #include "engine/postgres/fitting.h"
+#include "engine/postgres/peers.h"
 #include "engine/postgres/removal.h"
 #include "engine/postgres/renaming.h"
 #include "engine/postgres/rows.h"
@@ -43,6 +44,11 @@ const HbEngine hb_postgres_engine = {
     .cut = hb_pg_cut,
     .needs_password = hb_pg_needs_password,
     .describe = hb_pg_describe,
+    .get_id = hb_pg_get_id,
+    .claim = hb_pg_claim,
+    .serve = hb_pg_serve,
+    .end_lost = hb_pg_end_lost,
+    .find_wait = hb_pg_find_wait,
     .survey = hb_pg_survey,
     .read_catalog = hb_pg_read_catalog,
     .read_server = hb_pg_read_server,
