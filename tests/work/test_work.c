@@ -358,7 +358,7 @@ static void a_server_that_stays_away_stops_the_restore_which_goes_on_later(void 
     (void)state;
     dump_well();
     scripted_fail(SCRIPTED_STEP, 6, 100000, HB_ERROR_LOST);
-    scripted_fail(SCRIPTED_OPEN, 4, 100000, HB_ERROR_CONNECT);
+    scripted_fail(SCRIPTED_OPEN, 5, 100000, HB_ERROR_CONNECT);
     outcome = restore(1, FALSE);
     assert_false(outcome.ok);
     check_error(&outcome.error, HB_ERROR_LOST, "scripted failure");
