@@ -16,9 +16,10 @@
 const char *const hb_finding_names[] = {
     /* The target itself */
     "same-database", "system-database", "target-not-empty", "unfinished-restore", "another-run", "journal-untrusted",
-    "read-only", "other-sessions", "event-trigger", "connections", "room", "duration",
+    "read-only", "other-sessions", "event-trigger", "standby-missing", "prepared-transaction", "publishes-all",
+    "connections", "room", "duration",
     /* What it lacks */
-    "extension-missing", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
+    "extension-missing", "extension-differs", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
     "encryption-missing", "time-zone-missing", "password-refused", "history-refused", "name-case", "database-missing",
     "not-as-source", "left-out-of-dump",
     /* What is there already */
@@ -27,7 +28,7 @@ const char *const hb_finding_names[] = {
     /* Users and rights */
     "role-missing", "role-differs", "right-missing", "refused", "ownership",
     /* What means something else there, or leads elsewhere */
-    "setting-differs", "foreign-host", "other-database", "code-runs",
+    "setting-differs", "collation-differs", "foreign-host", "other-database", "code-runs",
     /* What should be known of the source */
     "no-key", "no-transactions", NULL};
 
@@ -143,6 +144,18 @@ void hb_findings_accept(GPtrArray *findings, char *const *accepted)
 
 /* ---- Catalogs ---- */
 
+/* A table that cannot come takes its rows with it */
+static void judge_omission(const HbCatalog *catalog, const HbOmission *omission, GPtrArray *findings)
+{
+    const gboolean is_table = g_str_has_prefix(omission->what, "table ") && hb_catalog_find(catalog, omission->what) == NULL;
+
+    hb_finding_advise(hb_findings_add(findings, is_table ? HB_FINDING_BLOCKER : HB_FINDING_WARNING, "not-as-source",
+                                      omission->what, "%s%s", omission->why, is_table ? "; its rows stay behind" : ""),
+                      is_table ? "change the table in the source, or go on without it: --accept not-as-source:TABLE"
+                               : NULL,
+                      NULL);
+}
+
 void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrArray *findings)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
@@ -153,7 +166,7 @@ void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrA
             hb_findings_add(findings, HB_FINDING_NOTE, "left-out-of-dump", omission->what, "is not in the dump: %s",
                             omission->why);
         else
-            hb_findings_add(findings, HB_FINDING_WARNING, "not-as-source", omission->what, "%s", omission->why);
+            judge_omission(catalog, omission, findings);
     }
 }
 

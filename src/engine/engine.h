@@ -122,11 +122,15 @@ typedef struct {
     gboolean definitions_undone; /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 
+/* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this restore
+ * has brought; there, with what somebody uses */
+typedef enum { HB_TARGET_ABSENT, HB_TARGET_EMPTY, HB_TARGET_IN_USE } HbTargetState;
+
 /* A restore that is to come, as far as an engine needs to know of it to look ahead */
 typedef struct {
     const HbCatalog *catalog; /* what is to arrive: arranged and chosen, not yet fitted */
     guint version;            /* of servers that its definitions are for */
-    gboolean exists;          /* the database, on the target */
+    HbTargetState state;
     gboolean ownership_mine;
     gboolean part_of_server; /* one database of a whole server's dump */
     guint sessions;          /* that will be opened at once */
@@ -240,7 +244,7 @@ struct HbEngine {
     /* ---- A target: address->database must be set for the first two ---- */
     gboolean (*find_target)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
     /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
-    gboolean (*fit_target)(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error);
+    gboolean (*fit_target)(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
     /* What would go wrong there, or otherwise than expected: HbFinding; writes nothing */
     gboolean (*look_ahead)(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error);
     gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);

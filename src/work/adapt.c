@@ -265,11 +265,11 @@ void hb_adapt_tell_along(HbObservers *observers, const HbChoice *choice, const G
 }
 
 gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,
-                            const HbServerInfo *target, gboolean exists, GError **error)
+                            const HbServerInfo *target, HbTargetState state, GError **error)
 {
     g_autofree char *product = g_strdup_printf("%s %s", target->product, target->version);
 
     if (target->version_number != written_for)
         hb_catalog_fit(catalog, target->version_number, product);
-    return engine->fit_target(address, exists, catalog, error);
+    return engine->fit_target(address, state, catalog, error);
 }

@@ -41,4 +41,4 @@ void hb_adapt_tell_along(HbObservers *observers, const HbChoice *choice, const G
  * left out becomes an omission.
  */
 gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,
-                            const HbServerInfo *target, gboolean exists, GError **error);
+                            const HbServerInfo *target, HbTargetState state, GError **error);

@@ -186,6 +186,13 @@ static void look_at_origin(HbRestore *restore)
     hb_finding_advise(finding, "see that this is the server that you mean", NULL);
 }
 
+static HbTargetState get_state(const HbRestore *restore)
+{
+    if (!restore->exists)
+        return HB_TARGET_ABSENT;
+    return hb_restore_minds_content(restore) ? HB_TARGET_EMPTY : HB_TARGET_IN_USE;
+}
+
 static gboolean look_ahead(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
@@ -193,7 +200,7 @@ static gboolean look_ahead(HbRestore *restore, GError **error)
                                                 : hb_catalog_count_bytes(restore->manifest->catalog);
     const HbAhead ahead = {.catalog = restore->manifest->catalog,
                            .version = restore->manifest->written_for,
-                           .exists = restore->exists,
+                           .state = get_state(restore),
                            .ownership_mine = options->wishes.ownership_mine,
                            .part_of_server = options->part_of_server,
                            .sessions = options->jobs,
@@ -247,7 +254,7 @@ gboolean hb_restore_adapt(HbRestore *restore, GError **error)
     if (!look_ahead(restore, error))
         return FALSE;
     if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
-                            &restore->info, restore->exists, error) ||
+                            &restore->info, get_state(restore), error) ||
         !hb_restore_meet_existing(restore, error))
         return FALSE;
     hb_manifest_drop_rows(restore->manifest);

@@ -58,7 +58,7 @@ static void move(const MoveCase *c)
     print_message("%s: %s to %s\n", c->database, c->from, c->to);
     create(c->from, c->database);
     run_expect(run_hornbeam("dump", from, dump, NULL), strcmp(c->database, "kinds") == 0 ? 1 : 0, "Written", NULL);
-    run_expect(run_hornbeam("restore", dump, to, NULL), c->status, c->out, NULL);
+    run_expect(run_hornbeam("restore", dump, to, "--accept", "not-as-source:table *", NULL), c->status, c->out, NULL);
     run_expect(run_hornbeam("verify", from, to, NULL), 0, "Equal: TO holds what FROM holds", NULL);
     run_expect(run_hornbeam("verify", dump, to, NULL), 0, "Equal: TO holds what FROM holds", NULL);
     if (c->census_lines > 0)
@@ -81,7 +81,7 @@ static void every_kind_arrives_on_every_version(void **state)
         {"v17", "old", "kinds", 1, "Restored: database kinds, but 1 thing is not", 0},
         {"v18", "old", "kinds", 1, "streaming becomes plain streaming", 0},
         {"v17", "v13", "kinds", 1, "Restored: database kinds, but 1 thing is not", 0},
-        {"v18", "old", "modern", 1, "17 things are not as in the source", 0},
+        {"v18", "old", "modern", 1, "22 things are not as in the source", 0},
         {"v18", "v17", "modern", 1, "things are not as in the source", 0},
     };
 
@@ -102,6 +102,11 @@ static void what_an_older_version_cannot_express_is_named_first(void **state)
         "table modern.many_ranges: left out for PostgreSQL 13.",
         "sequence modern.light: changed for PostgreSQL 13.",
         "check modern.loose.never: left out for PostgreSQL 13.",
+        "check modern.papers.proper: left out for PostgreSQL 13.",
+        "check modern.papers.titled: left out for PostgreSQL 13.",
+        "default modern.papers.paper: left out for PostgreSQL 13.",
+        "index modern.papers_of: left out for PostgreSQL 13.",
+        "table modern.drawn: left out for PostgreSQL 13.",
         "view modern.any_of: left out for PostgreSQL 13.",
         "view modern.over_json: it needs view modern.from_json, which is left out",
         "key modern.held.held_once: changed for PostgreSQL 13.",
@@ -119,7 +124,8 @@ static void what_an_older_version_cannot_express_is_named_first(void **state)
     (void)state;
     create("v18", "modern");
     run_expect(run_hornbeam("dump", from, dump, NULL), 0, "Written whole", NULL);
-    run = run_hornbeam("restore", dump, to, NULL);
+    run_expect(run_hornbeam("restore", dump, to, NULL), 1, NULL, "its rows stay behind");
+    run = run_hornbeam("restore", dump, to, "--accept", "not-as-source:table modern.*", NULL);
     assert_int_equal(run.status, 1);
     check_lacks(run.out, "Failed");
     for (gsize i = 0; i < G_N_ELEMENTS(named); i++)

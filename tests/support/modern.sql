@@ -26,6 +26,11 @@ CREATE TABLE modern.numbered_2024 PARTITION OF modern.numbered FOR VALUES FROM (
 CREATE DOMAIN modern.sure AS int CONSTRAINT always_there NOT NULL;
 CREATE UNLOGGED SEQUENCE modern.light;
 
+CREATE TABLE modern.papers (id int PRIMARY KEY, paper text DEFAULT JSON_OBJECT('of': 'JSON_VALUE(' RETURNING text),
+    CONSTRAINT proper CHECK (paper IS NOT JSON ARRAY), CONSTRAINT titled CHECK (JSON_VALUE(paper::jsonb, '$.of') <> ''));
+CREATE INDEX papers_of ON modern.papers ((JSON_VALUE(paper::jsonb, '$.of')));
+CREATE TABLE modern.drawn (id int, of text GENERATED ALWAYS AS (JSON_VALUE('{"of": 1}'::jsonb, '$.of')) STORED);
+
 CREATE VIEW modern.asks WITH (security_invoker = true) AS SELECT n FROM modern.grown;
 CREATE VIEW modern.from_json AS SELECT t.a FROM JSON_TABLE('[1]'::jsonb, '$[*]' COLUMNS (a int PATH '$')) t;
 CREATE VIEW modern.over_json AS SELECT a FROM modern.from_json;
@@ -45,6 +50,8 @@ CREATE TABLE told.of (id int PRIMARY KEY, open boolean, secret text);
 CREATE PUBLICATION some_rows FOR TABLE told.of (id, open) WHERE (open) WITH (publish_generated_columns = stored);
 CREATE PUBLICATION whole_schema FOR TABLES IN SCHEMA told;
 
+INSERT INTO modern.papers VALUES (1, '{"of": "Quercus"}'), (2, DEFAULT);
+INSERT INTO modern.drawn VALUES (1);
 INSERT INTO modern.named VALUES (1, 1, 1);
 INSERT INTO modern.grown (n) VALUES (4), (NULL);
 INSERT INTO modern.loose VALUES (1, 0);

@@ -493,9 +493,9 @@ static guint read_version(const char *text)
     return (guint)strtoul(text, NULL, 10);
 }
 
-static gboolean fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
+static gboolean fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
 {
-    (void)address, (void)exists, (void)catalog, (void)error;
+    (void)address, (void)state, (void)catalog, (void)error;
     return TRUE;
 }
 

@@ -211,7 +211,7 @@ static void look_for_rights(HbMyLook *look, const HbCatalog *there)
     g_autofree char *quoted = hb_my_quote_any_name(look->database);
     g_autofree char *here = g_strdup_printf("%s.*", quoted);
 
-    if (!look->ahead->exists)
+    if (look->ahead->state == HB_TARGET_ABSENT)
         require(look, "CREATE", here, "the database", NULL);
     look_for_read_only(look);
     look_for_definers(look);

@@ -6,4 +6,4 @@
 
 #include "engine/mariadb/session.h"
 
-gboolean hb_my_fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error);
+gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);

@@ -67,7 +67,7 @@ static void look_at_limits(HbPgLook *look)
         there = number(look, "my_free");
         where = hb_pg_look_me(look);
     }
-    if (look->ahead->exists && own != NULL && number(look, "database_free") < there) {
+    if (look->ahead->state != HB_TARGET_ABSENT && own != NULL && number(look, "database_free") < there) {
         there = number(look, "database_free");
         where = look->database;
     }
@@ -88,9 +88,9 @@ static gboolean look_at_sessions(HbPgLook *look, GError **error)
         "SELECT format('%s%s%s', usename, ' with ' || nullif(application_name, ''), ' from ' || client_addr) AS who,"
         " count(*) AS count FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
         " AND backend_type = 'client backend' GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5";
-    g_autoptr(HbResult) result = look->ahead->exists ? hb_pg_query(look->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = look->ahead->state != HB_TARGET_ABSENT ? hb_pg_query(look->session, sql, error) : NULL;
 
-    if (!look->ahead->exists)
+    if (look->ahead->state == HB_TARGET_ABSENT)
         return TRUE;
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
         hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "other-sessions", look->database,
@@ -159,7 +159,7 @@ static void try_locale(HbPgLook *look)
 
 static void look_at_texts(HbPgLook *look)
 {
-    if (!look->ahead->exists) {
+    if (look->ahead->state == HB_TARGET_ABSENT) {
         try_locale(look);
         return;
     }
@@ -191,7 +191,7 @@ static gboolean look_at_event_triggers(HbPgLook *look, GError **error)
 {
     static const char sql[] = "SELECT quote_ident(evtname) AS name, evtevent AS event FROM pg_event_trigger"
                               " WHERE evtenabled IN ('O', 'A') AND evtevent <> 'login' ORDER BY 1";
-    g_autoptr(HbResult) result = look->ahead->exists ? hb_pg_query(look->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = look->ahead->state != HB_TARGET_ABSENT ? hb_pg_query(look->session, sql, error) : NULL;
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name");
@@ -205,7 +205,7 @@ static gboolean look_at_event_triggers(HbPgLook *look, GError **error)
                                           hb_pg_get(result, row, "event")),
                           todo, disable);
     }
-    return result != NULL || !look->ahead->exists;
+    return result != NULL || look->ahead->state == HB_TARGET_ABSENT;
 }
 
 /* ---- Extensions ---- */
@@ -218,7 +218,7 @@ static void judge_extension(HbPgLook *look, const HbObject *object, const HbResu
         if (strcmp(hb_pg_get(available, row, "name"), name) != 0)
             continue;
         if (hb_pg_look_is_true(look, "super") || *hb_pg_get(available, row, "for_all") == 't' ||
-            (look->ahead->exists && *hb_pg_get(available, row, "installed") == 't'))
+            (look->ahead->state != HB_TARGET_ABSENT && *hb_pg_get(available, row, "installed") == 't'))
             return;
         hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "right-missing", object->identity,
                                           "may be created by superusers only"),
@@ -260,7 +260,8 @@ static gboolean look_at_all(HbPgLook *look, GError **error)
     look_at_limits(look);
     look_at_texts(look);
     return look_at_sessions(look, error) && look_at_event_triggers(look, error) && look_at_extensions(look, error) &&
-           hb_pg_look_at_rights(look, error) && look_at_settings(look, error);
+           hb_pg_look_at_what_is_there(look, error) && hb_pg_look_at_rights(look, error) &&
+           look_at_settings(look, error);
 }
 
 gboolean hb_pg_look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error)
@@ -268,7 +269,7 @@ gboolean hb_pg_look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrAr
     HbPgLook look = {.database = address->database, .ahead = ahead, .findings = findings};
     gboolean ok;
 
-    look.session = ahead->exists ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
+    look.session = ahead->state != HB_TARGET_ABSENT ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
     ok = look.session != NULL && look_at_all(&look, error);
     hb_pg_close(look.session);
     return ok;

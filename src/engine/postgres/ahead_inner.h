@@ -4,6 +4,7 @@
  *
  *     ahead         the server, its databases, texts, settings, extensions
  *     ahead_rights  what the role that restores may not do
+ *     ahead_there   what the target has or does that the dump will meet: commits that wait, extensions, collations
  */
 #pragma once
 
@@ -21,3 +22,4 @@ gboolean hb_pg_look_is_true(const HbPgLook *look, const char *fact);
 const char *hb_pg_look_me(const HbPgLook *look); /* quoted */
 
 gboolean hb_pg_look_at_rights(HbPgLook *look, GError **error);
+gboolean hb_pg_look_at_what_is_there(HbPgLook *look, GError **error);

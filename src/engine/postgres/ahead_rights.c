@@ -94,15 +94,6 @@ static const HbCatalog *catalog_of(const View *view)
     return view->look->ahead->catalog;
 }
 
-static gboolean has_schemas(const View *view)
-{
-    for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
-        if (hb_catalog_get(catalog_of(view), i)->kind == HB_KIND_SCHEMA)
-            return TRUE;
-    }
-    return FALSE;
-}
-
 static gboolean needs_public(const View *view)
 {
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
@@ -118,13 +109,14 @@ static void look_for_creation(View *view)
     const char *me = hb_pg_look_me(look);
     g_autofree char *quoted = hb_pg_quote_any_name(look->database);
 
-    if (!look->ahead->exists && !hb_pg_look_is_true(look, "createdb"))
+    if (look->ahead->state == HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "createdb"))
         lack(view, HB_FINDING_BLOCKER, look->database, "does not exist, and this role may not create databases",
              "have it created, or have the right given to the role", g_strdup_printf("ALTER ROLE %s CREATEDB;", me));
-    if (look->ahead->exists && !hb_pg_look_is_true(look, "may_create") && has_schemas(view))
-        lack(view, HB_FINDING_BLOCKER, look->database, "does not let this role create schemas",
+    if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_create"))
+        lack(view, HB_FINDING_BLOCKER, look->database,
+             "does not let this role create schemas (the restore keeps its journal in one)",
              "have the right granted", g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
-    if (look->ahead->exists && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
+    if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
         lack(view, HB_FINDING_BLOCKER, "schema public", "does not let this role create anything in it",
              "have the right granted", g_strdup_printf("GRANT CREATE ON SCHEMA public TO %s;", me));
 }
@@ -161,7 +153,7 @@ static void look_for_places(View *view)
 {
     const char *of_database = g_hash_table_lookup(hb_catalog_get_properties(catalog_of(view)), "tablespace");
 
-    if (of_database != NULL && !view->look->ahead->exists)
+    if (of_database != NULL && view->look->ahead->state == HB_TARGET_ABSENT)
         require_place(view, g_strdup(of_database), "the database");
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
@@ -274,6 +266,32 @@ static const struct {
     {HB_KIND_AGGREGATE, "STYPE = internal"},
 };
 
+/* In what a function's definition says before its body; only superusers may say that */
+static gboolean is_function_of_superusers(const HbObject *function)
+{
+    static const char *const options[] = {" LEAKPROOF", " SUPPORT "};
+    const char *body = strstr(function->definition, "\nAS ");
+    g_autofree char *head = g_strndup(function->definition, body != NULL ? (gsize)(body - function->definition)
+                                                                        : strlen(function->definition));
+
+    for (gsize o = 0; o < G_N_ELEMENTS(options); o++) {
+        if (strstr(head, options[o]) != NULL)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* One of its types must be one's own; none is where both are the server's */
+static const char *judge_cast(const HbObject *cast)
+{
+    for (guint n = 0; n < cast->needs->len; n++) {
+        const char *need = cast->needs->pdata[n];
+        if (g_str_has_prefix(need, "type ") || g_str_has_prefix(need, "domain ") || g_str_has_prefix(need, "table "))
+            return NULL;
+    }
+    return "is between types of the server's own: it can be created by a superuser only";
+}
+
 static gboolean is_superusers(const View *view, const HbObject *object)
 {
     g_autofree char *language = object->kind == HB_KIND_FUNCTION || object->kind == HB_KIND_PROCEDURE
@@ -289,7 +307,15 @@ static gboolean is_superusers(const View *view, const HbObject *object)
             strstr(object->definition, forms_of_superusers[f].mark) != NULL)
             return TRUE;
     }
-    return language != NULL && g_hash_table_contains(view->untrusted, language);
+    return language != NULL &&
+           (g_hash_table_contains(view->untrusted, language) || is_function_of_superusers(object));
+}
+
+static const char *judge_database_owner(const View *view)
+{
+    return view->look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(view->look, "owns_database")
+               ? "can be given by the database's owner only"
+               : NULL;
 }
 
 static const char *judge_setting(const View *view, const HbObject *object)
@@ -297,7 +323,7 @@ static const char *judge_setting(const View *view, const HbObject *object)
     g_autofree char *name = word_after(object->definition, " SET ");
     g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;
 
-    if (object->kind == HB_KIND_DATABASE_SETTING && view->look->ahead->exists &&
+    if (object->kind == HB_KIND_DATABASE_SETTING && view->look->ahead->state != HB_TARGET_ABSENT &&
         !hb_pg_look_is_true(view->look, "owns_database"))
         return "can be said by the database's owner only";
     if (object->kind == HB_KIND_ROLE_SETTING && hb_catalog_has_needs(view->there, object))
@@ -309,7 +335,7 @@ static const char *judge_server(const View *view, const HbObject *server)
 {
     g_autofree char *wrapper = word_after(server->definition, "FOREIGN DATA WRAPPER ");
 
-    return wrapper != NULL && view->look->ahead->exists && g_hash_table_contains(view->wrappers, wrapper)
+    return wrapper != NULL && view->look->ahead->state != HB_TARGET_ABSENT && g_hash_table_contains(view->wrappers, wrapper)
                ? "needs the right to use its foreign data wrapper, which this role lacks"
                : NULL;
 }
@@ -329,6 +355,10 @@ static const char *judge(const View *view, const HbObject *object)
         return judge_setting(view, object);
     case HB_KIND_FOREIGN_SERVER:
         return judge_server(view, object);
+    case HB_KIND_DATABASE_OWNER:
+        return judge_database_owner(view);
+    case HB_KIND_CAST:
+        return is_superusers(view, object) ? "can be created by a superuser only" : judge_cast(object);
     default:
         return is_superusers(view, object) ? "can be created by a superuser only" : NULL;
     }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/fitting.h"
 
+#include "core/sqltext.h"
 #include "engine/postgres/target.h"
 
 #include <stdlib.h>
@@ -14,6 +15,7 @@ typedef struct {
     GHashTable *tablespaces;
     GHashTable *extensions; /* "name version" */
     GHashTable *settings;   /* in lower case */
+    GHashTable *compressions;
 } Target;
 
 guint hb_pg_read_version(const char *text)
@@ -38,7 +40,11 @@ static gboolean read_target(Target *target, HbSession *session, GError **error)
     if (target->extensions == NULL)
         return FALSE;
     target->settings = hb_pg_read_names(session, "SELECT lower(name) FROM pg_settings", error);
-    return target->settings != NULL;
+    if (target->settings == NULL)
+        return FALSE;
+    target->compressions = hb_pg_read_names(
+        session, "SELECT unnest(enumvals) FROM pg_settings WHERE name = 'default_toast_compression'", error);
+    return target->compressions != NULL;
 }
 
 static void target_clear(Target *target)
@@ -46,6 +52,7 @@ static void target_clear(Target *target)
     g_clear_pointer(&target->tablespaces, g_hash_table_unref);
     g_clear_pointer(&target->extensions, g_hash_table_unref);
     g_clear_pointer(&target->settings, g_hash_table_unref);
+    g_clear_pointer(&target->compressions, g_hash_table_unref);
 }
 
 /* ---- Adapting ---- */
@@ -86,10 +93,25 @@ static void fit_place(const Target *target, HbCatalog *catalog, HbObject *object
                                    : g_strdup(behind));
 }
 
-static void fit_extension(const Target *target, HbCatalog *catalog, HbObject *object)
+/* The caller's */
+static char *drop_version(const char *definition)
+{
+    const char *begin = strstr(definition, " VERSION '"), *behind;
+    g_autofree char *version = cut(definition, " VERSION '", "'", &behind);
+
+    return g_strdup_printf("%.*s%s", (int)(begin - definition), definition, behind);
+}
+
+static char *version_of(const HbObject *extension)
 {
     const char *behind;
-    g_autofree char *version = cut(object->definition, " VERSION '", "'", &behind);
+
+    return cut(extension->definition, " VERSION '", "'", &behind);
+}
+
+static void fit_extension(const Target *target, HbCatalog *catalog, HbObject *object)
+{
+    g_autofree char *version = version_of(object);
     g_autofree char *key = NULL;
     g_autofree char *why = NULL;
 
@@ -100,10 +122,110 @@ static void fit_extension(const Target *target, HbCatalog *catalog, HbObject *ob
         return;
     why = g_strdup_printf("the target does not offer version %s: its default one is used", version);
     hb_catalog_add_omission(catalog, object->identity, why);
-    replace_definition(object,
-                       g_strdup_printf("%.*s%s", (int)(strstr(object->definition, " VERSION '") - object->definition),
-                                       object->definition, behind));
+    replace_definition(object, drop_version(object->definition));
 }
+
+/* ---- Extensions that are there already ---- */
+
+static void extension_clear(gpointer data)
+{
+    HbPgExtension *extension = data;
+
+    g_free(extension->schema);
+    g_free(extension->version);
+    g_free(extension->wanted_schema);
+    g_free(extension->wanted_version);
+}
+
+/* In quotes where it must be; of ... WITH SCHEMA name VERSION ... or ... WITH SCHEMA name; */
+static char *schema_of(const HbObject *extension)
+{
+    static const char mark[] = " WITH SCHEMA ";
+    const char *at = strstr(extension->definition, mark);
+    HbToken token;
+
+    if (at == NULL)
+        return NULL;
+    at += strlen(mark);
+    token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &at);
+    return g_strndup(token.start, token.length);
+}
+
+/* Of extensions, by their names as SQL writes them: $2 is the version that is wanted */
+static const char extension_sql[] =
+    "SELECT quote_ident(n.nspname) AS schema, x.extversion AS version, x.extrelocatable AS moves,"
+    " pg_has_role(x.extowner, 'USAGE') AS mine,"
+    " EXISTS (SELECT FROM pg_extension_update_paths(x.extname) u"
+    "         WHERE u.source = x.extversion AND u.target = $2 AND u.path IS NOT NULL) AS updates"
+    " FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace WHERE quote_ident(x.extname) = $1";
+
+static gboolean read_extension(HbSession *session, const HbObject *object, gboolean is_empty, GArray *there,
+                               GError **error)
+{
+    HbPgExtension extension = {
+        .object = object, .name = hb_object_get_name(object), .wanted_schema = schema_of(object),
+        .wanted_version = version_of(object)};
+    const char *const values[] = {extension.name, extension.wanted_version};
+    g_autoptr(HbResult) result = hb_pg_query_with(session, extension_sql, 2, values, error);
+    gboolean mine;
+
+    if (result == NULL || PQntuples(result) == 0) {
+        extension_clear(&extension);
+        return result != NULL;
+    }
+    mine = is_empty && *hb_pg_get(result, 0, "mine") == 't';
+    extension.schema = g_strdup(hb_pg_get(result, 0, "schema"));
+    extension.version = g_strdup(hb_pg_get(result, 0, "version"));
+    extension.is_elsewhere = extension.wanted_schema != NULL && strcmp(extension.schema, extension.wanted_schema) != 0;
+    extension.is_otherwise =
+        extension.wanted_version != NULL && strcmp(extension.version, extension.wanted_version) != 0;
+    extension.can_move = *hb_pg_get(result, 0, "moves") == 't';
+    extension.can_update = *hb_pg_get(result, 0, "updates") == 't';
+    extension.will_move = extension.is_elsewhere && extension.can_move && mine;
+    extension.will_update = extension.is_otherwise && extension.can_update && mine;
+    g_array_append_val(there, extension);
+    return TRUE;
+}
+
+GArray *hb_pg_read_extensions(HbSession *session, HbTargetState state, const HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GArray) there = g_array_new(FALSE, FALSE, sizeof(HbPgExtension));
+
+    g_array_set_clear_func(there, extension_clear);
+    for (guint i = 0; state != HB_TARGET_ABSENT && i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind == HB_KIND_EXTENSION && object->definition != NULL &&
+            !read_extension(session, object, state == HB_TARGET_EMPTY, there, error))
+            return NULL;
+    }
+    return g_steal_pointer(&there);
+}
+
+static void bring_extension(HbObject *object, const HbPgExtension *extension)
+{
+    g_autoptr(GString) sql = g_string_new(object->definition);
+
+    if (extension->will_update)
+        g_string_append_printf(sql, "\nALTER EXTENSION %s UPDATE TO '%s';", extension->name, extension->wanted_version);
+    if (extension->will_move)
+        g_string_append_printf(sql, "\nALTER EXTENSION %s SET SCHEMA %s;", extension->name, extension->wanted_schema);
+    replace_definition(object, g_strdup(sql->str));
+}
+
+/* Where nothing uses them yet, they become what they are in the source */
+static gboolean bring_extensions(HbSession *session, HbTargetState state, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GArray) there = hb_pg_read_extensions(session, state, catalog, error);
+
+    for (guint i = 0; there != NULL && i < there->len; i++) {
+        const HbPgExtension *extension = &g_array_index(there, HbPgExtension, i);
+        if (extension->will_move || extension->will_update)
+            bring_extension(hb_catalog_find(catalog, extension->object->identity), extension);
+    }
+    return there != NULL;
+}
+
+/* ---- Settings, compression ---- */
 
 /* Settings come and go with versions; those with a dot belong to extensions, or to nobody, and are taken by any server
  */
@@ -122,11 +244,47 @@ static void fit_setting(const Target *target, HbCatalog *catalog, HbObject *obje
     g_hash_table_add(gone, object->identity);
 }
 
+/* The definition without the words COMPRESSION lz4 of its columns, or NULL if it has none. The caller's */
+static char *drop_compression(const char *definition)
+{
+    GString *text = g_string_new(NULL);
+    gsize at = 0, dropped = 0;
+
+    while (*definition != '\0') {
+        const HbToken token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &definition);
+        const char *behind = definition;
+        if (hb_token_is_word(&token, "COMPRESSION")) {
+            at = text->len;
+        } else if (hb_token_is_word(&token, "lz4") && at > 0 && at + strlen("COMPRESSION ") == text->len) {
+            g_string_truncate(text, at - 1);
+            dropped++;
+            continue;
+        }
+        g_string_append_len(text, token.start, behind - token.start);
+    }
+    return g_string_free(text, dropped == 0);
+}
+
+/* A server that was built without a method refuses to hear of it */
+static void fit_compression(const Target *target, HbCatalog *catalog, HbObject *object)
+{
+    char *without = object->kind == HB_KIND_TABLE && !g_hash_table_contains(target->compressions, "lz4") &&
+                            strstr(object->definition, " COMPRESSION lz4") != NULL
+                        ? drop_compression(object->definition)
+                        : NULL;
+
+    if (without == NULL)
+        return;
+    hb_catalog_add_omission(catalog, object->identity, "the target has no compression lz4: its default one is used");
+    replace_definition(object, without);
+}
+
 static void fit_object(const Target *target, HbCatalog *catalog, HbObject *object, GHashTable *gone)
 {
     if (object->definition == NULL)
         return;
     fit_place(target, catalog, object);
+    fit_compression(target, catalog, object);
     if (object->kind == HB_KIND_EXTENSION)
         fit_extension(target, catalog, object);
     if (object->kind == HB_KIND_TABLESPACE && g_hash_table_contains(target->tablespaces, hb_object_get_name(object)))
@@ -170,8 +328,9 @@ static void fit_database(const Target *target, HbCatalog *catalog, int version)
     g_hash_table_remove(hb_catalog_get_properties(catalog), "tablespace");
 }
 
-gboolean hb_pg_fit_target(const HbAddress *address, gboolean exists, HbCatalog *catalog, GError **error)
+gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
 {
+    const gboolean exists = state != HB_TARGET_ABSENT;
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     HbSession *session = exists ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
     Target target = {0};
@@ -183,6 +342,7 @@ gboolean hb_pg_fit_target(const HbAddress *address, gboolean exists, HbCatalog *
         fit_object(&target, catalog, hb_catalog_get(catalog, i), gone);
     if (ok && g_hash_table_size(gone) > 0)
         hb_catalog_remove(catalog, gone);
+    ok = ok && bring_extensions(session, state, catalog, error);
     target_clear(&target);
     hb_pg_close(session);
     return ok;

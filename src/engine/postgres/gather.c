@@ -182,17 +182,34 @@ static void set_definition(HbObject *object, const char *text, int version)
 }
 
 /* What no server before a version can express at all */
-void hb_gather_set_first_version(HbObject *object, const PGresult *result, int row)
+static void cut_versions(HbObject *object, guint since, const char *why)
 {
-    const char *since = hb_pg_get(result, row, "since");
-
-    if (since == NULL)
-        return;
     if (object->variants == NULL) {
         object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
         g_ptr_array_add(object->variants, hb_variant_new(0, object->definition, NULL));
     }
-    hb_versions_cut(object->variants, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
+    hb_versions_cut(object->variants, since, why);
+}
+
+void hb_gather_set_first_version(HbObject *object, const PGresult *result, int row)
+{
+    const char *since = hb_pg_get(result, row, "since");
+
+    if (since != NULL)
+        cut_versions(object, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
+}
+
+/* Where the query has not said it */
+static void find_first_version(HbObject *object, const PGresult *result, int row)
+{
+    const char *what = NULL;
+    const guint since = object->definition != NULL && hb_pg_get(result, row, "since") == NULL
+                            ? hb_pg_find_first_version(object->definition, &what)
+                            : 0;
+    g_autofree char *why = since != 0 ? g_strdup_printf("it uses %s", what) : NULL;
+
+    if (since != 0)
+        cut_versions(object, since, why);
 }
 
 static HbObject *object_from_row(const PGresult *result, int row, int version)
@@ -207,6 +224,7 @@ static HbObject *object_from_row(const PGresult *result, int row, int version)
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
     set_definition(object, hb_pg_get(result, row, "definition"), version);
     hb_gather_set_first_version(object, result, row);
+    find_first_version(object, result, row);
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
     object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;
     set_owner(object, result, row);

@@ -69,3 +69,56 @@ char *hb_pg_steady(const char *sql)
     }
     return g_string_free(result, FALSE);
 }
+
+/* ---- Words that came with a version ---- */
+
+/* As the server prints them; what a user calls so stands in quotes. See "SQL/JSON" in the manual's functions */
+static const struct {
+    const char *word;
+    guint since;
+    const char *what;
+} new_words[] = {
+    {"JSON_ARRAY", 160000, "JSON_ARRAY()"},         {"JSON_ARRAYAGG", 160000, "JSON_ARRAYAGG()"},
+    {"JSON_OBJECT", 160000, "JSON_OBJECT()"},       {"JSON_OBJECTAGG", 160000, "JSON_OBJECTAGG()"},
+    {"JSON", 170000, "JSON()"},                     {"JSON_EXISTS", 170000, "JSON_EXISTS()"},
+    {"JSON_QUERY", 170000, "JSON_QUERY()"},         {"JSON_SCALAR", 170000, "JSON_SCALAR()"},
+    {"JSON_SERIALIZE", 170000, "JSON_SERIALIZE()"}, {"JSON_TABLE", 170000, "JSON_TABLE()"},
+    {"JSON_VALUE", 170000, "JSON_VALUE()"},
+};
+
+static gboolean is_exactly(const HbToken *token, const char *word)
+{
+    return token->type == HB_TOKEN_WORD && token->length == strlen(word) &&
+           memcmp(token->start, word, token->length) == 0;
+}
+
+static void judge_word(const HbToken *before, const HbToken *token, char after, guint *since, const char **what)
+{
+    if (is_exactly(token, "JSON") && (is_exactly(before, "IS") || is_exactly(before, "NOT")) && *since < 160000) {
+        *since = 160000;
+        *what = "IS JSON";
+    }
+    for (gsize i = 0; i < G_N_ELEMENTS(new_words) && after == '('; i++) {
+        if (new_words[i].since > *since && is_exactly(token, new_words[i].word)) {
+            *since = new_words[i].since;
+            *what = new_words[i].what;
+        }
+    }
+}
+
+guint hb_pg_find_first_version(const char *sql, const char **what)
+{
+    HbToken before = {0};
+    guint since = 0;
+
+    if (strstr(sql, "JSON") == NULL)
+        return 0;
+    while (*sql != '\0') {
+        const HbToken token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &sql);
+        if (token.type == HB_TOKEN_WORD)
+            judge_word(&before, &token, *sql, &since, what);
+        if (token.type != HB_TOKEN_SPACE)
+            before = token;
+    }
+    return since;
+}

@@ -231,6 +231,12 @@ static const Fragment fragments[] = {
     {"colllocale", 0, "c.collcollate"},
     {"colllocale", 150000, "c.colliculocale"},
     {"colllocale", 170000, "c.colllocale"},
+    /* What sorts text on the server's machine; ICU's version is the same for all of its locales but for tailoring */
+    {"collation_versions", 0,
+     "(SELECT 'order of texts by libc' AS name, max(pg_collation_actual_version(o.oid)) AS value"
+     " FROM pg_collation o WHERE o.collprovider = 'c'"
+     " UNION ALL SELECT 'order of texts by icu', max(pg_collation_actual_version(o.oid))"
+     " FROM pg_collation o WHERE o.collprovider = 'i' AND o.collname = 'und-x-icu')"},
     {"collrules", 0, "NULL::text"},
     {"collrules", 160000, "c.collicurules"},
     {"datlocprovider", 0, "'libc'"},
