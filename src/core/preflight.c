@@ -19,9 +19,9 @@ const char *const hb_finding_names[] = {
     "read-only", "other-sessions", "event-trigger", "standby-missing", "prepared-transaction", "publishes-all",
     "connections", "room", "duration",
     /* What it lacks */
-    "extension-missing", "extension-differs", "storage-missing", "plugin-missing", "locale-missing", "collation-missing", "encoding-differs",
-    "encryption-missing", "time-zone-missing", "password-refused", "history-refused", "name-case", "database-missing",
-    "not-as-source", "left-out-of-dump",
+    "extension-missing", "extension-differs", "storage-missing", "plugin-missing", "locale-missing",
+    "collation-missing", "encoding-differs", "encryption-missing", "time-zone-missing", "password-refused",
+    "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
     /* What is there already */
     "name-taken", "need-missing", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ",
     "exists-otherwise", "stays", "dropped", "emptied", "set-aside", "in-parts",
@@ -147,13 +147,13 @@ void hb_findings_accept(GPtrArray *findings, char *const *accepted)
 /* A table that cannot come takes its rows with it */
 static void judge_omission(const HbCatalog *catalog, const HbOmission *omission, GPtrArray *findings)
 {
-    const gboolean is_table = g_str_has_prefix(omission->what, "table ") && hb_catalog_find(catalog, omission->what) == NULL;
+    const gboolean is_table =
+        g_str_has_prefix(omission->what, "table ") && hb_catalog_find(catalog, omission->what) == NULL;
 
-    hb_finding_advise(hb_findings_add(findings, is_table ? HB_FINDING_BLOCKER : HB_FINDING_WARNING, "not-as-source",
-                                      omission->what, "%s%s", omission->why, is_table ? "; its rows stay behind" : ""),
-                      is_table ? "change the table in the source, or go on without it: --accept not-as-source:TABLE"
-                               : NULL,
-                      NULL);
+    hb_finding_advise(
+        hb_findings_add(findings, is_table ? HB_FINDING_BLOCKER : HB_FINDING_WARNING, "not-as-source", omission->what,
+                        "%s%s", omission->why, is_table ? "; its rows stay behind" : ""),
+        is_table ? "change the table in the source, or go on without it: --accept not-as-source:TABLE" : NULL, NULL);
 }
 
 void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrArray *findings)

@@ -108,6 +108,13 @@ void hb_versions_cut(GPtrArray *variants, guint since, const char *lost)
     g_ptr_array_insert(variants, 0, hb_variant_new(0, NULL, lost));
 }
 
+void hb_versions_end(GPtrArray *variants, guint until, const char *lost)
+{
+    while (variants->len > 0 && ((HbVariant *)variants->pdata[variants->len - 1])->since >= until)
+        g_ptr_array_remove_index(variants, variants->len - 1);
+    g_ptr_array_add(variants, hb_variant_new(until, NULL, lost));
+}
+
 const HbVariant *hb_versions_find(const GPtrArray *variants, guint version)
 {
     const HbVariant *found = variants->pdata[0];

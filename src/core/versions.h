@@ -32,5 +32,8 @@ GPtrArray *hb_versions_read(const char *text, const char *mark);
 /* Before this version nothing expresses it: replaces the wordings of older versions by none, with the reason */
 void hb_versions_cut(GPtrArray *variants, guint since, const char *lost);
 
+/* From this version on nothing expresses it any more */
+void hb_versions_end(GPtrArray *variants, guint until, const char *lost);
+
 /* The one that holds for a version, borrowed */
 const HbVariant *hb_versions_find(const GPtrArray *variants, guint version);

@@ -122,8 +122,8 @@ typedef struct {
     gboolean definitions_undone; /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 
-/* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this restore
- * has brought; there, with what somebody uses */
+/* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this
+ * restore has brought; there, with what somebody uses */
 typedef enum { HB_TARGET_ABSENT, HB_TARGET_EMPTY, HB_TARGET_IN_USE } HbTargetState;
 
 /* A restore that is to come, as far as an engine needs to know of it to look ahead */

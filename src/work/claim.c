@@ -3,10 +3,10 @@
 
 #include "work/lookout.h"
 
-#define BEAT_EVERY_US  (3 * G_TIME_SPAN_SECOND)
-#define DEAD_AFTER_S   30
-#define LOOK_EVERY_MS  1000
-#define LOOKS_MAX      (DEAD_AFTER_S + 15)
+#define BEAT_EVERY_US (3 * G_TIME_SPAN_SECOND)
+#define DEAD_AFTER_S  30
+#define LOOK_EVERY_MS 1000
+#define LOOKS_MAX     (DEAD_AFTER_S + 15)
 
 struct HbClaim {
     const HbEngine *engine;

@@ -2,9 +2,9 @@
 /*
  * claim - a restore's hold on its target, so that no other works there at the same time.
  *
- * A session of its own has the hold, proves every few seconds that we are alive, and looks what the others wait for. Who comes and finds a holder that
- * has been silent for long knows that its program is gone, or its network: that run's sessions are ended, so that
- * nobody waits behind their locks.
+ * A session of its own has the hold, proves every few seconds that we are alive, and looks what the others wait for.
+ * Who comes and finds a holder that has been silent for long knows that its program is gone, or its network: that run's
+ * sessions are ended, so that nobody waits behind their locks.
  */
 #pragma once
 

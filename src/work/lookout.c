@@ -66,9 +66,8 @@ static void look(HbLookout *lookout)
     }
     if (lookout->session == NULL)
         lookout->session = lookout->engine->open(&lookout->address, NULL);
-    if (lookout->session != NULL &&
-        !hb_lookout_ask(lookout->engine, lookout->session, &lookout->address, lookout->whose, lookout->stop,
-                        lookout->observers, &wait, NULL))
+    if (lookout->session != NULL && !hb_lookout_ask(lookout->engine, lookout->session, &lookout->address,
+                                                    lookout->whose, lookout->stop, lookout->observers, &wait, NULL))
         let_go(lookout);
 }
 

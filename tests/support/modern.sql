@@ -31,6 +31,12 @@ CREATE TABLE modern.papers (id int PRIMARY KEY, paper text DEFAULT JSON_OBJECT('
 CREATE INDEX papers_of ON modern.papers ((JSON_VALUE(paper::jsonb, '$.of')));
 CREATE TABLE modern.drawn (id int, of text GENERATED ALWAYS AS (JSON_VALUE('{"of": 1}'::jsonb, '$.of')) STORED);
 
+CREATE TABLE modern.parent (n int, of_it int GENERATED ALWAYS AS (n * 2) STORED);
+CREATE TABLE modern.other_expression (of_it int GENERATED ALWAYS AS (n * 3) STORED) INHERITS (modern.parent);
+CREATE TABLE modern.changed_expression () INHERITS (modern.parent);
+ALTER TABLE modern.changed_expression ALTER COLUMN of_it SET EXPRESSION AS (n * 9);
+INSERT INTO modern.changed_expression VALUES (1);
+
 CREATE VIEW modern.asks WITH (security_invoker = true) AS SELECT n FROM modern.grown;
 CREATE VIEW modern.from_json AS SELECT t.a FROM JSON_TABLE('[1]'::jsonb, '$[*]' COLUMNS (a int PATH '$')) t;
 CREATE VIEW modern.over_json AS SELECT a FROM modern.from_json;

@@ -171,7 +171,8 @@ static gboolean tell_untrusted_functions(Fit *fit, GError **error)
 
 gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
 {
-    const HbAddress server = {address->uri, state != HB_TARGET_ABSENT ? address->database : "", address->password, address->watch};
+    const HbAddress server = {address->uri, state != HB_TARGET_ABSENT ? address->database : "", address->password,
+                              address->watch};
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
     gboolean ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&

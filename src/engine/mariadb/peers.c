@@ -146,11 +146,11 @@ gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, G
     end_each(session, lost);
     for (guint waited = 0; lost->len > 0; waited += HB_END_CHECK_MS) {
         if (waited >= HB_END_LOST_MS)
-            return hb_error_set(error, HB_ERROR_LOCKED,
-                                "see with SHOW PROCESSLIST what it still does, and begin again when it is gone",
-                                "session %" G_GUINT64_FORMAT " of the server, left by a run whose connection broke, was "
-                                "ended, and is still there after %d s",
-                                g_array_index(lost, guint64, 0), HB_END_LOST_MS / 1000);
+            return hb_error_set(
+                error, HB_ERROR_LOCKED, "see with SHOW PROCESSLIST what it still does, and begin again when it is gone",
+                "session %" G_GUINT64_FORMAT " of the server, left by a run whose connection broke, was "
+                "ended, and is still there after %d s",
+                g_array_index(lost, guint64, 0), HB_END_LOST_MS / 1000);
         g_usleep(HB_END_CHECK_MS * 1000);
         g_clear_pointer(&lost, g_array_unref);
         lost = list_lost(session, alive, error);

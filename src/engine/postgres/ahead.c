@@ -269,7 +269,8 @@ gboolean hb_pg_look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrAr
     HbPgLook look = {.database = address->database, .ahead = ahead, .findings = findings};
     gboolean ok;
 
-    look.session = ahead->state != HB_TARGET_ABSENT ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
+    look.session =
+        ahead->state != HB_TARGET_ABSENT ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
     ok = look.session != NULL && look_at_all(&look, error);
     hb_pg_close(look.session);
     return ok;

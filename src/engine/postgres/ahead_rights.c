@@ -114,8 +114,8 @@ static void look_for_creation(View *view)
              "have it created, or have the right given to the role", g_strdup_printf("ALTER ROLE %s CREATEDB;", me));
     if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_create"))
         lack(view, HB_FINDING_BLOCKER, look->database,
-             "does not let this role create schemas (the restore keeps its journal in one)",
-             "have the right granted", g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
+             "does not let this role create schemas (the restore keeps its journal in one)", "have the right granted",
+             g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
     if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
         lack(view, HB_FINDING_BLOCKER, "schema public", "does not let this role create anything in it",
              "have the right granted", g_strdup_printf("GRANT CREATE ON SCHEMA public TO %s;", me));
@@ -272,7 +272,7 @@ static gboolean is_function_of_superusers(const HbObject *function)
     static const char *const options[] = {" LEAKPROOF", " SUPPORT "};
     const char *body = strstr(function->definition, "\nAS ");
     g_autofree char *head = g_strndup(function->definition, body != NULL ? (gsize)(body - function->definition)
-                                                                        : strlen(function->definition));
+                                                                         : strlen(function->definition));
 
     for (gsize o = 0; o < G_N_ELEMENTS(options); o++) {
         if (strstr(head, options[o]) != NULL)
@@ -307,8 +307,7 @@ static gboolean is_superusers(const View *view, const HbObject *object)
             strstr(object->definition, forms_of_superusers[f].mark) != NULL)
             return TRUE;
     }
-    return language != NULL &&
-           (g_hash_table_contains(view->untrusted, language) || is_function_of_superusers(object));
+    return language != NULL && (g_hash_table_contains(view->untrusted, language) || is_function_of_superusers(object));
 }
 
 static const char *judge_database_owner(const View *view)
@@ -335,7 +334,8 @@ static const char *judge_server(const View *view, const HbObject *server)
 {
     g_autofree char *wrapper = word_after(server->definition, "FOREIGN DATA WRAPPER ");
 
-    return wrapper != NULL && view->look->ahead->state != HB_TARGET_ABSENT && g_hash_table_contains(view->wrappers, wrapper)
+    return wrapper != NULL && view->look->ahead->state != HB_TARGET_ABSENT &&
+                   g_hash_table_contains(view->wrappers, wrapper)
                ? "needs the right to use its foreign data wrapper, which this role lacks"
                : NULL;
 }

@@ -34,7 +34,8 @@ static const Question questions[] = {
      " FROM pg_prepared_xacts p WHERE p.database = current_database() ORDER BY p.prepared",
      "have it committed or rolled back, as whoever prepared it decides", TRUE},
     {HB_FINDING_WARNING, "publishes-all",
-     "SELECT format('publication %I', p.pubname) AS object, 'is on the target and publishes all tables: what is restored"
+     "SELECT format('publication %I', p.pubname) AS object, 'is on the target and publishes all tables: what is "
+     "restored"
      " goes to its subscribers, and tables without a key take no changes there' AS what, NULL AS sql"
      " FROM pg_publication p WHERE p.puballtables ORDER BY 1",
      "see that its subscribers want that, or drop it for the time of the restore", TRUE},
@@ -83,8 +84,9 @@ static gboolean look_at_log_level(HbPgLook *look, GError **error)
 
 static void tell_elsewhere(HbPgLook *look, const HbPgExtension *extension)
 {
-    static const char what[] = "is in schema %s on the target, and in %s in the source: what uses it there could not be "
-                               "created";
+    static const char what[] =
+        "is in schema %s on the target, and in %s in the source: what uses it there could not be "
+        "created";
     g_autofree char *move =
         g_strdup_printf("ALTER EXTENSION %s SET SCHEMA %s;", extension->name, extension->wanted_schema);
 

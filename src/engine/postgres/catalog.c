@@ -172,7 +172,7 @@ static HbObject *comment_from_row(HbGather *gather, const PGresult *result, int 
     if (designation == NULL)
         designation = g_hash_table_lookup(gather->designations, subject);
     comment->definition = note_statement(result, row, designation);
-    hb_gather_set_first_version(comment, result, row);
+    hb_gather_set_versions(comment, result, row);
     comment->on = g_strdup(subject->identity);
     hb_object_add_need(comment, subject->identity);
     return comment;

@@ -162,9 +162,10 @@ static const char extension_sql[] =
 static gboolean read_extension(HbSession *session, const HbObject *object, gboolean is_empty, GArray *there,
                                GError **error)
 {
-    HbPgExtension extension = {
-        .object = object, .name = hb_object_get_name(object), .wanted_schema = schema_of(object),
-        .wanted_version = version_of(object)};
+    HbPgExtension extension = {.object = object,
+                               .name = hb_object_get_name(object),
+                               .wanted_schema = schema_of(object),
+                               .wanted_version = version_of(object)};
     const char *const values[] = {extension.name, extension.wanted_version};
     g_autoptr(HbResult) result = hb_pg_query_with(session, extension_sql, 2, values, error);
     gboolean mine;

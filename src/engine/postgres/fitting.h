@@ -14,13 +14,13 @@ gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatal
 /* An extension of a catalog that the target's database has already, with what differs. Borrowed texts but for copies */
 typedef struct {
     const HbObject *object;
-    const char *name;       /* quoted; the object's */
-    char *schema, *version; /* on the target; the schema quoted */
-    char *wanted_schema;    /* quoted */
-    char *wanted_version;   /* NULL: any */
-    gboolean is_elsewhere;  /* in another schema */
-    gboolean is_otherwise;  /* of another version */
-    gboolean can_move, can_update; /* as far as the extension itself allows it */
+    const char *name;                /* quoted; the object's */
+    char *schema, *version;          /* on the target; the schema quoted */
+    char *wanted_schema;             /* quoted */
+    char *wanted_version;            /* NULL: any */
+    gboolean is_elsewhere;           /* in another schema */
+    gboolean is_otherwise;           /* of another version */
+    gboolean can_move, can_update;   /* as far as the extension itself allows it */
     gboolean will_move, will_update; /* the database is empty, and the session's user may: fit_target() sees to it */
 } HbPgExtension;
 

@@ -181,20 +181,28 @@ static void set_definition(HbObject *object, const char *text, int version)
         g_strdup(object->variants != NULL ? hb_versions_find(object->variants, (guint)version)->definition : text);
 }
 
-/* What no server before a version can express at all */
-static void cut_versions(HbObject *object, guint since, const char *why)
+/* What no server before a version, or from one on, can express at all */
+static GPtrArray *need_variants(HbObject *object)
 {
     if (object->variants == NULL) {
         object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
         g_ptr_array_add(object->variants, hb_variant_new(0, object->definition, NULL));
     }
-    hb_versions_cut(object->variants, since, why);
+    return object->variants;
 }
 
-void hb_gather_set_first_version(HbObject *object, const PGresult *result, int row)
+static void cut_versions(HbObject *object, guint since, const char *why)
 {
-    const char *since = hb_pg_get(result, row, "since");
+    hb_versions_cut(need_variants(object), since, why);
+}
 
+void hb_gather_set_versions(HbObject *object, const PGresult *result, int row)
+{
+    const char *since = hb_pg_get(result, row, "since"), *until = hb_pg_get(result, row, "until");
+
+    if (until != NULL)
+        hb_versions_end(need_variants(object), (guint)g_ascii_strtoull(until, NULL, 10),
+                        hb_pg_get(result, row, "until_why"));
     if (since != NULL)
         cut_versions(object, (guint)g_ascii_strtoull(since, NULL, 10), hb_pg_get(result, row, "since_why"));
 }
@@ -223,7 +231,7 @@ static HbObject *object_from_row(const PGresult *result, int row, int version)
     HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
     set_definition(object, hb_pg_get(result, row, "definition"), version);
-    hb_gather_set_first_version(object, result, row);
+    hb_gather_set_versions(object, result, row);
     find_first_version(object, result, row);
     object->stand_in = g_strdup(hb_pg_get(result, row, "stand_in"));
     object->cost = cost != NULL ? g_ascii_strtoull(cost, NULL, 10) : 0;

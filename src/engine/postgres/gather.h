@@ -51,7 +51,7 @@ gboolean hb_gather_add(HbGather *gather, const PGresult *result, int row, GError
 gboolean hb_gather_read(HbGather *gather, const char *sql, GError **error);
 
 /* For columns since and since_why: before that version nothing expresses the object */
-void hb_gather_set_first_version(HbObject *object, const PGresult *result, int row);
+void hb_gather_set_versions(HbObject *object, const PGresult *result, int row);
 
 /* "classid:objid" from two columns; the caller's */
 char *hb_gather_address(const PGresult *result, int row, const char *class_column, const char *object_column);

@@ -52,9 +52,9 @@ gboolean hb_pg_claim(HbSession *session, HbPeer *holder, GError **error)
 
 gboolean hb_pg_serve(HbSession *session, GError **error)
 {
-    g_autofree char *sql = g_strdup_printf("SELECT pg_try_advisory_lock_shared(" KEY
-                                           ", 1), set_config('lock_timeout', '%ds', false)",
-                                           HB_TARGET_LOCK_WAIT_S);
+    g_autofree char *sql =
+        g_strdup_printf("SELECT pg_try_advisory_lock_shared(" KEY ", 1), set_config('lock_timeout', '%ds', false)",
+                        HB_TARGET_LOCK_WAIT_S);
     g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
 
     return result != NULL;
@@ -86,8 +86,7 @@ static GArray *list_lost(HbSession *session, const GArray *alive, GError **error
 static gboolean end_each(HbSession *session, const GArray *lost, GError **error)
 {
     for (guint i = 0; i < lost->len; i++) {
-        g_autofree char *sql =
-            g_strdup_printf("SELECT pg_terminate_backend(%d)", (int)g_array_index(lost, guint64, i));
+        g_autofree char *sql = g_strdup_printf("SELECT pg_terminate_backend(%d)", (int)g_array_index(lost, guint64, i));
         g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
         if (result == NULL)
             return FALSE;

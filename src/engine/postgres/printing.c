@@ -78,11 +78,16 @@ static const struct {
     guint since;
     const char *what;
 } new_words[] = {
-    {"JSON_ARRAY", 160000, "JSON_ARRAY()"},         {"JSON_ARRAYAGG", 160000, "JSON_ARRAYAGG()"},
-    {"JSON_OBJECT", 160000, "JSON_OBJECT()"},       {"JSON_OBJECTAGG", 160000, "JSON_OBJECTAGG()"},
-    {"JSON", 170000, "JSON()"},                     {"JSON_EXISTS", 170000, "JSON_EXISTS()"},
-    {"JSON_QUERY", 170000, "JSON_QUERY()"},         {"JSON_SCALAR", 170000, "JSON_SCALAR()"},
-    {"JSON_SERIALIZE", 170000, "JSON_SERIALIZE()"}, {"JSON_TABLE", 170000, "JSON_TABLE()"},
+    {"JSON_ARRAY", 160000, "JSON_ARRAY()"},
+    {"JSON_ARRAYAGG", 160000, "JSON_ARRAYAGG()"},
+    {"JSON_OBJECT", 160000, "JSON_OBJECT()"},
+    {"JSON_OBJECTAGG", 160000, "JSON_OBJECTAGG()"},
+    {"JSON", 170000, "JSON()"},
+    {"JSON_EXISTS", 170000, "JSON_EXISTS()"},
+    {"JSON_QUERY", 170000, "JSON_QUERY()"},
+    {"JSON_SCALAR", 170000, "JSON_SCALAR()"},
+    {"JSON_SERIALIZE", 170000, "JSON_SERIALIZE()"},
+    {"JSON_TABLE", 170000, "JSON_TABLE()"},
     {"JSON_VALUE", 170000, "JSON_VALUE()"},
 };
 

@@ -29,6 +29,28 @@ static const Fragment fragments[] = {
      "                        AND NOT inherited.attisdropped"
      "                   WHERE own.attrelid = c.oid AND own.attnum > 0 AND own.attinhcount = 0"
      "                     AND NOT own.attisdropped)"},
+    /* Children with columns of their own before inherited ones, which no statement of theirs says */
+    {"layered", 0,
+     "SELECT c.oid FROM pg_class c"
+     " WHERE c.relkind = 'r' AND NOT c.relispartition"
+     "   AND EXISTS (SELECT FROM pg_attribute own JOIN pg_attribute late ON late.attrelid = own.attrelid"
+     "                    AND late.attnum > own.attnum AND late.attinhcount > 0 AND NOT late.attislocal"
+     "                    AND NOT late.attisdropped"
+     "               WHERE own.attrelid = c.oid AND own.attnum > 0 AND own.attinhcount = 0 AND NOT own.attisdropped)"},
+    /* Generated columns of a child: with an expression of their own, or where the parent's column is an ordinary one */
+    {"generation_of_h", 0,
+     "LATERAL (SELECT ga.attislocal AS is_local, gp.attgenerated = '' AS alone, gp.attgenerated <> ''"
+     "  AND pg_get_expr(gd.adbin, gd.adrelid) <> pg_get_expr(ge.adbin, ge.adrelid) AS own"
+     " FROM pg_attribute ga JOIN pg_attribute gp ON gp.attrelid = h.inhparent AND gp.attname = ga.attname"
+     " JOIN pg_attrdef gd ON gd.adrelid = ga.attrelid AND gd.adnum = ga.attnum"
+     " LEFT JOIN pg_attrdef ge ON ge.adrelid = gp.attrelid AND ge.adnum = gp.attnum"
+     " WHERE ga.attrelid = h.inhrelid AND ga.attgenerated <> '')"},
+    {"generated_otherwise_than_parent_of_a", 0, "false"},
+    {"generated_otherwise_than_parent_of_a", 170000,
+     "EXISTS (SELECT FROM pg_inherits gh JOIN pg_attribute ga ON ga.attrelid = gh.inhparent AND ga.attname = a.attname"
+     " JOIN pg_attrdef gd ON gd.adrelid = ga.attrelid AND gd.adnum = ga.attnum"
+     " WHERE gh.inhrelid = a.attrelid AND gh.inhseqno = 1"
+     "  AND pg_get_expr(gd.adbin, gd.adrelid) <> pg_get_expr(d.adbin, d.adrelid))"},
     {"domain_checks", 0, /* that can stand in CREATE DOMAIN: valid, and calling no function that needs the domain */
      "SELECT dk.oid FROM pg_constraint dk WHERE dk.contypid <> 0 AND dk.contype = 'c' AND dk.convalidated"
      " AND NOT EXISTS (SELECT FROM pg_depend dd WHERE dd.classid = 'pg_constraint'::regclass AND dd.objid = dk.oid"
@@ -113,6 +135,11 @@ static const Fragment fragments[] = {
      "   CASE WHEN nn.connoinherit THEN ' NO INHERIT' ELSE '' END), ' NOT NULL', '') END"
      " FROM pg_constraint nn WHERE nn.conrelid = a.attrelid AND nn.contype = 'n' AND nn.conkey[1] = a.attnum"
      "  AND nn.convalidated), '')"},
+    /* Until 17 a child's column can be without what its parent's has, if it was there first; but it cannot come so */
+    {"null_unlike_parent_of_a", 0,
+     "(NOT a.attnotnull AND a.attinhcount > 0 AND EXISTS (SELECT FROM pg_inherits nh"
+     " JOIN pg_attribute na ON na.attrelid = nh.inhparent AND na.attname = a.attname"
+     " WHERE nh.inhrelid = a.attrelid AND na.attnotnull))"},
     {"own_not_null_of_a", 0,
      "NOT EXISTS (SELECT FROM pg_inherits nh JOIN pg_attribute na ON na.attrelid = nh.inhparent AND na.attname = a.attname"
      " AND na.attnotnull WHERE nh.inhrelid = a.attrelid)"},

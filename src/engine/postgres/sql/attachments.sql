@@ -10,8 +10,14 @@ SELECT 'attachment' AS kind, 'pg_inherits'::regclass::oid AS classid, h.inhrelid
                         pg_get_expr(c.relpartbound, c.oid))
             ELSE format('ALTER TABLE ONLY %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass) END
            AS definition,
+       CASE WHEN g.own THEN 160000 END AS since,
+       'a generated column has another expression than the parent''s' AS since_why,
+       CASE WHEN g.alone THEN 160000 END AS until,
+       'a column is generated, and the parent''s is not' AS until_why,
        format('%s:%s,%s:%s', 'pg_class'::regclass::oid, h.inhrelid, 'pg_class'::regclass::oid, h.inhparent) AS needs
 FROM pg_inherits h
 JOIN pg_class c ON c.oid = h.inhrelid
+CROSS JOIN LATERAL (SELECT bool_or(x.own) AS own, bool_or(x.alone) AS alone FROM @generation_of_h@ x) g
 WHERE c.relkind IN ('r', 'p', 'f') AND c.relnamespace IN (@namespaces@)
   AND h.inhrelid NOT IN (SELECT oid FROM inlined)
+  AND h.inhrelid NOT IN (@layered@)

@@ -7,7 +7,8 @@ WITH RECURSIVE descent(root, relation) AS (
     UNION
     SELECT d.root, h.inhrelid FROM descent d JOIN pg_inherits h ON h.inhparent = d.relation
 ), trees AS (
-    SELECT root, string_agg(format('%s:%s', 'pg_inherits'::regclass::oid, relation), ',') AS attachments
+    SELECT root, string_agg(format('%s:%s', CASE WHEN relation IN (@layered@) THEN 'pg_class'::regclass::oid
+                                                 ELSE 'pg_inherits'::regclass::oid END, relation), ',') AS attachments
     FROM descent GROUP BY root
 )
 SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'n' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
