@@ -280,6 +280,11 @@ static void an_extensions_configuration_is_kept(void **state)
                   "INSERT INTO list VALUES ('oaks', true);\n"
                   "SELECT pg_catalog.pg_extension_config_dump('list', 'WHERE NOT builtin');\n"
                   "SELECT pg_catalog.pg_extension_config_dump('list_number', '');\n"
+                  "CREATE TABLE a_leaf (of text REFERENCES list, main int, n int PRIMARY KEY);\n"
+                  "CREATE TABLE twig (n int PRIMARY KEY, leaf int REFERENCES a_leaf);\n"
+                  "ALTER TABLE a_leaf ADD FOREIGN KEY (main) REFERENCES twig;\n"
+                  "SELECT pg_catalog.pg_extension_config_dump('a_leaf', '');\n"
+                  "SELECT pg_catalog.pg_extension_config_dump('twig', '');\n"
                   "S\n"
                   "chmod -R a+rX $FOLDER"),
         0, NULL, NULL);
@@ -292,9 +297,11 @@ static void an_extensions_configuration_is_kept(void **state)
     servers_run_shell(
         "sleep 0.5; psql -qX \"$(server_uri v18 postgres)\" -c 'CREATE DATABASE lists' -c 'CREATE ROLE reader'");
     g_free(servers_query(from, "CREATE EXTENSION tree_lists; INSERT INTO list VALUES ('ferns'), ('mosses');"
+                               "INSERT INTO a_leaf VALUES ('ferns', NULL, 1); INSERT INTO twig VALUES (5, 1);"
+                               "UPDATE a_leaf SET main = 5;"
                                "SELECT setval('list_number', 40); REVOKE EXECUTE ON FUNCTION list_size() FROM PUBLIC;"
                                "GRANT SELECT ON list TO reader"));
-    run_expect(run_hornbeam("dump", from, dump, NULL), 0, "2 rows of 1 table", NULL);
+    run_expect(run_hornbeam("dump", from, dump, NULL), 0, "4 rows of 3 tables", NULL);
     run_expect(run_hornbeam("restore", dump, to, NULL), 0, "Restored whole", NULL);
     run_expect(run_hornbeam("verify", from, to, NULL), 0, "Equal", NULL);
     rows = servers_query(to, "SELECT string_agg(name, ',' ORDER BY name), nextval('list_number') FROM list");

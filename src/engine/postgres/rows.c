@@ -300,15 +300,30 @@ static gboolean commit(HbSession *session, const HbRowSet *set, GError **error)
     return hb_pg_execute(session, "COMMIT", error);
 }
 
+/*
+ * An extension has its tables complete from the beginning, with foreign keys, and what refers to each other cannot come
+ * one after the other. All of it was read from one moment, in which the keys held
+ */
+static char *leave_keys_unchecked(HbSession *session, const HbRowSet *set)
+{
+    g_autofree char *table = hb_pg_quote_literal(session, set->table);
+
+    return g_strdup_printf("SELECT set_config('session_replication_role', 'replica', true)"
+                           " WHERE current_setting('is_superuser') = 'on' AND EXISTS (SELECT FROM pg_depend"
+                           " WHERE classid = 'pg_class'::regclass AND objid = to_regclass(%s) AND deptype = 'e')",
+                           table);
+}
+
 /* The journal's entry comes first: it waits for another session that is just doing the same */
 static char *begin_statement(HbSession *session, const HbRowSet *set, const char *key)
 {
     g_autofree char *entry = hb_pg_journal_entry_sql(session, key, "");
     g_autofree char *list = column_list(set);
+    g_autofree char *unchecked = leave_keys_unchecked(session, set);
 
     if (hb_pg_is_large_objects(set))
         return g_strdup_printf("BEGIN; %s; %s", entry, hb_pg_begin_large_objects_sql);
-    return g_strdup_printf("BEGIN; %s; COPY %s%s FROM STDIN%s", entry, set->table, list, form_of(set));
+    return g_strdup_printf("BEGIN; %s; %s; COPY %s%s FROM STDIN%s", entry, unchecked, set->table, list, form_of(set));
 }
 
 /* The server must have taken what it was given, neither fewer rows nor more */

@@ -1,10 +1,23 @@
 -- The rows of each table, and of extensions' tables those that the extension calls configuration. A partitioned table holds none, but what waits for its rows waits for those of its partitions
+WITH RECURSIVE configured AS (
+    SELECT DISTINCT u.oid FROM pg_extension e, unnest(e.extconfig) AS u(oid)
+), refers(from_oid, to_oid) AS (
+    SELECT k.conrelid, k.confrelid FROM pg_constraint k
+    WHERE k.contype = 'f' AND k.conrelid IN (SELECT oid FROM configured) AND k.confrelid IN (SELECT oid FROM configured)
+    UNION
+    SELECT r.from_oid, k.confrelid FROM refers r JOIN pg_constraint k ON k.conrelid = r.to_oid AND k.contype = 'f'
+    WHERE k.confrelid IN (SELECT oid FROM configured)
+)
 SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
        c.oid::regclass::text AS name,
        CASE WHEN x.oid IS NULL THEN 'table ' || c.oid::regclass END AS on_identity,
        CASE WHEN c.relkind = 'p'
             THEN (SELECT string_agg('1:' || h.inhrelid, ',') FROM pg_inherits h WHERE h.inhparent = c.oid)
-            ELSE format('%s:%s', 'pg_class'::regclass::oid, c.oid) END AS needs,
+            ELSE format('%s:%s', 'pg_class'::regclass::oid, c.oid)
+                 || coalesce((SELECT string_agg(',1:' || r.to_oid, '') FROM refers r
+                              WHERE r.from_oid = c.oid
+                                AND NOT EXISTS (SELECT FROM refers b WHERE b.from_oid = r.to_oid AND b.to_oid = c.oid)), '')
+            END AS needs,
        CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) + coalesce(pg_relation_size(nullif(c.reltoastrelid, 0)), 0)
             ELSE 0 END AS cost,
        CASE WHEN c.relkind = 'r' THEN pg_relation_size(c.oid) / current_setting('block_size')::int END AS extent,
