@@ -33,6 +33,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                                .choice = cli->options.choice,
                                .wishes = cli->options.wishes,
                                .database = cli->options.database,
+                               .one_transaction = cli->options.one_transaction,
                                .rows_each = cli->options.rows_each,
                                .stop = cli->stop,
                                .observers = cli->observers,

@@ -43,6 +43,7 @@ const HbOptionRow hb_option_rows[] = {
     LIST("accept", accept, "FINDING", "go on in spite of this: role-missing, extension-missing:*trgm; left-out-of-dump:GLOB (repeatable)",
          HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
     VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
+    FLAG("one-transaction", 0, one_transaction, "all of the script comes, or nothing does", HB_FOR_SQL),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_CARRY | HB_FOR_RESTORE),

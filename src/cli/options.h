@@ -63,6 +63,7 @@ typedef struct {
     guint job_count;
     guint lock_wait_ms;
     guint part_bits;
+    gboolean one_transaction;
     guint rows_each; /* 0: the engine's bulk form */
     int compression;
     HbWishes wishes;

@@ -244,8 +244,8 @@ static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, g
         return;
     if (variant->definition == NULL) {
         leave_out(catalog, gone, object,
-                  variant->lost != NULL ? g_strdup_printf("left out for %s: %s", product, variant->lost)
-                                        : g_strdup_printf("left out for %s", product));
+                  variant->lost != NULL ? g_strdup_printf(HB_LEFT_OUT_FOR "%s: %s", product, variant->lost)
+                                        : g_strdup_printf(HB_LEFT_OUT_FOR "%s", product));
         return;
     }
     if (g_strcmp0(variant->definition, object->definition) == 0)

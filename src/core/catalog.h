@@ -59,6 +59,9 @@ void hb_catalog_keep_parts(HbCatalog *catalog, guint parts);
  */
 void hb_catalog_fit(HbCatalog *catalog, guint version, const char *product);
 
+/* How the reason of an omission begins that hb_catalog_fit() leaves out as a whole; the product follows */
+#define HB_LEFT_OUT_FOR "left out for "
+
 /* Takes out the objects with these identities, and their row sets. The catalog must be arranged */
 void hb_catalog_remove(HbCatalog *catalog, GHashTable *identities);
 

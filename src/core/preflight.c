@@ -144,11 +144,12 @@ void hb_findings_accept(GPtrArray *findings, char *const *accepted)
 
 /* ---- Catalogs ---- */
 
-/* A table that cannot come takes its rows with it */
+/* A table that the target's version cannot have takes its rows with it; what else may be lacking is found before */
 static void judge_omission(const HbCatalog *catalog, const HbOmission *omission, GPtrArray *findings)
 {
-    const gboolean is_table =
-        g_str_has_prefix(omission->what, "table ") && hb_catalog_find(catalog, omission->what) == NULL;
+    const gboolean is_table = g_str_has_prefix(omission->what, "table ") &&
+                              g_str_has_prefix(omission->why, HB_LEFT_OUT_FOR) &&
+                              hb_catalog_find(catalog, omission->what) == NULL;
 
     hb_finding_advise(
         hb_findings_add(findings, is_table ? HB_FINDING_BLOCKER : HB_FINDING_WARNING, "not-as-source", omission->what,

@@ -199,6 +199,23 @@ static gboolean counts(HbDialect dialect, const HbToken *token)
     return dialect == HB_DIALECT_MARIADB && strspn(token->start, " \t\r\n\f\v") < token->length;
 }
 
+/*
+ * PostgreSQL quotes a plain name if its version reads it as a key word, and prints key words in capitals: quotes around
+ * such a name mean nothing
+ */
+static gboolean is_quoted_for_nothing(HbDialect dialect, const HbToken *token)
+{
+    if (dialect != HB_DIALECT_POSTGRES || token->type != HB_TOKEN_NAME || token->length < 3 ||
+        !(g_ascii_islower(token->start[1]) || token->start[1] == '_'))
+        return FALSE;
+    for (gsize i = 1; i + 1 < token->length; i++) {
+        const char c = token->start[i];
+        if (!g_ascii_islower(c) && !g_ascii_isdigit(c) && c != '_')
+            return FALSE;
+    }
+    return TRUE;
+}
+
 char *hb_sqltext_normalise(HbDialect dialect, const char *sql)
 {
     GString *result = g_string_new(NULL);
@@ -210,7 +227,8 @@ char *hb_sqltext_normalise(HbDialect dialect, const char *sql)
             continue;
         if (result->len > 0)
             g_string_append_c(result, ' ');
-        text = g_strndup(token.start, token.length);
+        text = is_quoted_for_nothing(dialect, &token) ? g_strndup(token.start + 1, token.length - 2)
+                                                      : g_strndup(token.start, token.length);
         g_string_append(result, token.type == HB_TOKEN_SPACE ? g_strstrip(text) : text);
     }
     return g_string_free(result, FALSE);

@@ -36,8 +36,8 @@ char *hb_token_unquote(const HbToken *token);    /* a word, or what a quoted ide
 char *hb_sqltext_unquote_name(const char *name); /* likewise, of a text that is one name. The caller's */
 
 /*
- * Equal for texts that differ in white space only (PostgreSQL's: and in comments, which it never keeps): one blank
- * between tokens. The caller's
+ * Equal for texts that differ in white space only (PostgreSQL's: and in comments, which it never keeps, and in quotes
+ * around names that are plain words): one blank between tokens. The caller's
  */
 char *hb_sqltext_normalise(HbDialect dialect, const char *sql);
 

@@ -163,6 +163,12 @@ typedef struct {
     HbDialect dialect;
     gboolean has_bulk; /* rows have a form of their own, which is the dump's; otherwise they are INSERTs */
 
+    /* Why what becomes of an object could not be undone as part of one transaction; NULL: it could. Borrowed */
+    const char *(*refuse_in_transaction)(const HbObject *object);
+    /* What of a table's definition says that its rows stay whatever becomes of the transaction; NULL: nothing does.
+     * Borrowed. NULL: there are no such tables */
+    const char *(*find_untransacted)(const HbObject *table);
+
     /* Stops at errors, creates and selects a database (NULL: not), refuses one that holds such objects (if guarded) */
     char *(*begin)(const HbCatalog *catalog, const char *database, gboolean guarded);
     char *(*write_object)(const HbCatalog *catalog, const HbObject *object); /* its definition, and its owner's */
@@ -196,14 +202,14 @@ struct HbEngine {
     /* ---- Other sessions of the server ---- */
     guint64 (*get_id)(const HbSession *session); /* the server's number of it. From any thread */
     /*
-     * The hold on the session's database that one restore has at a time. claim() takes it until the session is closed:
-     * holder->id is 0, or says who has it instead; never waits. To do it again proves that we are alive. serve() marks
-     * a session as one that works for the holder, and limits how long it waits for locks. end_lost() ends those of the
-     * same user that have the hold or serve, but not the session itself nor who is alive (guint64 ids): they belong to
-     * runs whose connection broke. Waits until they are gone; HB_ERROR_LOCKED if one stays. A server that cannot do
-     * this lets everybody have the hold
+     * The hold on the session's database, or on what belongs to none, that one restore has at a time. claim() takes it
+     * until the session is closed: holder->id is 0, or says who has it instead; never waits. To do it again proves that
+     * we are alive. serve() marks a session as one that works for the holder, and limits how long it waits for locks.
+     * end_lost() ends those of the same user that have the hold or serve, but not the session itself nor who is alive
+     * (guint64 ids): they belong to runs whose connection broke. Waits until they are gone; HB_ERROR_LOCKED if one
+     * stays. A server that cannot do this lets everybody have the hold
      */
-    gboolean (*claim)(HbSession *session, HbPeer *holder, GError **error);
+    gboolean (*claim)(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
     gboolean (*serve)(HbSession *session, GError **error);
     gboolean (*end_lost)(HbSession *session, const GArray *alive, guint *ended, GError **error);
     /* What one of these sessions (guint64 ids) waits for, in words, with whoever holds it; *wait NULL: none waits, as

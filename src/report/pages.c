@@ -280,7 +280,7 @@ static GHashTable *group_exceptions(const HbRestoreResult *result, HbOutcome out
     for (guint i = 0; i < result->exceptions->len; i++) {
         const HbException *exception = result->exceptions->pdata[i];
         GPtrArray *names;
-        if (exception->outcome != outcome || exception->hint != NULL)
+        if (exception->outcome != outcome || exception->hint != NULL || outcome == HB_OUTCOME_GONE)
             continue;
         names = g_hash_table_lookup(groups, exception->message);
         if (names == NULL)

@@ -11,6 +11,7 @@
 struct HbClaim {
     const HbEngine *engine;
     HbAddress address;
+    gboolean of_server;
     HbStop *stop;
     HbObservers *observers;
     HbSession *session; /* the thread's own once it runs */
@@ -67,11 +68,12 @@ static void tell_waiting(HbClaim *claim, const HbPeer *holder)
 static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
 {
     hb_peer_clear(holder);
-    if (!claim->engine->claim(claim->session, holder, error))
+    if (!claim->engine->claim(claim->session, claim->of_server, holder, error))
         return FALSE;
     if (hb_claim_is_dead(holder)) {
         hb_peer_clear(holder);
-        return end_lost(claim, claim->session, error) && claim->engine->claim(claim->session, holder, error);
+        return end_lost(claim, claim->session, error) &&
+               claim->engine->claim(claim->session, claim->of_server, holder, error);
     }
     return holder->id == 0 || holder->silent_s >= 0 || set_taken_error(holder->who, error);
 }
@@ -145,10 +147,10 @@ static void beat(HbClaim *claim)
 {
     HbPeer holder = {0};
 
-    if (claim->session == NULL || !claim->engine->claim(claim->session, &holder, NULL)) {
+    if (claim->session == NULL || !claim->engine->claim(claim->session, claim->of_server, &holder, NULL)) {
         reopen(claim);
         if (claim->session != NULL)
-            claim->engine->claim(claim->session, &holder, NULL);
+            claim->engine->claim(claim->session, claim->of_server, &holder, NULL);
     }
     if (holder.id != 0)
         give_up(claim, holder.who);
@@ -178,13 +180,14 @@ static gpointer run(gpointer data)
 
 /* ---- Life ---- */
 
-HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
-                       GError **error)
+HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
+                       HbObservers *observers, GError **error)
 {
     HbClaim *claim = g_new0(HbClaim, 1);
 
     claim->engine = engine;
     claim->address = *address;
+    claim->of_server = of_server;
     claim->stop = stop;
     claim->observers = observers;
     g_mutex_init(&claim->lock);

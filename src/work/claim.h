@@ -20,8 +20,8 @@ gboolean hb_claim_is_dead(const HbPeer *holder);
  * Waits until a silent holder has spoken or is dead, not longer than that takes. HB_ERROR_BLOCKED if another run is at
  * work. What is given must outlive it
  */
-HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
-                       GError **error);
+HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
+                       HbObservers *observers, GError **error);
 void hb_claim_release(HbClaim *claim); /* accepts NULL */
 
 /* A session begins to work for it. lost: another one was lost before, which must not stay in our way */

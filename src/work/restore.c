@@ -201,7 +201,8 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
 
     if (!restore->exists && !options->engine->create_database(&restore->target, properties, &created, error))
         return FALSE;
-    restore->claim = hb_claim_take(options->engine, &restore->target, options->stop, options->observers, error);
+    restore->claim = hb_claim_take(options->engine, &restore->target, options->whole_server, options->stop,
+                                   options->observers, error);
     return restore->claim != NULL && hb_restore_with_session(restore, prepare_journal, error);
 }
 
@@ -378,9 +379,10 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     gint64 start = g_get_monotonic_time();
     gboolean ok;
 
-    g_assert(!hb_restore_is_blocked(restore));
     g_assert(restore->options.whole_server || restore->options.dump != NULL || restore->options.supply != NULL);
     result->exceptions = hb_restore_new_exceptions();
+    if (hb_restore_is_blocked(restore))
+        return hb_restore_set_blocked_error(restore, error);
     restore->result = result;
     restore->rows_came = restore->options.supply == NULL;
     if (restore->done_before) {

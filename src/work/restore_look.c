@@ -65,7 +65,7 @@ static gboolean check_claim(HbRestore *restore, HbSession *session, gboolean *bu
 {
     HbPeer holder = {0};
 
-    if (!restore->options.engine->claim(session, &holder, error))
+    if (!restore->options.engine->claim(session, restore->options.whole_server, &holder, error))
         return FALSE;
     *busy = holder.id != 0 && !hb_claim_is_dead(&holder) && !restore->options.resume;
     if (*busy) {

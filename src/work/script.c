@@ -14,9 +14,10 @@
 typedef struct {
     const HbScriptOptions *options;
     const HbManifest *manifest;
-    GHashTable *stored; /* row set's identity to HbStoredRows * */
-    GString *text;      /* not written yet */
-    gboolean strict;    /* the shell must change and run nothing itself */
+    GHashTable *stored;       /* row set's identity to HbStoredRows * */
+    GString *text;            /* not written yet */
+    GHashTable *untransacted; /* row sets' identities, whose rows no transaction undoes, to why (borrowed) */
+    gboolean strict;          /* the shell must change and run nothing itself */
 } Script;
 
 static gboolean flush(Script *script, gsize from_bytes, GError **error)
@@ -154,6 +155,26 @@ static gboolean look_at_shell(Script *script, GError **error)
                         "the stock shell would read something else than the server does in: %s", never->str);
 }
 
+/* HB_ERROR_BLOCKED where something could not be undone with the rest, naming it */
+static gboolean check_transaction(const Script *script, GError **error)
+{
+    const HbCatalog *catalog = script->manifest->catalog;
+
+    for (guint i = 0; script->options->one_transaction && i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const char *why = script->options->engine->script.refuse_in_transaction(object);
+        if (object->kind == HB_KIND_SEQUENCE_VALUE)
+            continue; /* comes after it, if need be */
+        if (why == NULL)
+            why = g_hash_table_lookup(script->untransacted, object->identity);
+        if (why != NULL)
+            return hb_error_set(error, HB_ERROR_BLOCKED,
+                                "without --one-transaction, or with the rows alone: --parts data",
+                                "%s cannot be part of one transaction: %s", object->identity, why);
+    }
+    return TRUE;
+}
+
 static void write_head(Script *script)
 {
     const HbManifest *manifest = script->manifest;
@@ -173,6 +194,8 @@ static void write_head(Script *script)
         append_all(script->text, options->engine->script.demand_strict());
     append_all(script->text, options->engine->script.begin(manifest->catalog, options->database,
                                                            (options->parts & manifest->parts & HB_PART_SCHEMA) != 0));
+    if (options->one_transaction)
+        g_string_append(script->text, "START TRANSACTION;\n");
     g_string_append_printf(script->text, "%s\n", options->engine->preamble);
 }
 
@@ -191,17 +214,53 @@ static gboolean write_object(Script *script, const HbObject *object, GError **er
     return flush(script, WRITE_FROM_BYTES, error);
 }
 
+/* Counters that the server sets outside of transactions only follow it */
+static gboolean comes_after(const Script *script, const HbObject *object)
+{
+    return script->options->one_transaction && object->kind == HB_KIND_SEQUENCE_VALUE &&
+           script->options->engine->script.refuse_in_transaction(object) != NULL;
+}
+
+static gboolean write_objects(Script *script, gboolean after, GError **error)
+{
+    const HbCatalog *catalog = script->manifest->catalog;
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (comes_after(script, object) == after && !write_object(script, object, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
 static gboolean write_all(Script *script, GError **error)
 {
     hb_observers_begin_phase(script->options->observers, "writing the script",
                              hb_manifest_count_bytes(script->manifest));
     write_head(script);
-    for (guint i = 0; i < hb_catalog_count(script->manifest->catalog); i++) {
-        if (!write_object(script, hb_catalog_get(script->manifest->catalog, i), error))
+    if (!write_objects(script, FALSE, error))
+        return FALSE;
+    if (script->options->one_transaction) {
+        g_string_append(script->text, "COMMIT;\n");
+        if (!write_objects(script, TRUE, error))
             return FALSE;
     }
     append_comment(script->text, "The script is whole.");
     return flush(script, 0, error);
+}
+
+/* While the tables' definitions are there */
+static GHashTable *find_untransacted(const HbScriptOptions *options, const HbCatalog *catalog)
+{
+    GHashTable *found = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; options->engine->script.find_untransacted != NULL && i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        const char *why = object->kind == HB_KIND_TABLE ? options->engine->script.find_untransacted(object) : NULL;
+        if (why != NULL)
+            g_hash_table_insert(found, hb_identity_new(HB_KIND_ROWS, hb_object_get_name(object)), (gpointer)why);
+    }
+    return found;
 }
 
 static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest, GError **error)
@@ -209,9 +268,11 @@ static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest
     g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
     g_autofree char *product = g_strdup_printf("%s %s", manifest->product, options->for_version_text);
 
-    hb_catalog_keep_parts(manifest->catalog, options->parts);
+    /* Rows are chosen by their tables */
+    hb_catalog_keep_parts(manifest->catalog, options->parts | ((options->parts & HB_PART_DATA) ? HB_PART_SCHEMA : 0));
     if (!hb_choice_apply(options->choice, manifest->catalog, TRUE, along, error))
         return FALSE;
+    hb_catalog_keep_parts(manifest->catalog, options->parts);
     hb_adapt_tell_along(options->observers, options->choice, along);
     if (!hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes, error))
         return FALSE;
@@ -227,19 +288,23 @@ static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest
     return TRUE;
 }
 
+static gboolean write_script(Script *script, GError **error)
+{
+    return adapt(script->options, script->manifest, error) && look_at_shell(script, error) &&
+           check_transaction(script, error) && (script->stored = hb_manifest_index_rows(script->manifest)) != NULL &&
+           write_all(script, error);
+}
+
 gboolean hb_script_write(const HbScriptOptions *options, GError **error)
 {
     Script script = {.options = options, .manifest = hb_reader_get_manifest(options->dump)};
     gboolean ok;
 
-    if (!adapt(options, script.manifest, error))
-        return FALSE;
-    if (!look_at_shell(&script, error))
-        return FALSE;
+    script.untransacted = find_untransacted(options, script.manifest->catalog);
     script.text = g_string_new(NULL);
-    script.stored = hb_manifest_index_rows(script.manifest);
-    ok = write_all(&script, error);
-    g_hash_table_unref(script.stored);
+    ok = write_script(&script, error);
+    g_clear_pointer(&script.stored, g_hash_table_unref);
+    g_hash_table_unref(script.untransacted);
     g_string_free(script.text, TRUE);
     return ok;
 }

@@ -18,8 +18,9 @@ typedef struct {
     HbWishes wishes;
     guint for_version; /* 0: as the dump is written */
     const char *for_version_text;
-    const char *database; /* begin with lines that create and select it; NULL: none of that */
-    guint rows_each;      /* rows of an INSERT; 0: the engine's bulk form */
+    const char *database;     /* begin with lines that create and select it; NULL: none of that */
+    gboolean one_transaction; /* all of it or nothing */
+    guint rows_each;          /* rows of an INSERT; 0: the engine's bulk form */
     HbStop *stop;
     HbObservers *observers;
 

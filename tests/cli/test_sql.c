@@ -50,6 +50,8 @@ static const Case cases[] = {
     {"a part", "old.fennick_vale", "new", "--take schema:loans --grants drop", "--take schema:loans --grants drop"},
     {"odd objects and values", "old.odd", "new", "", ""},
     {"odd values as INSERTs", "old.odd", "new", "--rows 100", ""},
+    {"in one transaction", "old.fennick_vale", "new", "--one-transaction", ""},
+    {"in one transaction", "old.odd", "new", "--one-transaction --rows 50", ""},
     {"the whole", "mold.fennick_vale", "mnew", "", ""},
     {"a row a statement", "mold.fennick_vale", "mnew", "--rows 1", ""},
     {"a part", "mold.fennick_vale", "mnew", "--skip event --rename storage:MyISAM=InnoDB",
@@ -90,6 +92,56 @@ static void a_script_refuses_a_database_that_holds_such_objects(void **state)
     run_expect(run_shell(FUNCTIONS "$HORNBEAM sql mold.fennick_vale | shell mnew"), 1, NULL, "no database is selected");
 }
 
+static void one_transaction_comes_whole_or_not_at_all(void **state)
+{
+    static const struct {
+        const char *line;
+        int status;
+        const char *out, *err;
+    } lines[] = {
+        {"drop new made; $HORNBEAM sql old.fennick_vale --one-transaction --database made |"
+         " sed 's/^COMMIT;$/SELECT 1 \\/ 0;\\n&/' | shell new >/dev/null; psql -qXAt \"$(server_uri new made)\" -c"
+         " \"SELECT count(*) FROM pg_class WHERE oid >= 16384\"",
+         0, "0\n", "division by zero"},
+        {"$HORNBEAM sql mold.fennick_vale --one-transaction", 1, NULL, "commits whatever was done before with each"},
+        {"$HORNBEAM sql mold.fennick_vale --one-transaction --parts data", 1, NULL,
+         "rows label_queue cannot be part of one transaction: ENGINE=Aria"},
+        {"drop mnew made; $HORNBEAM sql mold.fennick_vale --database made --parts schema --skip trigger | shell mnew;"
+         " $HORNBEAM sql mold.fennick_vale --one-transaction --parts data --skip table:label_queue --skip"
+         " table:visitor_count --database made >script.sql || exit 9; sed 's/^COMMIT;$/SELECT 1 FROM nothing;\\n&/' "
+         "script.sql |"
+         " shell mnew; mariadb_shell mnew made -BNe 'SELECT COUNT(*) FROM tree'; shell mnew <script.sql;"
+         " mariadb_shell mnew made -BNe 'SELECT COUNT(*) > 0 FROM tree'",
+         0, "0\n1\n", "nothing"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(lines); i++) {
+        g_autofree char *line = g_strconcat(FUNCTIONS, lines[i].line, NULL);
+        run_expect(run_shell(line), lines[i].status, lines[i].out, lines[i].err);
+    }
+}
+
+static void what_stood_in_a_missing_tablespace_comes_all_the_same(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(FUNCTIONS
+                  "as_server_user mkdir $SERVERS/shelf; psql -qX \"$(server_uri old postgres)\" -c \"CREATE TABLESPACE"
+                  " \\\"the 'shelf'\\\" LOCATION '$SERVERS/shelf'\" -c 'CREATE DATABASE shelved TABLESPACE \"the"
+                  " '\\''shelf'\\''\"'; psql -qX \"$(server_uri old shelved)\" -c 'SET default_tablespace ="
+                  " pg_default; CREATE TABLE plain (id int PRIMARY KEY)'; psql -qX \"$(server_uri old postgres)\""
+                  " -c 'CREATE DATABASE beside'; psql -qX \"$(server_uri old beside)\" -c 'CREATE TABLE kept (id int"
+                  " PRIMARY KEY USING INDEX TABLESPACE \"the '\\''shelf'\\''\") TABLESPACE \"the"
+                  " '\\''shelf'\\''\"; INSERT INTO kept VALUES (1)'; for d in shelved beside; do $HORNBEAM dump -q"
+                  " \"$(server_uri old $d)\" old.$d; for s in new old; do $HORNBEAM sql old.$d --database made_$d |"
+                  " shell $s; psql -qXAt \"$(server_uri $s made_$d)\" -c \"SELECT count(*), (SELECT spcname FROM"
+                  " pg_tablespace t JOIN pg_database d ON d.dattablespace = t.oid WHERE datname ="
+                  " current_database()) FROM pg_class WHERE oid >= 16384 AND reltablespace <> 0\"; done; done"),
+        0, "0|pg_default\n2|the 'shelf'\n0|pg_default\n2|pg_default\n",
+        "there is no tablespace \"the 'shelf'\": what stood");
+}
+
 /* Who is there already keeps the password */
 static void users_who_are_there_stay_as_they_are(void **state)
 {
@@ -124,6 +176,8 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_a_script_makes_is_what_was_dumped),
         cmocka_unit_test(a_script_refuses_a_database_that_holds_such_objects),
+        cmocka_unit_test(one_transaction_comes_whole_or_not_at_all),
+        cmocka_unit_test(what_stood_in_a_missing_tablespace_comes_all_the_same),
         cmocka_unit_test(users_who_are_there_stay_as_they_are),
         cmocka_unit_test(a_script_of_a_damaged_dump_is_not_whole),
     };

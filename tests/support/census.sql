@@ -31,7 +31,7 @@ FROM pg_attribute a JOIN pg_class c ON c.oid = attrelid LEFT JOIN pg_attrdef d O
 WHERE attnum > 0 AND NOT attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'c', 'f')
   AND relnamespace::regnamespace::text !~ '^(pg_|information_schema)'
 ORDER BY a.attrelid::regclass::text, attnum;
-SELECT 'inherits', inhrelid::regclass, inhparent::regclass, inhseqno FROM pg_inherits ORDER BY inhrelid::regclass::text, 4;
+SELECT 'inherits', inhrelid::regclass, inhparent::regclass, row_number() OVER (PARTITION BY inhrelid ORDER BY inhseqno) FROM pg_inherits ORDER BY inhrelid::regclass::text, 4;
 SELECT 'constraint', conrelid::regclass, contypid::regtype, conname, contype, convalidated, condeferrable, condeferred,
        conislocal, coninhcount, connoinherit AND conparentid = 0, conparentid <> 0, pg_get_constraintdef(oid), obj_description(oid, 'pg_constraint')
 FROM pg_constraint WHERE connamespace::regnamespace::text !~ '^(pg_|information_schema)'

@@ -71,6 +71,22 @@ CREATE TABLE side.adopted (x int, z int, CHECK (z < 9));
 ALTER TABLE side.adopted ADD CONSTRAINT other_parent_z_check CHECK (z < 9);
 ALTER TABLE side.adopted INHERIT side.other_parent;
 CREATE TABLE side.grandchild (d int) INHERITS (side.child);
+-- words that some versions quote
+CREATE TABLE side."json" ("json" json, "system_user" int PRIMARY KEY, "json_scalar" int, "merge_action" text, "user" int);
+CREATE INDEX ON side."json" ("json_scalar", "merge_action");
+CREATE FUNCTION side."json_exists"(json, "json_value" int) RETURNS int LANGUAGE sql AS 'SELECT $2';
+CREATE VIEW side.words AS SELECT side."json_exists"(j."json", j."user") AS "json_query", "system_user", '"json"'::json AS json_text
+    FROM side."json" j;
+GRANT SELECT ("system_user") ON side."json" TO PUBLIC;
+INSERT INTO side."json" VALUES ('{}', 1, 2, '3', 4);
+-- foreign keys of partitions that had one before
+CREATE TABLE side.leaves (id int, up int, n int) PARTITION BY RANGE (n);
+CREATE TABLE side.half (id int, up int CONSTRAINT "its own" REFERENCES side."json", n int);
+ALTER TABLE side.leaves ADD FOREIGN KEY (up) REFERENCES side."json";
+ALTER TABLE side.leaves ATTACH PARTITION side.half FOR VALUES FROM (0) TO (10);
+CREATE TABLE side.rest PARTITION OF side.leaves FOR VALUES FROM (10) TO (20) PARTITION BY RANGE (n);
+CREATE TABLE side.quarter PARTITION OF side.rest FOR VALUES FROM (10) TO (15);
+INSERT INTO side.leaves VALUES (1, 1, 1), (2, 1, 12);
 -- columns that a parent got after its child had some of its own
 CREATE TABLE side.late_parent (id int NOT NULL, "so me" text COLLATE "C");
 CREATE TABLE side.other_late (x int);

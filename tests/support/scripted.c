@@ -565,9 +565,10 @@ static guint64 get_id(const HbSession *session)
     return (guint64)(gsize)session;
 }
 
-static gboolean claim(HbSession *session, HbPeer *holder, GError **error)
+static gboolean claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
 {
     (void)session;
+    (void)of_server;
     (void)error;
     *holder = (HbPeer){0};
     return TRUE;

@@ -166,7 +166,8 @@ Run run_shell(const char *line)
 void run_expect(Run run, int status, const char *out, const char *err)
 {
     if (run.status != status)
-        fail_msg("status %d, expected %d: %s%s", run.status, status, run.out, run.err);
+        fail_msg("status %d, expected %d: %s%s", run.status, status,
+                 strlen(run.err) > 700 ? run.err + strlen(run.err) - 700 : run.err, run.out); /* long ones are cut */
     if (out != NULL && strstr(run.out, out) == NULL)
         fail_msg("“%s” is not in: %s%s", out, run.out, run.err);
     if (err != NULL)

@@ -4,6 +4,7 @@
 #include "engine/mariadb/ahead_inner.h"
 #include "engine/mariadb/gather.h"
 #include "engine/mariadb/names.h"
+#include "engine/mariadb/target.h"
 
 #include <string.h>
 
@@ -214,21 +215,16 @@ static void look_for_places(HbMyLook *look)
 
 static void look_for_transactions(HbMyLook *look)
 {
-    static const char *const without[] = {"ENGINE=MyISAM", "ENGINE=Aria", "ENGINE=MEMORY", "ENGINE=CSV",
-                                          "ENGINE=ARCHIVE"};
-
     for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
         const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
-        for (gsize e = 0; object->kind == HB_KIND_TABLE && e < G_N_ELEMENTS(without); e++) {
-            if (strstr(object->definition, without[e]) != NULL)
-                hb_finding_advise(
-                    hb_findings_add(look->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
-                                    "knows no transactions (%s): it is dumped as it is when its turn comes",
-                                    without[e]),
-                    "--hold-tables keeps others from writing to it during a dump; --rename "
-                    "storage:OLD=InnoDB gives it another engine",
-                    NULL);
-        }
+        const char *storage = object->kind == HB_KIND_TABLE ? hb_my_find_untransacted(object) : NULL;
+        if (storage != NULL)
+            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
+                                              "knows no transactions (%s): it is dumped as it is when its turn comes",
+                                              storage),
+                              "--hold-tables keeps others from writing to it during a dump; --rename "
+                              "storage:OLD=InnoDB gives it another engine",
+                              NULL);
     }
 }
 

@@ -28,6 +28,8 @@ const HbEngine hb_mariadb_engine = {
     .script = {.read = hb_my_shell_reads,
                .demand_strict = hb_my_demand_strict_shell,
                .dialect = HB_DIALECT_MARIADB,
+               .refuse_in_transaction = hb_my_refuse_in_transaction,
+               .find_untransacted = hb_my_find_untransacted,
                .begin = hb_my_begin_script,
                .write_object = hb_my_script_object,
                .get_table = hb_my_script_table,

@@ -65,8 +65,9 @@ static gboolean describe_holder(HbSession *session, HbPeer *holder, GError **err
 }
 
 /* The lock may become free between both questions: then the next attempt has it */
-gboolean hb_my_claim(HbSession *session, HbPeer *holder, GError **error)
+gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
 {
+    (void)of_server; /* its session is in no database */
     g_autofree char *name = write_lock_name(session, 0);
     g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s)", name);
 

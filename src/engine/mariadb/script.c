@@ -204,3 +204,11 @@ char *hb_my_end_script_rows(const HbRowSet *set, gboolean bulk)
     (void)set, (void)bulk;
     return NULL;
 }
+
+/* Rows are undone where their table's storage can do that */
+const char *hb_my_refuse_in_transaction(const HbObject *object)
+{
+    if (object->kind == HB_KIND_ROWS)
+        return NULL;
+    return "the server commits whatever was done before with each definition";
+}

@@ -185,6 +185,18 @@ char *hb_my_join_definitions(const char *one, const char *other)
     return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
 }
 
+const char *hb_my_find_untransacted(const HbObject *table)
+{
+    static const char *const without[] = {"ENGINE=MyISAM", "ENGINE=Aria", "ENGINE=MEMORY", "ENGINE=CSV",
+                                          "ENGINE=ARCHIVE"};
+
+    for (gsize e = 0; e < G_N_ELEMENTS(without); e++) {
+        if (strstr(table->definition, without[e]) != NULL)
+            return without[e];
+    }
+    return NULL;
+}
+
 gboolean hb_my_is_volatile(const HbObject *table)
 {
     return strstr(table->definition, "ENGINE=MEMORY") != NULL;

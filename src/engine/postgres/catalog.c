@@ -3,6 +3,7 @@
 
 #include "engine/postgres/gather.h"
 #include "engine/postgres/large_objects.h"
+#include "engine/postgres/printing.h"
 #include "engine/postgres/users.h"
 #include "sql.h"
 
@@ -20,7 +21,9 @@ static void read_columns(HbRowSet *set, const char *text)
     while (text != NULL && *text != '\0') {
         char *name;
         gsize length = strtoul(text, &name, 10);
-        g_ptr_array_add(set->columns, g_strndup(name + 1, length));
+        g_autofree char *column = g_strndup(name + 1, length);
+        char *quoted = hb_pg_quote_new_words(column, TRUE);
+        g_ptr_array_add(set->columns, quoted != NULL ? quoted : g_steal_pointer(&column));
         text = name + 1 + length;
     }
 }

@@ -55,6 +55,30 @@ void hb_gather_clear(HbGather *gather)
 
 /* ---- Queries, several at a time if there are sessions for it ---- */
 
+static void quote_new_words(PGresult *result, int column, gboolean is_name)
+{
+    for (int row = 0; column >= 0 && row < PQntuples(result); row++) {
+        g_autofree char *text =
+            PQgetisnull(result, row, column) ? NULL : hb_pg_quote_new_words(PQgetvalue(result, row, column), is_name);
+        if (text != NULL)
+            PQsetvalue(result, row, column, text, (int)strlen(text));
+    }
+}
+
+/* Older servers print as a name what newer ones read as a key word */
+static void write_as_newer(const HbSession *session, PGresult *result)
+{
+    static const char *const names[] = {"name", "on_identity", "designation"};
+    static const char *const texts[] = {"definition", "stand_in", "owner_sql", "more_owner_sql"};
+
+    if ((guint)session->version >= hb_pg_first_version_without_new_words())
+        return;
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
+        quote_new_words(result, PQfnumber(result, names[i]), TRUE);
+    for (gsize i = 0; i < G_N_ELEMENTS(texts); i++)
+        quote_new_words(result, PQfnumber(result, texts[i]), FALSE);
+}
+
 static HbResult *run_in(HbSession *session, const char *sql, GError **error)
 {
     g_autofree char *fitted = hb_pg_fit_query(sql, session->version);
@@ -65,7 +89,9 @@ static HbResult *run_in(HbSession *session, const char *sql, GError **error)
         g_autofree char *title = g_strndup(sql, (gsize)(line_end - sql));
         g_prefix_error(error, "reading the catalog of %s (%s): ", session->address,
                        g_str_has_prefix(title, "-- ") ? title + 3 : "objects");
+        return NULL;
     }
+    write_as_newer(session, result);
     return result;
 }
 

@@ -4,7 +4,10 @@
 #include "engine/postgres/session.h"
 #include "sql.h"
 
-/* Our advisory locks: (KEY, 0) is the hold, (KEY, 1) is shared by those who serve */
+/*
+ * Our advisory locks: (KEY, 0) is the hold on the database, (KEY, 1) is shared by those who serve, (KEY, 2) is the hold
+ * on what belongs to no database, in the one from which that is done
+ */
 #define KEY "1215263342"
 
 #define OUR_LOCKS                                                                                                      \
@@ -19,14 +22,19 @@ guint64 hb_pg_get_id(const HbSession *session)
 
 /* ---- The hold ---- */
 
-static gboolean find_holder(HbSession *session, HbPeer *holder, GError **error)
+static int number_of(gboolean of_server)
 {
-    g_autoptr(HbResult) result = hb_pg_query(
-        session,
+    return of_server ? 2 : 0;
+}
+
+static gboolean find_holder(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf(
         "SELECT l.pid, coalesce(' of user ' || a.usename, '') || coalesce(' from ' || host(a.client_addr), '') AS who,"
         " CASE WHEN a.state = 'idle' THEN extract(epoch FROM clock_timestamp() - a.state_change)::bigint"
-        "      WHEN a.state IS NULL THEN -1 ELSE 0 END AS silent" OUR_LOCKS " AND l.objid = 0",
-        error);
+        "      WHEN a.state IS NULL THEN -1 ELSE 0 END AS silent" OUR_LOCKS " AND l.objid = %d",
+        number_of(of_server));
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
 
     if (result == NULL || PQntuples(result) == 0)
         return result != NULL;
@@ -37,15 +45,17 @@ static gboolean find_holder(HbSession *session, HbPeer *holder, GError **error)
 }
 
 /* The lock may become free between both questions: then the next attempt has it */
-gboolean hb_pg_claim(HbSession *session, HbPeer *holder, GError **error)
+gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
 {
+    g_autofree char *sql = g_strdup_printf("SELECT pg_try_advisory_lock(" KEY ", %d)", number_of(of_server));
+
     for (;;) {
-        g_autoptr(HbResult) result = hb_pg_query(session, "SELECT pg_try_advisory_lock(" KEY ", 0)", error);
+        g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
 
         *holder = (HbPeer){0};
         if (result == NULL || *PQgetvalue(result, 0, 0) == 't')
             return result != NULL;
-        if (!find_holder(session, holder, error) || holder->id != 0)
+        if (!find_holder(session, of_server, holder, error) || holder->id != 0)
             return holder->id != 0;
     }
 }

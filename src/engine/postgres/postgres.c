@@ -24,6 +24,7 @@ const HbEngine hb_postgres_engine = {
     .schemes = schemes,
     .script = {.dialect = HB_DIALECT_POSTGRES,
                .has_bulk = TRUE,
+               .refuse_in_transaction = hb_pg_refuse_in_transaction,
                .begin = hb_pg_begin_script,
                .write_object = hb_pg_script_object,
                .get_table = hb_pg_script_table,

@@ -127,3 +127,51 @@ guint hb_pg_find_first_version(const char *sql, const char **what)
     }
     return since;
 }
+
+/* ---- Words that became key words ---- */
+
+/* Between 13 and 18, as pg_get_keywords() lists them; all of them with 16 and 17 */
+static const char *const new_key_words[] = {"json_array",     "json_arrayagg", "json_exists",  "json_object",
+                                            "json_objectagg", "json_query",    "json_scalar",  "json_serialize",
+                                            "json_table",     "json_value",    "merge_action", "system_user"};
+
+/* The name of a type, too, which no server quotes: only what is the name of an object itself is sure */
+#define TYPE_AND_KEY_WORD "json"
+
+guint hb_pg_first_version_without_new_words(void)
+{
+    return 170000;
+}
+
+static gboolean may_hold_new_words(const char *text)
+{
+    return strstr(text, "json") != NULL || strstr(text, "merge_action") != NULL || strstr(text, "system_user") != NULL;
+}
+
+static gboolean is_new_key_word(const HbToken *token, gboolean is_bare_name)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(new_key_words); i++) {
+        if (is_exactly(token, new_key_words[i]))
+            return TRUE;
+    }
+    return is_bare_name && is_exactly(token, TYPE_AND_KEY_WORD);
+}
+
+char *hb_pg_quote_new_words(const char *text, gboolean is_name)
+{
+    GString *result;
+    guint quoted = 0, depth = 0;
+
+    if (!may_hold_new_words(text))
+        return NULL;
+    result = g_string_new(NULL);
+    while (*text != '\0') {
+        const HbToken token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &text);
+        const gboolean is_new = is_new_key_word(&token, is_name && depth == 0);
+        depth += token.type == HB_TOKEN_SIGN && *token.start == '(';
+        depth -= token.type == HB_TOKEN_SIGN && *token.start == ')' && depth > 0;
+        quoted += is_new;
+        g_string_append_printf(result, is_new ? "\"%.*s\"" : "%.*s", (int)token.length, token.start);
+    }
+    return g_string_free(result, quoted == 0);
+}

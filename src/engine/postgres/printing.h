@@ -18,3 +18,11 @@ char *hb_pg_steady(const char *sql);
  * IS JSON; 0 if all that this program knows can. what: the words that came with it, for people
  */
 guint hb_pg_find_first_version(const char *sql, const char **what);
+
+/*
+ * Words that newer servers read as key words, and that older ones print without quotes where they are names: the text
+ * with quotes around them, as newer ones print it. NULL if there are none; the caller's. is_name: all of it is the name
+ * of an object, perhaps with arguments in parentheses
+ */
+guint hb_pg_first_version_without_new_words(void); /* servers from this version on quote them */
+char *hb_pg_quote_new_words(const char *text, gboolean is_name);

@@ -7,15 +7,6 @@
 
 #include <string.h>
 
-/* As standard_conforming_strings = on has it, whatever the connection */
-static void append_literal(GString *sql, const char *text)
-{
-    g_string_append_c(sql, '\'');
-    for (; *text != '\0'; text++)
-        g_string_append_printf(sql, *text == '\'' ? "''" : "%c", *text);
-    g_string_append_c(sql, '\'');
-}
-
 /* ---- The beginning ---- */
 
 static const char *property(const HbCatalog *catalog, const char *name)
@@ -28,7 +19,7 @@ static void append_option(GString *sql, const char *keyword, const char *value)
     if (value == NULL)
         return;
     g_string_append_printf(sql, " %s ", keyword);
-    append_literal(sql, value);
+    hb_pg_append_literal(sql, value);
 }
 
 /* A name may hold line ends, which end a command of the shell's, or look like the address of another server */
@@ -40,9 +31,63 @@ static char *make_connection(const char *database)
     return g_string_free(text, FALSE);
 }
 
+/* What only servers from a version on know; the script asks the one that runs it */
+static void append_since(GString *sql, guint since, const char *option, const char *value, const char *before)
+{
+    g_autoptr(GString) text = g_string_new(before);
+
+    if (value == NULL)
+        return;
+    append_option(text, option, value);
+    g_string_append_printf(sql, "\n || CASE WHEN current_setting('server_version_num')::int >= %u THEN ", since);
+    hb_pg_append_literal(sql, text->str);
+    g_string_append(sql, " ELSE '' END");
+}
+
+static void append_provider(GString *sql, const HbCatalog *catalog)
+{
+    const char *provider = property(catalog, "provider"), *locale = property(catalog, "locale");
+
+    if (g_strcmp0(provider, "icu") == 0) {
+        append_since(sql, 150000, "ICU_LOCALE", locale, " LOCALE_PROVIDER icu");
+        append_since(sql, 160000, "ICU_RULES", property(catalog, "icu-rules"), NULL);
+    } else if (g_strcmp0(provider, "builtin") == 0) {
+        append_since(sql, 170000, "BUILTIN_LOCALE", locale, " LOCALE_PROVIDER builtin");
+    }
+}
+
+static void append_place(GString *sql, const HbCatalog *catalog)
+{
+    const char *place = property(catalog, "tablespace");
+    g_autofree char *quoted = place != NULL ? hb_pg_quote_any_name(place) : NULL;
+    g_autofree char *clause = g_strconcat(" TABLESPACE ", quoted, NULL);
+
+    if (place == NULL)
+        return;
+    g_string_append(sql, "\n || CASE WHEN EXISTS (SELECT FROM pg_tablespace WHERE spcname = ");
+    hb_pg_append_literal(sql, place);
+    g_string_append(sql, ") THEN ");
+    hb_pg_append_literal(sql, clause);
+    g_string_append(sql, " ELSE '' END");
+}
+
+/* place: quoted or not, and column: what it is to be compared with */
+static void append_lack(GString *sql, const char *place, const char *column)
+{
+    g_string_append(sql, "SELECT count(*) > 0 AS place_there, 'there is no tablespace ' || ");
+    hb_pg_append_literal(sql, place);
+    g_string_append_printf(sql,
+                           "\n  || ': what stood in it goes into the default one' AS place_lack"
+                           " FROM pg_tablespace WHERE %s = ",
+                           column);
+    hb_pg_append_literal(sql, place);
+    g_string_append(sql, " \\gset\n\\if :place_there\n\\else\n\\warn :place_lack\n\\endif\n");
+}
+
 /* The server creates no database inside a block: the shell runs what the query gives */
 static void append_creation(GString *sql, const HbCatalog *catalog, const char *database)
 {
+    const char *place = property(catalog, "tablespace");
     g_autofree char *quoted = hb_pg_quote_any_name(database), *connection = make_connection(database);
     g_autoptr(GString) creation = g_string_new(NULL);
 
@@ -50,12 +95,16 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
     append_option(creation, "ENCODING", property(catalog, "encoding"));
     append_option(creation, "LC_COLLATE", property(catalog, "collate"));
     append_option(creation, "LC_CTYPE", property(catalog, "ctype"));
+    if (place != NULL)
+        append_lack(sql, place, "spcname");
     g_string_append(sql, "SELECT ");
-    append_literal(sql, creation->str);
+    hb_pg_append_literal(sql, creation->str);
+    append_provider(sql, catalog);
+    append_place(sql, catalog);
     g_string_append(sql, "\n WHERE NOT EXISTS (SELECT FROM pg_database WHERE datname = ");
-    append_literal(sql, database);
+    hb_pg_append_literal(sql, database);
     g_string_append(sql, ") \\gexec\nSELECT ");
-    append_literal(sql, connection);
+    hb_pg_append_literal(sql, connection);
     g_string_append(sql, " AS hornbeam_target \\gset\n\\connect -reuse-previous=on :\"hornbeam_target\"\n");
 }
 
@@ -94,7 +143,7 @@ static void append_guard(GString *sql, const HbCatalog *catalog)
                                    tag);
         else
             g_string_append(sql, ",\n  ");
-        append_literal(sql, hb_object_get_name(object));
+        hb_pg_append_literal(sql, hb_object_get_name(object));
     }
     if (count > 0)
         g_string_append_printf(
@@ -116,11 +165,51 @@ static void append_users(GString *sql, const HbCatalog *catalog)
             continue;
         g_string_append(sql, count++ == 0 ? "SELECT" : ",");
         g_string_append(sql, " NOT EXISTS (SELECT FROM pg_roles WHERE quote_ident(rolname) = ");
-        append_literal(sql, hb_object_get_name(object));
+        hb_pg_append_literal(sql, hb_object_get_name(object));
         g_string_append_printf(sql, ") AS new_user_%u\n", i);
     }
     if (count > 0)
         g_string_append(sql, "\\gset\n");
+}
+
+/* ---- Tablespaces that may be missing ---- */
+
+#define PLACE_BEGINS "SET default_tablespace = "
+
+/* The name, quoted, of the tablespace that a definition asks for; NULL: for none. The caller's */
+static char *find_place(const HbObject *object)
+{
+    const char *name = object->definition != NULL && g_str_has_prefix(object->definition, PLACE_BEGINS)
+                           ? object->definition + strlen(PLACE_BEGINS)
+                           : NULL;
+    const char *end = name != NULL ? strstr(name, ";\n") : NULL;
+
+    return end != NULL ? g_strndup(name, (gsize)(end - name)) : NULL;
+}
+
+/* The first object in it, by whose number the script's variable is called */
+static guint find_first_in(const HbCatalog *catalog, const char *place)
+{
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        g_autofree char *other = find_place(hb_catalog_get(catalog, i));
+        if (g_strcmp0(other, place) == 0)
+            return i;
+    }
+    g_assert_not_reached();
+}
+
+/* Which of them the server has is asked once; what stood in the others goes into the default one, and that is said */
+static void append_places(GString *sql, const HbCatalog *catalog)
+{
+    g_autoptr(GHashTable) seen = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        char *place = find_place(hb_catalog_get(catalog, i));
+        if (place == NULL || !g_hash_table_add(seen, place))
+            continue;
+        append_lack(sql, place, "quote_ident(spcname)");
+        g_string_append_printf(sql, "\\set place_%u :place_there\n", i);
+    }
 }
 
 char *hb_pg_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded)
@@ -132,6 +221,7 @@ char *hb_pg_begin_script(const HbCatalog *catalog, const char *database, gboolea
     if (guarded)
         append_guard(sql, catalog);
     append_users(sql, catalog);
+    append_places(sql, catalog);
     return g_string_free(sql, FALSE);
 }
 
@@ -172,11 +262,18 @@ static void append_for_shell(GString *sql, const char *definition)
 char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object)
 {
     const HbObject *user = find_user(catalog, object);
+    g_autofree char *place = find_place(object);
+    const char *definition = object->definition;
     GString *sql = g_string_new(NULL);
 
     if (user != NULL)
         g_string_append_printf(sql, "\\if :new_user_%u\n", hb_catalog_get_place(catalog, user->identity));
-    append_for_shell(sql, object->definition);
+    if (place != NULL) {
+        g_string_append_printf(sql, "\\if :place_%u\n" PLACE_BEGINS "%s;\n\\endif\n", find_first_in(catalog, place),
+                               place);
+        definition += strlen(PLACE_BEGINS) + strlen(place) + strlen(";\n");
+    }
+    append_for_shell(sql, definition);
     g_string_append_c(sql, '\n');
     if (object->owner_sql != NULL)
         g_string_append_printf(sql, "%s\n", object->owner_sql);
@@ -199,8 +296,7 @@ char *hb_pg_begin_script_rows(const HbRowSet *set, gboolean bulk)
     GString *sql = g_string_new(NULL);
 
     if (hb_pg_is_large_objects(set))
-        g_string_append(sql, "BEGIN;\nCREATE TEMPORARY TABLE hornbeam_piece (number oid, at bigint, bytes bytea)"
-                             " ON COMMIT DROP;\n");
+        g_string_append(sql, "CREATE TEMPORARY TABLE hornbeam_piece (number oid, at bigint, bytes bytea);\n");
     if (!bulk)
         return g_string_free(sql, FALSE);
     g_string_append_printf(sql, "COPY %s", hb_pg_is_large_objects(set) ? PIECES : set->table);
@@ -214,6 +310,12 @@ char *hb_pg_end_script_rows(const HbRowSet *set, gboolean bulk)
 {
     const char *end = bulk ? "\\.\n" : "";
 
-    return hb_pg_is_large_objects(set) ? g_strdup_printf("%s%s;\nCOMMIT;\n", end, hb_pg_take_large_objects_sql)
-                                       : g_strdup(end);
+    return hb_pg_is_large_objects(set)
+               ? g_strdup_printf("%s%s;\nDROP TABLE " PIECES ";\n", end, hb_pg_take_large_objects_sql)
+               : g_strdup(end);
+}
+
+const char *hb_pg_refuse_in_transaction(const HbObject *object)
+{
+    return object->kind == HB_KIND_TABLESPACE ? "the server makes a tablespace outside of any transaction only" : NULL;
 }

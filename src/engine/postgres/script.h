@@ -9,5 +9,6 @@
 char *hb_pg_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded);
 char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object);
 char *hb_pg_script_table(const HbRowSet *set);
+const char *hb_pg_refuse_in_transaction(const HbObject *object);
 char *hb_pg_begin_script_rows(const HbRowSet *set, gboolean bulk);
 char *hb_pg_end_script_rows(const HbRowSet *set, gboolean bulk);

@@ -246,6 +246,14 @@ char *hb_pg_quote_any_name(const char *name)
     return g_string_free(quoted, FALSE);
 }
 
+void hb_pg_append_literal(GString *sql, const char *text)
+{
+    g_string_append_c(sql, '\'');
+    for (; *text != '\0'; text++)
+        g_string_append_printf(sql, *text == '\'' ? "''" : "%c", *text);
+    g_string_append_c(sql, '\'');
+}
+
 void hb_pg_append_conninfo_value(GString *text, const char *value)
 {
     g_string_append_c(text, '\'');

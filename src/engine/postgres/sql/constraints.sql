@@ -10,6 +10,13 @@ WITH RECURSIVE descent(root, relation) AS (
     SELECT root, string_agg(format('%s:%s', CASE WHEN relation IN (@layered@) THEN 'pg_class'::regclass::oid
                                                  ELSE 'pg_inherits'::regclass::oid END, relation), ',') AS attachments
     FROM descent GROUP BY root
+), clones(root, oid) AS (
+    -- Foreign keys that partitions have from their parents, under names of their own
+    SELECT k.oid, p.oid FROM pg_constraint k JOIN pg_constraint p ON p.conparentid = k.oid
+    WHERE k.contype = 'f' AND k.conparentid = 0 AND p.conrelid <> k.conrelid
+    UNION
+    SELECT c.root, p.oid FROM clones c JOIN pg_constraint p ON p.conparentid = c.oid
+    JOIN pg_constraint k ON k.oid = c.oid AND p.conrelid <> k.conrelid
 )
 SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'n' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
        'pg_constraint'::regclass::oid AS classid, k.oid AS objid,
@@ -46,6 +53,12 @@ CROSS JOIN LATERAL (
                         FROM unnest(x.reloptions) o), '')
            || CASE WHEN i.indisclustered
                    THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END
+           || coalesce((SELECT string_agg(format(E'\nALTER TABLE %s RENAME CONSTRAINT %I TO %I;', p.conrelid::regclass,
+                                                 k.conname, p.conname), '' ORDER BY p.conrelid::regclass::text)
+                        FROM clones l JOIN pg_constraint p ON p.oid = l.oid
+                        WHERE l.root = k.oid AND p.conname <> k.conname
+                          AND NOT EXISTS (SELECT FROM pg_constraint o
+                                          WHERE o.conrelid = p.conrelid AND o.conname = k.conname)), '')
            || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS tail
     OFFSET 0
 ) y
