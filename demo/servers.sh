@@ -42,6 +42,7 @@ start_postgres() {
         echo "shared_buffers = 256MB"
         echo "max_wal_size = 4GB"
         echo "logging_collector = off"
+        echo "max_prepared_transactions = 8"
     } | as_server_user tee -a "$folder/data/postgresql.conf" >/dev/null
     as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1
     STARTED="$STARTED $1"

@@ -144,7 +144,8 @@ gboolean hb_restore_is_noted(const HbRestore *restore, const char *key);
 gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error);
 gboolean hb_restore_close_journal(HbRestore *restore, GError **error);
 
-/* Fails only if the work could not go on at all, or not begin (HB_ERROR_BLOCKED); the result is filled in any case. Once
+/* Fails only if the work could not go on at all, or not begin (HB_ERROR_BLOCKED); the result is filled in any case.
+ * Once
  */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);
 

@@ -194,6 +194,108 @@ static void a_restore_stops_at_blockers_before_writing(void **state)
     assert_string_equal(databases, "busy latin mine taken");
 }
 
+/* In a database of `old` and one of `new` made for it; before and after: SQL in the target, as a superuser */
+static const struct {
+    const char *trap, *source, *before, *target, *options, *after;
+    int status;
+    const char *found[3];
+} meetings[] = {
+    {"no standby",
+     "SELECT 1",
+     "ALTER SYSTEM SET synchronous_standby_names = 'oak'",
+     "SELECT pg_reload_conf()",
+     "",
+     "ALTER SYSTEM RESET synchronous_standby_names",
+     1,
+     {"(synchronous_standby_names is 'oak'), and none is connected", "[standby-missing]"}},
+    {"a prepared transaction",
+     "SELECT 1",
+     "SELECT 1",
+     "BEGIN; CREATE SCHEMA held; PREPARE TRANSACTION 'acorn''s'",
+     "",
+     "ROLLBACK PREPARED 'acorn''s'",
+     0,
+     {"[prepared-transaction]", "ROLLBACK PREPARED 'acorn''s';"}},
+    {"a publication of all",
+     "SELECT 1",
+     "SELECT 1",
+     "CREATE PUBLICATION everything FOR ALL TABLES",
+     "",
+     "SELECT 1",
+     0,
+     {"publication everything: is on the target and publishes all tables"}},
+    {"publications there",
+     "CREATE TABLE t (a int PRIMARY KEY); CREATE PUBLICATION a_few FOR TABLE t",
+     "SELECT 1",
+     "SELECT 1",
+     "",
+     "SELECT 1",
+     0,
+     {"wal_level: of the target is replica: nobody can subscribe to publication a_few"}},
+    {"an extension elsewhere, in use",
+     "CREATE SCHEMA tools; CREATE EXTENSION pg_trgm SCHEMA tools",
+     "SELECT 1",
+     "CREATE EXTENSION pg_trgm; CREATE TABLE t (a text)",
+     "--existing keep",
+     "SELECT 1",
+     1,
+     {"extension pg_trgm: is in schema public on the target, and in tools in the source",
+      "ALTER EXTENSION pg_trgm SET SCHEMA tools;", "[extension-differs]"}},
+    {"an extension elsewhere and an older one",
+     "CREATE SCHEMA tools; CREATE EXTENSION pg_trgm SCHEMA tools; CREATE EXTENSION hstore",
+     "SELECT 1",
+     "CREATE EXTENSION pg_trgm; CREATE EXTENSION hstore VERSION '1.4'",
+     "",
+     "SELECT 1",
+     0,
+     {"the restore moves it to tools", "extension hstore: is of version 1.4 on the target: the restore updates it"}},
+    {"what only superusers may say",
+     "CREATE FUNCTION quiet(text) RETURNS int LANGUAGE sql IMMUTABLE LEAKPROOF AS 'SELECT 1';"
+     "CREATE CAST (text AS int) WITH FUNCTION quiet(text)",
+     "GRANT CREATE ON SCHEMA public TO hosted",
+     "GRANT CREATE ON DATABASE met TO hosted",
+     "--skip user:*",
+     "SELECT 1",
+     0,
+     {"function public.quiet(text): can be created by a superuser only", "cast (text AS integer): is between types of",
+      "database-owner postgres: can be given by the database's owner only"}},
+};
+
+static void what_is_there_is_met_with_a_word(void **state)
+{
+    g_autofree char *old = servers_get_uri("old", "postgres"), *new = servers_get_uri("new", "postgres");
+    const char *const postgres[] = {old, new};
+    g_autofree char *from = servers_get_uri("old", "met"), *to = servers_get_uri("new", "met");
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(meetings); i++) {
+        const gboolean is_hosted = strstr(meetings[i].found[0], "superuser") != NULL;
+        g_autofree char *line = g_strdup_printf("set -f; $HORNBEAM preflight '%s' \"$(server_uri new met%s)\" %s", from,
+                                                is_hosted ? " | sed s/postgres@/hosted@/" : "", meetings[i].options);
+        Run run;
+        for (gsize s = 0; s < G_N_ELEMENTS(postgres); s++)
+            g_free(servers_query(postgres[s], "CREATE DATABASE met"));
+        g_free(servers_query(from, meetings[i].source));
+        g_free(servers_query(to, meetings[i].before));
+        g_free(servers_query(to, meetings[i].target));
+        g_usleep(300000);
+        run = run_shell(line);
+        if (run.status != meetings[i].status)
+            fail_msg("%s: status %d: %s%s", meetings[i].trap, run.status, run.out, run.err);
+        for (gsize f = 0; f < G_N_ELEMENTS(meetings[i].found) && meetings[i].found[f] != NULL; f++)
+            check_contains(run.out, meetings[i].found[f]);
+        run_clear(&run);
+        if (meetings[i].status == 0 && !is_hosted)
+            run_expect(run_hornbeam("carry", from, to, "--yes", NULL), 0, "Restored whole", NULL);
+        if (meetings[i].status == 0 && !is_hosted)
+            run_expect(run_hornbeam("verify", from, to, "--skip", "publication", NULL), 0, "Equal", NULL);
+        g_free(servers_query(to, meetings[i].after));
+        g_free(servers_query(to, "SELECT pg_reload_conf()"));
+        for (gsize s = 0; s < G_N_ELEMENTS(postgres); s++)
+            g_free(servers_query(postgres[s], "DROP DATABASE met WITH (FORCE)"));
+    }
+}
+
 static void the_source_itself_and_who_else_is_there_are_named(void **state)
 {
     (void)state;
@@ -277,6 +379,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(each_trap_is_found_with_what_to_do),
         cmocka_unit_test(a_restore_stops_at_blockers_before_writing),
+        cmocka_unit_test(what_is_there_is_met_with_a_word),
         cmocka_unit_test(the_source_itself_and_who_else_is_there_are_named),
         cmocka_unit_test(a_report_can_be_kept_and_read_by_programs),
         cmocka_unit_test(all_databases_of_a_server_are_looked_at),
