@@ -48,11 +48,13 @@ sanitize:
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 ctest --output-on-failure
 
 fuzz:
-	scripts/prepare.sh build tests fuzz
+	scripts/prepare.sh build servers versions tests fuzz
+	$(MAKE) all
 	CC=clang cmake -S . -B build-fuzz -DHORNBEAM_FUZZ=ON -DCMAKE_BUILD_TYPE=Debug
 	cmake --build build-fuzz --parallel $(JOBS)
 	HORNBEAM_SEEDS=build-fuzz/seeds build-fuzz/tests/fuzz_test_outside_bytes
-	for name in manifest tar stream rows values sql grant uri route pattern statements note name; do \
+	scripts/seeds.sh build build-fuzz/seeds
+	for name in manifest tar stream rows values sql grant uri route pattern statements note name answer copy sheet; do \
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 \
 	    build-fuzz/tests/fuzz_$$name -max_total_time=$(SECONDS) -timeout=10 -artifact_prefix=build-fuzz/ -print_final_stats=1 build-fuzz/seeds/$$name \
 	        >build-fuzz/$$name.log 2>&1 || { tail -40 build-fuzz/$$name.log; exit 1; }; \

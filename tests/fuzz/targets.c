@@ -18,6 +18,7 @@
 #include "engine/mariadb/script.h"
 #include "engine/mariadb/statements.h"
 #include "engine/postgres/printing.h"
+#include "report/table.h"
 #include "work/clearing.h"
 
 #include <fcntl.h>
@@ -346,6 +347,31 @@ static gboolean read_route(const char *bytes, gsize length)
     return taken;
 }
 
+/* ---- What is shown ---- */
+
+/* A survey's cells, which a server gives: what is shown of them steers no terminal */
+static gboolean read_sheet(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length);
+    g_auto(GStrv) cells = g_strsplit(text, "|", -1);
+    HbSheet *sheet = hb_sheet_new("cells", "Cells");
+    g_autoptr(GString) out = g_string_new(NULL);
+
+    hb_sheet_add_column(sheet, "text", "text", HB_COLUMN_TEXT);
+    hb_sheet_add_column(sheet, "bytes", "bytes", HB_COLUMN_BYTES);
+    for (guint i = 0; cells[i] != NULL; i++) {
+        if (i % 2 == 0)
+            hb_sheet_add_row(sheet);
+        hb_sheet_set(sheet, i / 2, i % 2, *cells[i] != '\0' ? cells[i] : NULL);
+    }
+    hb_table_append(out, sheet, FALSE);
+    hb_sheet_free(sheet);
+    g_assert(g_utf8_validate(out->str, (gssize)out->len, NULL));
+    for (const char *at = out->str; *at != '\0'; at++)
+        g_assert(*at == '\n' || !g_ascii_iscntrl(*at));
+    return cells[0] != NULL;
+}
+
 const FuzzTarget fuzz_targets[] = {
     {"manifest", read_manifest},
     {"tar", read_tar},
@@ -360,6 +386,9 @@ const FuzzTarget fuzz_targets[] = {
     {"statements", read_statements},
     {"note", read_note},
     {"name", read_name},
+    {"answer", fuzz_read_answer},
+    {"copy", fuzz_read_copy},
+    {"sheet", read_sheet},
     {NULL, NULL},
 };
 

@@ -20,3 +20,7 @@ extern const FuzzTarget fuzz_targets[];
 
 /* NULL if there is none of this name */
 const FuzzTarget *fuzz_find_target(const char *name);
+
+/* In postgres.c: rows of catalog queries, messages of COPY */
+gboolean fuzz_read_answer(const char *bytes, gsize length);
+gboolean fuzz_read_copy(const char *bytes, gsize length);

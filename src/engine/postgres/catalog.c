@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/catalog.h"
 
+#include "engine/postgres/copydata.h"
 #include "engine/postgres/gather.h"
 #include "engine/postgres/large_objects.h"
 #include "engine/postgres/printing.h"
@@ -15,17 +16,20 @@
 
 /* ---- Rows ---- */
 
-/* Columns come as length:name, one after the other, because a name may hold any separator */
-static void read_columns(HbRowSet *set, const char *text)
+/* A name that holds a line end or anything else comes with its length */
+static gboolean read_columns(HbRowSet *set, const char *text, GError **error)
 {
-    while (text != NULL && *text != '\0') {
-        char *name;
-        gsize length = strtoul(text, &name, 10);
-        g_autofree char *column = g_strndup(name + 1, length);
-        char *quoted = hb_pg_quote_new_words(column, TRUE);
-        g_ptr_array_add(set->columns, quoted != NULL ? quoted : g_steal_pointer(&column));
-        text = name + 1 + length;
+    if (text != NULL && !hb_pg_read_list(text, set->columns))
+        return hb_error_set(error, HB_ERROR_STATEMENT, "see whether this is a PostgreSQL server",
+                            "%s: the server's list of its columns cannot be read", set->identity);
+    for (guint c = 0; c < set->columns->len; c++) {
+        char *quoted = hb_pg_quote_new_words(set->columns->pdata[c], TRUE);
+        if (quoted == NULL)
+            continue;
+        g_free(set->columns->pdata[c]);
+        set->columns->pdata[c] = quoted;
     }
+    return TRUE;
 }
 
 static gboolean read_rows(HbGather *gather, GError **error)
@@ -49,7 +53,8 @@ static gboolean read_rows(HbGather *gather, GError **error)
                                            "read as its owner or as a superuser, or have one run: %s;",
                                            hb_pg_get(result, row, "barrier"));
         set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
-        read_columns(set, hb_pg_get(result, row, "columns"));
+        if (!read_columns(set, hb_pg_get(result, row, "columns"), error))
+            return FALSE;
     }
     return result != NULL;
 }
@@ -99,8 +104,13 @@ static gboolean read_unused(HbGather *gather, const PGresult *known, int *from, 
     g_string_prepend(sql, guards->str);
     states = hb_pg_query_guarded(gather->session, sql->str, "a sequence", error);
     for (int i = 0; states != NULL && i < PQntuples(states); i++) {
-        if (!add_sequence_value(gather, known, atoi(hb_pg_get(states, i, "row")), hb_pg_get(states, i, "last_value"),
-                                *hb_pg_get(states, i, "is_called") == 't', error))
+        const char *number = hb_pg_get(states, i, "row"), *value = hb_pg_get(states, i, "last_value");
+        const char *is_called = hb_pg_get(states, i, "is_called");
+        const guint64 row = number != NULL ? g_ascii_strtoull(number, NULL, 10) : G_MAXUINT64;
+        if (row >= (guint64)PQntuples(known) || value == NULL || is_called == NULL)
+            return hb_error_set(error, HB_ERROR_STATEMENT, "see whether this is a PostgreSQL server",
+                                "what the server says of its sequences cannot be read");
+        if (!add_sequence_value(gather, known, (int)row, value, *is_called == 't', error))
             return FALSE;
     }
     return states != NULL;

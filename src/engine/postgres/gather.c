@@ -246,15 +246,31 @@ static void find_first_version(HbObject *object, const PGresult *result, int row
         cut_versions(object, since, why);
 }
 
+/* What answers us may be anything */
+static gboolean is_row_of_object(const PGresult *result, int row, HbKind *kind)
+{
+    static const char *const needed[] = {"kind", "name", "classid", "objid"};
+    const char *after = hb_pg_get(result, row, "after");
+    HbAfter stage;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(needed); i++) {
+        if (hb_pg_get(result, row, needed[i]) == NULL)
+            return FALSE;
+    }
+    return hb_kind_find(hb_pg_get(result, row, "kind"), kind) && (after == NULL || hb_after_find(after, &stage));
+}
+
+/* NULL if it is no row of an object */
 static HbObject *object_from_row(const PGresult *result, int row, int version)
 {
-    const char *kind_name = hb_pg_get(result, row, "kind");
     const char *after = hb_pg_get(result, row, "after");
     const char *cost = hb_pg_get(result, row, "cost");
+    HbObject *object;
     HbKind kind;
 
-    g_assert(hb_kind_find(kind_name, &kind));
-    HbObject *object = hb_object_new(kind, hb_pg_get(result, row, "name"));
+    if (!is_row_of_object(result, row, &kind))
+        return NULL;
+    object = hb_object_new(kind, hb_pg_get(result, row, "name"));
     object->on = g_strdup(hb_pg_get(result, row, "on_identity"));
     set_definition(object, hb_pg_get(result, row, "definition"), version);
     hb_gather_set_versions(object, result, row);
@@ -265,7 +281,7 @@ static HbObject *object_from_row(const PGresult *result, int row, int version)
     if (object->on != NULL)
         hb_object_add_need(object, object->on);
     if (after != NULL) {
-        g_assert(hb_after_find(after, &object->after));
+        hb_after_find(after, &object->after);
         object->stage = HB_STAGE_COMPLETION;
     }
     return object;
@@ -288,6 +304,9 @@ gboolean hb_gather_add(HbGather *gather, const PGresult *result, int row, GError
     const char *designation = hb_pg_get(result, row, "designation");
     const char *needs = hb_pg_get(result, row, "needs");
 
+    if (object == NULL)
+        return hb_error_set(error, HB_ERROR_STATEMENT, "see whether this is a PostgreSQL server",
+                            "what the server says of its objects cannot be read");
     if (object->definition == NULL && object->kind != HB_KIND_ROWS) {
         hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
                      "%s went away, or changed, while it was read", object->identity);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows.h"
 
+#include "engine/postgres/copydata.h"
 #include "engine/postgres/journal.h"
 #include "engine/postgres/large_objects.h"
 
@@ -112,33 +113,6 @@ static gboolean finish(HbSession *session, guint64 *taken, GError **error)
     return ok;
 }
 
-#define BINARY_BEGINS "PGCOPY\n\377\r\n"
-#define BINARY_HEADER 19
-#define BINARY_END    "\377\377"
-
-/*
- * In binary form the header usually comes with the first row, and the end as a message of its own. The header is passed
- * on with a row, the end not at all: so each piece is one row, and there is no piece without rows
- */
-static gboolean pass_message(GString *header, const char *message, gsize length, HbRowSink sink, gpointer data,
-                             GError **error)
-{
-    gboolean begins = length >= BINARY_HEADER && memcmp(message, BINARY_BEGINS, sizeof BINARY_BEGINS - 1) == 0;
-
-    if (length == 2 && memcmp(message, BINARY_END, 2) == 0)
-        return TRUE;
-    if (begins && length <= BINARY_HEADER + 2) {
-        g_string_append_len(header, message, BINARY_HEADER);
-        return TRUE;
-    }
-    if (header->len == 0)
-        return sink(data, message, length, error);
-    g_string_append_len(header, message, (gssize)length);
-    gboolean taken = sink(data, header->str, header->len, error);
-    g_string_truncate(header, 0);
-    return taken;
-}
-
 static gboolean pass_rows(HbSession *session, gboolean binary, HbRowSink sink, gpointer data, GError **error)
 {
     g_autoptr(GString) header = g_string_new(NULL);
@@ -146,7 +120,7 @@ static gboolean pass_rows(HbSession *session, gboolean binary, HbRowSink sink, g
     int length;
 
     while ((length = PQgetCopyData(session->conn, &row, 0)) > 0) {
-        gboolean taken = binary ? pass_message(header, row, (gsize)length, sink, data, error)
+        gboolean taken = binary ? hb_pg_pass_message(header, row, (gsize)length, sink, data, error)
                                 : sink(data, row, (gsize)length, error);
         PQfreemem(row);
         if (!taken) {
@@ -183,86 +157,7 @@ gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange 
 
 /* ---- Writing ---- */
 
-/*
- * Counts the rows of a stream, whose blocks may end anywhere. As text, a row is a line; in binary form
- *
- *     header: 11 bytes, flags (4), length of more header (4)
- *     row: fields (2), then for each its length (4, -1: NULL) and its bytes
- *     end: -1 (2)
- */
-typedef struct {
-    gboolean binary;
-    guint64 rows;
-    guint64 skip; /* bytes of no interest */
-    guint needed; /* bytes of the number that is being read */
-    guint have;   /* of these */
-    gint32 number;
-    gint fields; /* left in the row; -1: the number is a count of fields; -2: the header's length */
-} RowsSent;
-
-#define HEADER_BYTES 15
-
-static void rows_sent_init(RowsSent *sent, gboolean binary)
-{
-    *sent = (RowsSent){.binary = binary, .skip = HEADER_BYTES, .needed = 4, .fields = -2};
-}
-
-static void begin_row(RowsSent *sent)
-{
-    sent->fields = -1;
-    sent->needed = 2;
-}
-
-static void take_number(RowsSent *sent)
-{
-    gint32 number = sent->needed == 2 ? (gint16)sent->number : sent->number;
-
-    sent->number = 0;
-    sent->have = 0;
-    if (sent->fields == -2) {
-        sent->skip = (guint32)number;
-        begin_row(sent);
-        return;
-    }
-    if (sent->fields == -1) {
-        sent->rows += number >= 0;
-        sent->fields = number;
-        sent->needed = 4;
-    } else {
-        sent->skip = number > 0 ? (guint32)number : 0;
-        sent->fields--;
-    }
-    if (sent->fields <= 0)
-        begin_row(sent);
-}
-
-static void count_binary(RowsSent *sent, const char *bytes, gsize length)
-{
-    while (length > 0) {
-        gsize part = MIN(sent->skip, length);
-        sent->skip -= part;
-        bytes += part;
-        length -= part;
-        if (length == 0)
-            return;
-        sent->number = (gint32)((guint32)sent->number << 8 | (guint8)*bytes++);
-        length--;
-        if (++sent->have == sent->needed)
-            take_number(sent);
-    }
-}
-
-static void count_rows(RowsSent *sent, const char *bytes, gsize length)
-{
-    if (sent->binary) {
-        count_binary(sent, bytes, length);
-        return;
-    }
-    for (const char *end = bytes + length; (bytes = memchr(bytes, '\n', (gsize)(end - bytes))) != NULL; bytes++)
-        sent->rows++;
-}
-
-static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, RowsSent *sent, GError **error)
+static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, HbPgRowsSent *sent, GError **error)
 {
     const char *bytes;
     gsize length;
@@ -272,7 +167,7 @@ static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data,
             return FALSE;
         if (length == 0)
             return TRUE;
-        count_rows(sent, bytes, length);
+        hb_pg_rows_sent_add(sent, bytes, length);
         if (PQputCopyData(session->conn, bytes, (int)length) != 1)
             return hb_pg_set_error(session, NULL, error);
     }
@@ -337,7 +232,7 @@ static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GE
 gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error)
 {
-    RowsSent sent;
+    HbPgRowsSent sent;
     guint64 taken = 0;
     g_autofree char *sql = begin_statement(session, set, key);
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
@@ -347,7 +242,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }
-    rows_sent_init(&sent, set->binary);
+    hb_pg_rows_sent_init(&sent, set->binary);
     if (!send_rows(session, source, data, &sent, error))
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
