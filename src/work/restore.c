@@ -55,6 +55,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->options.parts &= restore->manifest->parts;
     restore->target = options->to;
     g_mutex_init(&restore->lock);
+    g_mutex_init(&restore->rights);
     g_cond_init(&restore->settled);
     restore->password_file = -1;
     restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
@@ -90,6 +91,7 @@ void hb_restore_free(HbRestore *restore)
     hb_clearing_free(restore->clearing);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
+    g_mutex_clear(&restore->rights);
     g_cond_clear(&restore->settled);
     g_free(restore);
 }

@@ -61,12 +61,15 @@ struct HbRestore {
     GHashTable *early;       /* of that, what may be made as soon as its table's rows are in: tables to HbStep * */
     HbRestoreResult *result;
 
+    /* Held while a session changes rights and memberships, which two cannot do at once; nobody else waits for it */
+    GMutex rights;
+    GHashTable *joined; /* keys of steps that made us members of owners; to SQL that ends it, NULL: refused */
+
     GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */
     GCond settled;               /* a step was settled */
     GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
     int password_file;           /* -1: none */
     GHashTable *kept;            /* identities of roles that were there before us */
-    GHashTable *joined;          /* keys of steps that made us members of owners; to SQL that ends it, NULL: refused */
     GError *lost;                /* a connection broke: nobody begins another step */
 };
 

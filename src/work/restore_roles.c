@@ -130,7 +130,7 @@ static char *find_owner(const HbStep *step)
     return hb_token_unquote(&token);
 }
 
-/* With the lock held: one of all workers does it */
+/* With the rights' lock held: one of all workers does it */
 static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, const char *key)
 {
     char *leaving = NULL;
@@ -153,12 +153,12 @@ gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep 
 
     if (owner == NULL || restore->info.is_superuser || strcmp(owner, restore->info.user) == 0)
         return FALSE;
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->rights);
     if (g_hash_table_lookup_extended(restore->joined, key, NULL, &leaving))
         joined = leaving != NULL;
     else
         joined = join(restore, worker, owner, key);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->rights);
     return joined;
 }
 

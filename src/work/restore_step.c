@@ -44,9 +44,9 @@ static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbS
 
     if (sql == NULL)
         return FALSE;
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->rights);
     ok = engine->run_step(worker->session, sql, step->key, NULL, NULL);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->rights);
     return ok;
 }
 

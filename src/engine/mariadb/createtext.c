@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/createtext.h"
 
+#include "engine/mariadb/foreign.h"
 #include "engine/mariadb/gather.h"
 #include "engine/mariadb/names.h"
 
@@ -321,19 +322,13 @@ static char *drop_database(const char *text, const char *database)
     return g_string_free(result, FALSE);
 }
 
-/* user:password@host in an address, password "x" or password=x in a list of options */
-static const char secret_pattern[] = "(?<=://)([^:@/']*):[^@']*(?=@)"
-                                     "|\\b(password|passwd|pwd)(\\s+\"[^\"]*\"|\\s*=\\s*[^,'\"]*),?\\s*";
-
 /* Tables of some engines are windows on another server, and their options say how to log in there */
-static void take_password_out(HbCreateText *text)
+static void take_secrets_out(HbCreateText *text)
 {
-    g_autoptr(GRegex) secret = g_regex_new(secret_pattern, G_REGEX_CASELESS, 0, NULL);
-    char *without;
+    char *without = hb_my_is_foreign_storage(text->engine) ? hb_my_filter_options(text->options) : NULL;
 
-    if (hb_createtext_keeps_rows(text) || !g_regex_match(secret, text->options, 0, NULL))
+    if (without == NULL)
         return;
-    without = g_regex_replace(secret, text->options, -1, 0, "\\1", 0, NULL);
     g_free(text->options);
     text->options = without;
     text->had_password = TRUE;
@@ -371,7 +366,7 @@ static void read_options(HbCreateText *text, const char *options, const char *gi
     }
     g_string_append(kept, token.start);
     text->options = g_string_free(kept, FALSE);
-    take_password_out(text);
+    take_secrets_out(text);
 }
 
 /* ---- The whole ---- */

@@ -289,11 +289,12 @@ static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)
 
 static void tell_password(const Table *table)
 {
-    g_autofree char *what = g_strdup_printf("password in the options of %s", table->object->identity);
+    g_autofree char *what = g_strdup_printf("options of %s", table->object->identity);
 
     if (table->text->had_password)
-        hb_catalog_add_omission(table->gather->catalog, what,
-                                "secrets of other servers are not carried; give the table its options on the target");
+        hb_catalog_add_omission(
+            table->gather->catalog, what,
+            "what may be a secret of another server is not carried; give the table its options on the target");
 }
 
 static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * copydata - rows as COPY's messages carry them: the binary form's header and end, and how many rows a stream has. Pure;
- * see "Binary Format" under COPY in the server's manual.
+ * copydata - rows as COPY's messages carry them: the binary form's header and end, and how many rows a stream has.
+ * Pure; see "Binary Format" under COPY in the server's manual.
  */
 #pragma once
 
