@@ -152,6 +152,17 @@ static gboolean carry_users(Carrying *carrying, HbRestore *server, GError **erro
     return ok && hb_restore_close_journal(server, error);
 }
 
+/* What is left of a database in a stream goes by, so that the next one can be read. A stream that broke off ends all */
+static void pass_by(Passage *passage, GError **error)
+{
+    g_autoptr(GError) broken = NULL;
+
+    if (passage->stream == NULL || hb_stream_skip(passage->stream, &broken))
+        return;
+    g_clear_error(error);
+    g_propagate_error(error, g_steal_pointer(&broken));
+}
+
 /* Takes the passage */
 static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
 {
@@ -160,9 +171,12 @@ static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
         g_prefix_error(error, "database %s: ", passage->name);
         tell(carrying, passage->restore, &passage->result);
         ok = FALSE;
-    } else if (ok && (hb_restore_is_finished(passage->restore) || !carrying->tentative)) {
+    }
+    if (!ok) {
+        pass_by(passage, error);
+    } else if (hb_restore_is_finished(passage->restore) || !carrying->tentative) {
         tell(carrying, passage->restore, &passage->result);
-    } else if (ok) {
+    } else {
         g_mutex_lock(&carrying->lock);
         g_ptr_array_add(carrying->open, g_steal_pointer(&passage));
         g_mutex_unlock(&carrying->lock);
@@ -255,6 +269,7 @@ static gboolean take_database(Carrying *carrying, HbStream *stream, GError **err
             return bring(carrying, passage, error);
     }
     g_prefix_error(error, "database %s: ", passage->name);
+    pass_by(passage, error);
     passage_free(passage);
     return FALSE;
 }
@@ -264,11 +279,12 @@ static gboolean take_databases(Carrying *carrying, HbStream *stream, GError **er
     HbStream *inner;
 
     for (;;) {
+        GError *failure = NULL;
         if (!hb_stream_open_next(stream, &inner, error))
             return FALSE;
         if (inner == NULL)
             return TRUE;
-        if (!take_database(carrying, inner, error))
+        if (!take_database(carrying, inner, &failure) && !hb_failures_add(&carrying->failures, failure, error))
             return FALSE;
     }
 }

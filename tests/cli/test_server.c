@@ -133,7 +133,7 @@ static void a_database_that_fails_stops_no_neighbour(void **state)
 {
     g_autofree char *from = servers_get_uri("three", NULL), *to = servers_get_uri("four", NULL),
                     *dump = in_folder("all");
-    g_autofree char *lots = NULL, *carried = NULL;
+    g_autofree char *lots = NULL, *carried = NULL, *streamed = NULL;
     g_autofree char *garden = servers_get_uri("four", "garden"), *bank = servers_get_uri("four", "seed \"bank\"");
     g_autofree char *postgres = servers_get_uri("four", "postgres");
 
@@ -152,6 +152,13 @@ static void a_database_that_fails_stops_no_neighbour(void **state)
                "database garden: ");
     lots = servers_query(bank, "SELECT count(*) FROM lot");
     assert_string_equal(lots, "1");
+    g_free(servers_query(postgres, "DROP DATABASE \"seed \"\"bank\"\"\" WITH (FORCE)"));
+    run_expect(run_shell("$HORNBEAM dump -q \"$(server_uri three)\" - | $HORNBEAM restore - \"$(server_uri four)\""
+                         " --existing keep --jobs 1 --yes --accept unfinished-restore"),
+               4, NULL, "database garden: ");
+    streamed = servers_query(bank, "SELECT count(*) FROM lot");
+    assert_string_equal(streamed, "1");
+    g_free(servers_query(postgres, "DROP DATABASE \"seed \"\"bank\"\"\" WITH (FORCE)"));
     g_free(servers_query(garden, "DROP EVENT TRIGGER refuse"));
     run_expect(run_hornbeam("restore", dump, to, "--existing", "keep", "--resume", NULL), 1, "database garden", NULL);
     g_free(servers_query(garden, "SELECT count(*) FROM plot"));

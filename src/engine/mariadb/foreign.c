@@ -8,9 +8,9 @@
 
 gboolean hb_my_is_foreign_storage(const char *engine)
 {
-    static const char *const own[] = {"InnoDB", "MyISAM",     "Aria",    "MEMORY",  "CSV",       "ARCHIVE", "BLACKHOLE",
-                                      "MERGE",  "MRG_MyISAM", "ROCKSDB", "TokuDB",  "SEQUENCE",  "S3",      "HEAP",
-                                      "NDB",    "ndbcluster", "OQGRAPH", "Mroonga", "ColumnStore", NULL};
+    static const char *const own[] = {
+        "InnoDB", "MyISAM",   "Aria", "MEMORY", "CSV", "ARCHIVE",    "BLACKHOLE", "MERGE",   "MRG_MyISAM",  "ROCKSDB",
+        "TokuDB", "SEQUENCE", "S3",   "HEAP",   "NDB", "ndbcluster", "OQGRAPH",   "Mroonga", "ColumnStore", NULL};
 
     if (engine == NULL)
         return FALSE;
@@ -33,11 +33,44 @@ static gboolean is_among(const char *const *known, const char *name)
 /* ---- Values ---- */
 
 /* Keys of the lists that such options hold; in ODBC's, too. None of them says how to prove who one is */
-static const char *const known_keys[] = {
-    "host",   "hostname", "port",   "socket",  "database", "db",          "dbname", "schema", "table",  "tbl",
-    "tabname", "tab",     "user",   "username", "uid",     "wrapper",     "wpr",    "server", "srv",    "driver",
-    "dsn",    "dbq",      "header", "level",   "expand",   "mulentries",  "colname", "attribute", "rownode", "option",
-    "charset", "encoding", "monitoring_kind", "mkd", "link_status", "lst", "auto_increment_mode", NULL};
+static const char *const known_keys[] = {"host",
+                                         "hostname",
+                                         "port",
+                                         "socket",
+                                         "database",
+                                         "db",
+                                         "dbname",
+                                         "schema",
+                                         "table",
+                                         "tbl",
+                                         "tabname",
+                                         "tab",
+                                         "user",
+                                         "username",
+                                         "uid",
+                                         "wrapper",
+                                         "wpr",
+                                         "server",
+                                         "srv",
+                                         "driver",
+                                         "dsn",
+                                         "dbq",
+                                         "header",
+                                         "level",
+                                         "expand",
+                                         "mulentries",
+                                         "colname",
+                                         "attribute",
+                                         "rownode",
+                                         "option",
+                                         "charset",
+                                         "encoding",
+                                         "monitoring_kind",
+                                         "mkd",
+                                         "link_status",
+                                         "lst",
+                                         "auto_increment_mode",
+                                         NULL};
 
 /* user:password@ loses the password, and what stands behind a question mark, which is parameters of any name */
 static char *filter_address(const char *value)
@@ -118,13 +151,47 @@ static char *filter_value(const char *value)
 
 /* ---- Options ---- */
 
-static const char *const known_options[] = {
-    "ENGINE",        "CHARSET",    "COLLATE",    "TABLE_TYPE",   "TABNAME",    "DBNAME",     "FILE_NAME",
-    "XFILE_NAME",    "HUGE",       "COMPRESSED", "MULTIPLE",     "HEADER",     "SEP_CHAR",   "QCHAR",
-    "QUOTED",        "ENDING",     "LRECL",      "BLOCK_SIZE",   "MAPPED",     "READONLY",   "SEPINDEX",
-    "SPLIT",         "CATFUNC",    "SUBTYPE",    "DATA_CHARSET", "ROW_FORMAT", "MAX_ROWS",   "MIN_ROWS",
-    "AVG_ROW_LENGTH", "CHECKSUM",  "PAGE_CHECKSUM", "TRANSACTIONAL", "WRAPPER", "REMOTE_SERVER", "REMOTE_DATABASE",
-    "REMOTE_TABLE",  "AUTO_INCREMENT", "INSERT_METHOD", "UNION", "VALUES",      NULL};
+static const char *const known_options[] = {"ENGINE",
+                                            "CHARSET",
+                                            "COLLATE",
+                                            "TABLE_TYPE",
+                                            "TABNAME",
+                                            "DBNAME",
+                                            "FILE_NAME",
+                                            "XFILE_NAME",
+                                            "HUGE",
+                                            "COMPRESSED",
+                                            "MULTIPLE",
+                                            "HEADER",
+                                            "SEP_CHAR",
+                                            "QCHAR",
+                                            "QUOTED",
+                                            "ENDING",
+                                            "LRECL",
+                                            "BLOCK_SIZE",
+                                            "MAPPED",
+                                            "READONLY",
+                                            "SEPINDEX",
+                                            "SPLIT",
+                                            "CATFUNC",
+                                            "SUBTYPE",
+                                            "DATA_CHARSET",
+                                            "ROW_FORMAT",
+                                            "MAX_ROWS",
+                                            "MIN_ROWS",
+                                            "AVG_ROW_LENGTH",
+                                            "CHECKSUM",
+                                            "PAGE_CHECKSUM",
+                                            "TRANSACTIONAL",
+                                            "WRAPPER",
+                                            "REMOTE_SERVER",
+                                            "REMOTE_DATABASE",
+                                            "REMOTE_TABLE",
+                                            "AUTO_INCREMENT",
+                                            "INSERT_METHOD",
+                                            "UNION",
+                                            "VALUES",
+                                            NULL};
 
 /* Their values are texts for the storage engine, which may be lists of more options */
 static const char *const texts_to_read[] = {"COMMENT", "CONNECTION", "OPTION_LIST", NULL};
