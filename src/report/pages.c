@@ -441,8 +441,12 @@ static void append_difference(GString *out, gboolean color, const HbDifference *
 
 static void append_remarks(GString *out, gboolean color, const char *title, const GPtrArray *names, const char *why)
 {
-    for (guint i = 0; i < names->len; i++)
-        hb_piece_append_fact(out, color, title, "%s: %s", (const char *)names->pdata[i], why);
+    if (names->len == 1)
+        hb_piece_append_fact(out, color, title, "%s: %s", (const char *)names->pdata[0], why);
+    if (names->len < 2)
+        return;
+    hb_piece_append_fact(out, color, title, "%u: %s", names->len, why);
+    hb_piece_append_list(out, "these", names);
 }
 
 char *hb_page_verification(const HbVerification *verification, gboolean color)
@@ -455,9 +459,9 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
 
     hb_piece_append_heading(out, color, "Verification");
     hb_piece_append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
-    append_remarks(out, color, "not", verification->unread, "one side may not read them");
-    append_remarks(out, color, "not", verification->let_be, "has another name in TO, and may be somebody else there");
-    append_remarks(out, color, "only in TO", verification->only_in_to, "is the server's own, and no difference");
+    append_remarks(out, color, "not", verification->unread, "cannot be read on one side");
+    append_remarks(out, color, "not", verification->let_be, "called otherwise in TO, and perhaps somebody else there");
+    append_remarks(out, color, "only in TO", verification->only_in_to, "the server's own, and no difference");
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);
     hb_probes_append(out, verification->probes, color);
