@@ -240,17 +240,22 @@ static guint append_workers(GString *out, const HbView *view, guint columns, gbo
     return lines;
 }
 
+/* All of it, however narrow the terminal is: who holds what we wait for stands at the end */
 static guint append_silence(GString *out, const HbView *view, gint64 now, guint columns, gboolean color)
 {
     g_autofree char *text = hb_view_describe_silence(view, now);
-    g_autoptr(GString) line = g_string_new("  ");
+    g_autofree char *line = text != NULL ? g_strconcat("  ", text + strlen(view->phase) + strlen(": "), NULL) : NULL;
+    g_autofree char *folded = line != NULL ? hb_text_fold(line, MAX(columns, 20) - 1) : NULL;
+    g_auto(GStrv) lines = folded != NULL ? g_strsplit(g_strchomp(folded), "\n", -1) : NULL;
+    guint count = 0;
 
-    if (text == NULL)
-        return 0;
-    append_cut(line, text + strlen(view->phase) + strlen(": "), columns > 4 ? columns - 3 : 1);
-    hb_text_append_painted(out, color, HB_PAINT_WARN, line->str);
-    g_string_append_c(out, '\n');
-    return 1;
+    for (char **at = lines; at != NULL && *at != NULL; at++, count++) {
+        g_autoptr(GString) cut = g_string_new(NULL);
+        append_cut(cut, *at, MAX(columns, 20) - 1);
+        hb_text_append_painted(out, color, HB_PAINT_WARN, cut->str);
+        g_string_append_c(out, '\n');
+    }
+    return count;
 }
 
 char *hb_view_draw(HbView *view, gint64 now, guint columns, gboolean color, guint *lines)

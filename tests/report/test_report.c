@@ -100,6 +100,7 @@ static void the_nearest_option_is_found(void **state)
 static void the_view_shows_bar_rate_time_and_workers(void **state)
 {
     HbView *view = hb_view_new();
+    g_autofree char *silent = NULL;
     gint64 second = G_USEC_PER_SEC;
     guint lines = 0;
     g_autofree char *narrow = NULL, *wide = NULL;
@@ -114,7 +115,19 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     assert_int_equal(lines, 3);
     check_contains(wide, "reading rows  ▪▪▪▪▪▪▪▪······················  27%  22.0 MB  2.0 MB/s  29 s left");
     check_contains(wide, "   1  -\n   2  garden.\\x1Btree\n");
-    narrow = hb_view_draw(view, 11 * second, 30, FALSE, &lines);
+    assert_null(hb_view_describe_silence(view, 19 * second));
+    hb_view_follow(view,
+                   &(HbEvent){.type = HB_EVENT_WAITING, .what = "the source: process 7 waits for garden.\033plot"},
+                   15 * second);
+    silent = hb_view_describe_silence(view, 32 * second);
+    assert_string_equal(silent, "reading rows: nothing new for 22 s; the source: process 7 waits for garden.\\x1Bplot");
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = 0}, 33 * second);
+    assert_null(hb_view_get_wait(view));
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_WAITING, .what = "the source: held by the process of oak"},
+                   44 * second);
+    narrow = hb_view_draw(view, 44 * second, 30, FALSE, &lines);
+    check_contains(narrow, "nothing new for 11 s");
+    check_contains(narrow, "of oak\n");
     for (char **line = g_strsplit(narrow, "\n", -1), **at = line; at != NULL; at = NULL) {
         for (; *at != NULL; at++)
             assert_true(hb_text_width(*at) <= 30);
