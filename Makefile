@@ -34,7 +34,7 @@ test:
 	scripts/prepare.sh build servers versions tests
 	cmake -S . -B build -DHORNBEAM_STRICT=ON
 	$(MAKE) all
-	cd build && ctest --output-on-failure
+	cd build && ctest -j $(JOBS) --output-on-failure
 
 lint:
 	scripts/prepare.sh build tests lint
@@ -45,7 +45,7 @@ sanitize:
 	cmake -S . -B build-sanitize -DHORNBEAM_STRICT=ON -DHORNBEAM_SANITIZE=ON -DCMAKE_BUILD_TYPE=Debug
 	cmake --build build-sanitize --parallel $(JOBS)
 	cd build-sanitize && ASAN_OPTIONS=detect_leaks=1 UBSAN_OPTIONS=print_stacktrace=1 \
-	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 ctest --output-on-failure
+	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 ctest -j $(JOBS) --output-on-failure
 
 fuzz:
 	scripts/prepare.sh build servers versions tests fuzz

@@ -17,6 +17,13 @@ WITH RECURSIVE descent(root, relation) AS (
     UNION
     SELECT c.root, p.oid FROM clones c JOIN pg_constraint p ON p.conparentid = c.oid
     JOIN pg_constraint k ON k.oid = c.oid AND p.conrelid <> k.conrelid
+), renames AS (
+    SELECT l.root, string_agg(format(E'\nALTER TABLE %s RENAME CONSTRAINT %I TO %I;', p.conrelid::regclass, k.conname, p.conname),
+                              '' ORDER BY p.conrelid::regclass::text) AS list
+    FROM clones l JOIN pg_constraint p ON p.oid = l.oid JOIN pg_constraint k ON k.oid = l.root
+    WHERE p.conname <> k.conname
+      AND NOT EXISTS (SELECT FROM pg_constraint o WHERE o.conrelid = p.conrelid AND o.conname = k.conname)
+    GROUP BY l.root
 )
 SELECT CASE k.contype WHEN 'c' THEN 'check' WHEN 'n' THEN 'check' WHEN 'f' THEN 'foreign-key' ELSE 'key' END AS kind,
        'pg_constraint'::regclass::oid AS classid, k.oid AS objid,
@@ -41,6 +48,7 @@ LEFT JOIN pg_tablespace ts ON ts.oid = x.reltablespace
 LEFT JOIN pg_index i ON i.indexrelid = x.oid
 LEFT JOIN trees t ON t.root = k.conindid
 LEFT JOIN trees f ON f.root = c.oid
+LEFT JOIN renames r ON r.root = k.oid
 CROSS JOIN LATERAL (
     SELECT coalesce('SET default_tablespace = ' || quote_ident(ts.spcname) || E';\n', '')
            || format('ALTER %s %s%s ADD CONSTRAINT %I ', @sql_kind_of_c@,
@@ -53,12 +61,7 @@ CROSS JOIN LATERAL (
                         FROM unnest(x.reloptions) o), '')
            || CASE WHEN i.indisclustered
                    THEN format(E'\nALTER TABLE %s CLUSTER ON %I;', c.oid::regclass, x.relname) ELSE '' END
-           || coalesce((SELECT string_agg(format(E'\nALTER TABLE %s RENAME CONSTRAINT %I TO %I;', p.conrelid::regclass,
-                                                 k.conname, p.conname), '' ORDER BY p.conrelid::regclass::text)
-                        FROM clones l JOIN pg_constraint p ON p.oid = l.oid
-                        WHERE l.root = k.oid AND p.conname <> k.conname
-                          AND NOT EXISTS (SELECT FROM pg_constraint o
-                                          WHERE o.conrelid = p.conrelid AND o.conname = k.conname)), '')
+           || coalesce(r.list, '')
            || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS tail
     OFFSET 0
 ) y

@@ -85,8 +85,7 @@ WITH inlined AS (
                       '' ORDER BY l.attnum) FILTER (WHERE NOT l.is_early) AS later,
            min(l.stand_in) AS stand_in
     FROM (SELECT t.*, format('%I.%I', n.nspname, 'stand-in of ' || c.relname) AS stand_in,
-                 t.attnum < (SELECT min(own.attnum) FROM column_texts own
-                             WHERE own.attrelid = t.attrelid AND NOT own.is_inherited) AS is_early
+                 t.attnum < min(t.attnum) FILTER (WHERE NOT t.is_inherited) OVER (PARTITION BY t.attrelid) AS is_early
           FROM column_texts t
           JOIN pg_class c ON c.oid = t.attrelid
           JOIN pg_namespace n ON n.oid = c.relnamespace
