@@ -85,6 +85,29 @@ static gboolean look_at_sessions(HbMyLook *look, GError **error)
     return result != NULL;
 }
 
+/* Without the right to see them there are none */
+static void look_at_transactions(HbMyLook *look)
+{
+    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(look->session, NULL,
+                           "SELECT p.ID, p.USER, p.COMMAND, t.trx_started FROM information_schema.INNODB_TRX t"
+                           " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+                           " WHERE p.DB = %s AND p.ID <> CONNECTION_ID() AND t.trx_started < NOW() - INTERVAL 1 SECOND"
+                           " ORDER BY t.trx_started LIMIT 5",
+                           literal);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *session = g_strdup_printf("session %s", row[0]), *kill = g_strdup_printf("KILL %s;", row[0]);
+        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "locked", session,
+                                          "of %s (%s) has had a transaction open since %s: what it has read or written "
+                                          "cannot be dropped or emptied before it ends",
+                                          row[1], row[2], row[3]),
+                          "wait until it has ended, or have it ended", kill);
+    }
+}
+
 /* ---- Settings ---- */
 
 static GHashTable *read_pairs(HbSession *session, const char *sql, GError **error)
@@ -236,6 +259,7 @@ static gboolean look_at_all(HbMyLook *look, GError **error)
     look_at_limits(look);
     look_for_places(look);
     look_for_transactions(look);
+    look_at_transactions(look);
     return look_at_sessions(look, error) && hb_my_look_for_lacks(look, error) && hb_my_look_at_users(look, error) &&
            look_at_settings(look, error);
 }

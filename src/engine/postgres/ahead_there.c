@@ -33,6 +33,19 @@ static const Question questions[] = {
      " format('ROLLBACK PREPARED %L;', p.gid) AS sql"
      " FROM pg_prepared_xacts p WHERE p.database = current_database() ORDER BY p.prepared",
      "have it committed or rolled back, as whoever prepared it decides", TRUE},
+    {HB_FINDING_WARNING, "locked",
+     "SELECT format('process %s', a.pid) AS object, format('of user %s (%s) has had a transaction open since %s, and"
+     " holds locks on %s: what is dropped or emptied waits for it', a.usename,"
+     "  concat_ws(', ', nullif(a.application_name, ''), a.state), to_char(a.xact_start, 'YYYY-MM-DD HH24:MI:SS TZ'),"
+     "  l.names) AS what, format('SELECT pg_terminate_backend(%s);', a.pid) AS sql"
+     " FROM pg_stat_activity a JOIN LATERAL ("
+     "  SELECT string_agg(k.relation::regclass::text, ', ' ORDER BY k.relation) AS names"
+     "  FROM (SELECT DISTINCT relation FROM pg_locks WHERE pid = a.pid AND relation >= 16384"
+     "         AND database = (SELECT oid FROM pg_database WHERE datname = current_database()) LIMIT 5) k"
+     " ) l ON l.names IS NOT NULL"
+     " WHERE a.datname = current_database() AND a.pid <> pg_backend_pid() AND a.backend_type = 'client backend'"
+     "  AND a.xact_start < clock_timestamp() - interval '1 second' ORDER BY a.xact_start LIMIT 5",
+     "wait until it has ended, or have it ended", TRUE},
     {HB_FINDING_WARNING, "publishes-all",
      "SELECT format('publication %I', p.pubname) AS object, 'is on the target and publishes all tables: what is "
      "restored"
