@@ -59,6 +59,7 @@ static HbRestore *open_restore(const Carrying *carrying, Passage *passage, const
         options.supply = hb_inflow_get_supply(passage->inflow);
     }
     options.part_of_server = TRUE;
+    options.wishes.lenient = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
     options.to.database = hb_adapt_database(&options.wishes, passage->name);
     options.jobs = lane->jobs;
@@ -297,6 +298,7 @@ static HbRestore *open_server(const Carrying *carrying, GError **error)
 
     options.manifest = carrying->manifest;
     options.whole_server = TRUE;
+    options.wishes.lenient = TRUE;
     options.analyze = FALSE;
     return hb_restore_open(&options, error);
 }

@@ -3,6 +3,7 @@
 
 #include "core/order.h"
 #include "dump/writer.h"
+#include "work/adapt.h"
 #include "work/lanes.h"
 
 #include "version.h"
@@ -223,6 +224,7 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
     options.dump = *dump;
     options.manifest = hb_reader_get_manifest(*dump);
     options.part_of_server = TRUE;
+    options.wishes.lenient = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
     options.to.database = hb_adapt_database(&options.wishes, member->name);
     options.jobs = lane->jobs;
@@ -441,6 +443,7 @@ static gboolean act(const HbRestoreOptions *options, const HbTeller *teller, gbo
     gboolean ok;
 
     server.whole_server = TRUE;
+    server.wishes.lenient = TRUE;
     server.analyze = FALSE;
     g_mutex_init(&restoring.lock);
     hb_failures_init(&restoring.failures);
@@ -490,6 +493,43 @@ static HbCatalog *read_side(const HbVerifyOptions *options, const HbSide *side, 
     return catalog;
 }
 
+static GHashTable *list_places(const HbCatalog *catalog)
+{
+    GHashTable *places = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        if (object->kind == HB_KIND_TABLESPACE)
+            g_hash_table_add(places, g_strdup(object->identity));
+    }
+    return places;
+}
+
+/* A tablespace that another one is renamed to is the target's own: where it is, and whose, is not the source's matter
+ */
+static gboolean adapt(HbCatalog *from, HbCatalog *to, const HbVerifyOptions *options, GError **error)
+{
+    g_autoptr(GHashTable) before = list_places(from);
+    HbWishes wishes = options->wishes;
+
+    wishes.lenient = TRUE;
+    if (!hb_adapt_wishes(from, options->to.engine, &wishes, error))
+        return FALSE;
+    for (guint i = 0; i < hb_catalog_count(from); i++) {
+        HbObject *object = hb_catalog_get(from, i);
+        HbObject *own = object->kind == HB_KIND_TABLESPACE && !g_hash_table_contains(before, object->identity)
+                            ? hb_catalog_find(to, object->identity)
+                            : NULL;
+        if (own == NULL)
+            continue;
+        g_free(object->definition);
+        object->definition = g_strdup(own->definition);
+        g_free(object->owner);
+        object->owner = g_strdup(own->owner);
+    }
+    return TRUE;
+}
+
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error)
 {
     g_autoptr(HbCatalog) to = NULL, own = NULL;
@@ -508,6 +548,8 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
     } else {
         from = own;
     }
+    if (!adapt(from, to, options, error))
+        return FALSE;
     result->objects = hb_catalog_count(from);
     hb_verify_catalogs(from, from_version, to, to_version, options->to.engine->script.dialect, options->parts, result);
     return TRUE;

@@ -10,7 +10,7 @@ static char *folder;
 static int begin(void **state)
 {
     (void)state;
-    folder = servers_begin_with_folder("one two three four v18=18 w18=18");
+    folder = servers_begin_with_folder("one two three four five v18=18 w18=18");
     return 0;
 }
 
@@ -50,6 +50,19 @@ static void fill_server(void)
     g_free(servers_query(postgres, "INSERT INTO mine VALUES (1)"));
 }
 
+/* On a third server, where another one stands for it */
+static void a_renamed_tablespace_is_equal(const char *dump, const char *from)
+{
+    g_autofree char *postgres = servers_get_uri("five", "postgres"), *to = servers_get_uri("five", NULL);
+
+    servers_run_shell("as_server_user mkdir $SERVERS/quick; psql -qX \"$(server_uri five postgres)\""
+                      " -c \"CREATE TABLESPACE quick LOCATION '$SERVERS/quick'\"");
+    run_expect(run_hornbeam("restore", dump, to, "--rename", "tablespace:fast=quick", "--yes", NULL), 0,
+               "Restored whole", NULL);
+    run_expect(run_hornbeam("verify", dump, to, "--rename", "tablespace:fast=quick", NULL), 0, "Equal", NULL);
+    run_expect(run_hornbeam("verify", from, to, "--rename", "tablespace:fast=quick", NULL), 0, "Equal", NULL);
+}
+
 static void a_whole_server_is_dumped_restored_and_verified(void **state)
 {
     g_autofree char *from = servers_get_uri("three", NULL), *to = servers_get_uri("four", NULL);
@@ -76,6 +89,7 @@ static void a_whole_server_is_dumped_restored_and_verified(void **state)
     /* The directory of the tablespace is another server's: the default one is used, and that is said */
     run_expect(run_hornbeam("restore", dump, to, NULL), 1, "the target has no tablespace fast", NULL);
     run_expect(run_hornbeam("verify", from, to, NULL), 1, "tablespace fast: missing in TO", NULL);
+    a_renamed_tablespace_is_equal(dump, from);
     run_expect(run_hornbeam("verify", dump, to, "--take", "database:seed*", NULL), 1, "Database seed \"bank\"", NULL);
     g_free(servers_query(stray, "SET ROLE keeper"));
 
