@@ -191,6 +191,50 @@ static void check_rows(const Contract *contract, HbSession *session)
     g_string_free(good.block, TRUE);
 }
 
+/* One has the hold, others learn who; what serves it is ended by who finds it dead, and whoever is alive is spared */
+static void check_hold(const Contract *contract)
+{
+    const HbEngine *engine = contract->engine;
+    HbSession *first = open_session(contract), *servant = open_session(contract), *next = open_session(contract);
+    const guint64 ids[] = {engine->get_id(first), engine->get_id(servant)};
+    g_autoptr(GArray) alive = g_array_new(FALSE, FALSE, sizeof(guint64));
+    HbPeer holder = {0};
+    g_autofree char *wait = NULL;
+    GError *error = NULL;
+    guint ended = 0;
+
+    assert_true(ids[0] != ids[1] && ids[0] != engine->get_id(next));
+    assert_true(engine->claim(first, FALSE, &holder, NULL) && holder.id == 0);
+    assert_true(engine->claim(first, FALSE, &holder, NULL) && holder.id == 0);
+    assert_true(engine->serve(servant, NULL) && engine->serve(servant, NULL));
+    assert_true(engine->claim(next, FALSE, &holder, NULL));
+    if (holder.id != 0) {
+        HbPeer of_server = {0};
+        assert_true(holder.id == ids[0] && holder.silent_s >= 0 && holder.silent_s < 10 && holder.who != NULL);
+        assert_true(engine->claim(next, TRUE, &of_server, NULL));
+        g_array_append_vals(alive, ids, 2);
+        assert_true(engine->end_lost(next, alive, &ended, NULL));
+        assert_int_equal(ended, 0);
+        assert_true(engine->find_wait(next, alive, &wait, NULL));
+        assert_null(wait);
+        g_array_set_size(alive, 1);
+        assert_true(engine->end_lost(next, alive, &ended, NULL));
+        assert_int_equal(ended, 1);
+        assert_false(engine->run_step(servant, contract->bad, "of the servant", NULL, &error));
+        check_error(&error, HB_ERROR_LOST, "");
+        g_array_set_size(alive, 0);
+        assert_true(engine->end_lost(next, alive, &ended, NULL));
+        assert_int_equal(ended, 1);
+        hb_peer_clear(&holder);
+        hb_peer_clear(&of_server);
+        assert_true(engine->claim(next, FALSE, &holder, NULL));
+    }
+    assert_int_equal(holder.id, 0);
+    engine->close(first);
+    engine->close(servant);
+    engine->close(next);
+}
+
 static void check_end(const Contract *contract)
 {
     HbSession *session = open_session(contract);
@@ -221,5 +265,6 @@ void contract_check(const Contract *contract)
     check_forgetting(contract, session);
     check_rows(contract, session);
     contract->engine->close(session);
+    check_hold(contract);
     check_end(contract);
 }
