@@ -159,32 +159,38 @@ static const char extension_sql[] =
     "         WHERE u.source = x.extversion AND u.target = $2 AND u.path IS NOT NULL) AS updates"
     " FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace WHERE quote_ident(x.extname) = $1";
 
+/* What the row says; will_be_ours: who restores may change it, and nothing uses it */
+static void fill_extension(HbPgExtension *extension, const PGresult *row, gboolean will_be_ours)
+{
+    extension->schema = g_strdup(hb_pg_get(row, 0, "schema"));
+    extension->version = g_strdup(hb_pg_get(row, 0, "version"));
+    extension->is_elsewhere =
+        extension->wanted_schema != NULL && strcmp(extension->schema, extension->wanted_schema) != 0;
+    extension->is_otherwise =
+        extension->wanted_version != NULL && strcmp(extension->version, extension->wanted_version) != 0;
+    extension->can_move = *hb_pg_get(row, 0, "moves") == 't';
+    extension->can_update = *hb_pg_get(row, 0, "updates") == 't';
+    extension->will_move = extension->is_elsewhere && extension->can_move && will_be_ours;
+    extension->will_update = extension->is_otherwise && extension->can_update && will_be_ours;
+}
+
 static gboolean read_extension(HbSession *session, const HbObject *object, gboolean is_empty, GArray *there,
                                GError **error)
 {
-    HbPgExtension extension = {.object = object,
-                               .name = hb_object_get_name(object),
-                               .wanted_schema = schema_of(object),
-                               .wanted_version = version_of(object)};
-    const char *const values[] = {extension.name, extension.wanted_version};
+    g_autofree char *version = version_of(object);
+    const char *const values[] = {hb_object_get_name(object), version};
     g_autoptr(HbResult) result = hb_pg_query_with(session, extension_sql, 2, values, error);
-    gboolean mine;
+    HbPgExtension *extension;
 
-    if (result == NULL || PQntuples(result) == 0) {
-        extension_clear(&extension);
+    if (result == NULL || PQntuples(result) == 0)
         return result != NULL;
-    }
-    mine = is_empty && *hb_pg_get(result, 0, "mine") == 't';
-    extension.schema = g_strdup(hb_pg_get(result, 0, "schema"));
-    extension.version = g_strdup(hb_pg_get(result, 0, "version"));
-    extension.is_elsewhere = extension.wanted_schema != NULL && strcmp(extension.schema, extension.wanted_schema) != 0;
-    extension.is_otherwise =
-        extension.wanted_version != NULL && strcmp(extension.version, extension.wanted_version) != 0;
-    extension.can_move = *hb_pg_get(result, 0, "moves") == 't';
-    extension.can_update = *hb_pg_get(result, 0, "updates") == 't';
-    extension.will_move = extension.is_elsewhere && extension.can_move && mine;
-    extension.will_update = extension.is_otherwise && extension.can_update && mine;
-    g_array_append_val(there, extension);
+    g_array_set_size(there, there->len + 1);
+    extension = &g_array_index(there, HbPgExtension, there->len - 1);
+    *extension = (HbPgExtension){.object = object,
+                                 .name = hb_object_get_name(object),
+                                 .wanted_schema = schema_of(object),
+                                 .wanted_version = g_steal_pointer(&version)};
+    fill_extension(extension, result, is_empty && *hb_pg_get(result, 0, "mine") == 't');
     return TRUE;
 }
 
