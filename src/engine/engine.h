@@ -339,9 +339,13 @@ struct HbEngine {
 void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session);
 void hb_engine_tell_closed(const HbAddress *address, HbSession *session);
 
-/* How long the end of a lost session is waited for */
-#define HB_END_LOST_MS  10000
-#define HB_END_CHECK_MS 50
+/* The sessions (guint64) of end_lost() that are still there; NULL on error. The caller's */
+typedef GArray *(*HbListLost)(HbSession *session, const GArray *alive, GError **error);
+
+/* After they were told to end: waits until none is left, for 10 s at most; then HB_ERROR_LOCKED, with the hint. lost:
+ * what the list said before; taken */
+gboolean hb_engine_await_end(HbSession *session, const GArray *alive, HbListLost list, GArray *lost, const char *hint,
+                             GError **error);
 
 /* Is the id among these guint64? */
 gboolean hb_engine_has_id(const GArray *ids, guint64 id);

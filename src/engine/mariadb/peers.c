@@ -139,26 +139,13 @@ static void end_each(HbSession *session, const GArray *lost)
 
 gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error)
 {
-    g_autoptr(GArray) lost = list_lost(session, alive, error);
+    GArray *lost = list_lost(session, alive, error);
 
     *ended = lost != NULL ? lost->len : 0;
     if (lost == NULL)
         return FALSE;
     end_each(session, lost);
-    for (guint waited = 0; lost->len > 0; waited += HB_END_CHECK_MS) {
-        if (waited >= HB_END_LOST_MS)
-            return hb_error_set(
-                error, HB_ERROR_LOCKED, "see with SHOW PROCESSLIST what it still does, and begin again when it is gone",
-                "session %" G_GUINT64_FORMAT " of the server, left by a run whose connection broke, was "
-                "ended, and is still there after %d s",
-                g_array_index(lost, guint64, 0), HB_END_LOST_MS / 1000);
-        g_usleep(HB_END_CHECK_MS * 1000);
-        g_clear_pointer(&lost, g_array_unref);
-        lost = list_lost(session, alive, error);
-        if (lost == NULL)
-            return FALSE;
-    }
-    return TRUE;
+    return hb_engine_await_end(session, alive, list_lost, lost, "see with SHOW PROCESSLIST what it still does", error);
 }
 
 /* ---- Whom we wait for ---- */

@@ -72,7 +72,6 @@ gboolean hb_pg_serve(HbSession *session, GError **error)
 
 /* ---- Sessions that are dead to us ---- */
 
-/* Those that are left of it; the first is named */
 static GArray *list_lost(HbSession *session, const GArray *alive, GError **error)
 {
     g_autoptr(HbResult) result =
@@ -106,24 +105,14 @@ static gboolean end_each(HbSession *session, const GArray *lost, GError **error)
 
 gboolean hb_pg_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error)
 {
-    g_autoptr(GArray) lost = list_lost(session, alive, error);
+    GArray *lost = list_lost(session, alive, error);
 
     *ended = lost != NULL ? lost->len : 0;
-    if (lost == NULL || !end_each(session, lost, error))
-        return FALSE;
-    for (guint waited = 0; lost->len > 0; waited += HB_END_CHECK_MS) {
-        if (waited >= HB_END_LOST_MS)
-            return hb_error_set(error, HB_ERROR_LOCKED, "see the server's log for why it stays, then begin again",
-                                "process %d of the server, left by a run whose connection broke, was ended, and is "
-                                "still there after %d s",
-                                (int)g_array_index(lost, guint64, 0), HB_END_LOST_MS / 1000);
-        g_usleep(HB_END_CHECK_MS * 1000);
+    if (lost == NULL || !end_each(session, lost, error)) {
         g_clear_pointer(&lost, g_array_unref);
-        lost = list_lost(session, alive, error);
-        if (lost == NULL)
-            return FALSE;
+        return FALSE;
     }
-    return TRUE;
+    return hb_engine_await_end(session, alive, list_lost, lost, "see the server's log for why it stays", error);
 }
 
 /* ---- Whom we wait for ---- */
