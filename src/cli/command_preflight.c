@@ -5,6 +5,7 @@
 #include "cli/restoring.h"
 #include "cli/whole.h"
 #include "core/error.h"
+#include "engine/registry.h"
 #include "report/json.h"
 #include "report/preflight.h"
 

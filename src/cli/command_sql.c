@@ -4,6 +4,7 @@
  */
 #include "cli/cli.h"
 #include "core/error.h"
+#include "engine/registry.h"
 #include "work/script.h"
 
 #include <errno.h>

@@ -3,6 +3,7 @@
  * verify DUMP - are the dump's own files whole? verify FROM TO - does TO hold what FROM holds?
  */
 #include "cli/whole.h"
+#include "engine/registry.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/verify.h"

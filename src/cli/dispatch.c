@@ -3,6 +3,7 @@
 #include "cli/help.h"
 #include "cli/route.h"
 #include "cli/terminal.h"
+#include "engine/registry.h"
 #include "report/json.h"
 #include "report/text.h"
 

@@ -1,13 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/engine.h"
 
-#include "engine/mariadb/mariadb.h"
-#include "engine/postgres/postgres.h"
-
 #include <string.h>
 #include <sys/statvfs.h>
-
-static const HbEngine *const engines[] = {&hb_postgres_engine, &hb_mariadb_engine};
 
 void hb_server_info_clear(HbServerInfo *info)
 {
@@ -82,49 +77,6 @@ gboolean hb_engine_await_end(HbSession *session, const GArray *alive, HbListLost
         return FALSE;
     g_array_unref(lost);
     return TRUE;
-}
-
-gboolean hb_engine_is_uri(const char *text)
-{
-    return strstr(text, "://") != NULL;
-}
-
-static gboolean has_scheme(const HbEngine *engine, const char *scheme)
-{
-    for (const char *const *known = engine->schemes; *known != NULL; known++) {
-        if (g_ascii_strcasecmp(*known, scheme) == 0)
-            return TRUE;
-    }
-    return FALSE;
-}
-
-const HbEngine *hb_engine_find(const char *uri, GError **error)
-{
-    const char *colon = strstr(uri, "://");
-    g_autofree char *scheme = g_strndup(uri, colon != NULL ? (gsize)(colon - uri) : 0);
-
-    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
-        if (has_scheme(engines[i], scheme))
-            return engines[i];
-    }
-    if (colon == NULL)
-        hb_error_set(error, HB_ERROR_USAGE,
-                     "name a server as postgresql://user@host:port/database or mariadb://user@host:port/database",
-                     "a server was expected here, as a URI with a scheme");
-    else
-        hb_error_set(error, HB_ERROR_USAGE, "the schemes that are known are postgresql:// and mariadb://",
-                     "no engine knows servers of the scheme “%s://”", scheme);
-    return NULL;
-}
-
-const HbEngine *hb_engine_get(const char *name, GError **error)
-{
-    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
-        if (strcmp(engines[i]->name, name) == 0)
-            return engines[i];
-    }
-    hb_error_set(error, HB_ERROR_DAMAGED, "use a newer version of hornbeam", "no engine is called “%s”", name);
-    return NULL;
 }
 
 gboolean hb_engine_check_fingerprint(const char *now, const char *before, const char *address, GError **error)

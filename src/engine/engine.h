@@ -362,12 +362,3 @@ gboolean hb_engine_check_fingerprint(const char *now, const char *before, const 
 
 /* Free bytes of the file system that holds a path of this machine; G_MAXUINT64 if that cannot be known. For engines */
 guint64 hb_engine_find_room(const char *path);
-
-/* The engine of a URI's scheme; NULL with HB_ERROR_USAGE if none knows it */
-const HbEngine *hb_engine_find(const char *uri, GError **error);
-
-/* The engine that a manifest names; NULL with HB_ERROR_DAMAGED if there is none of that name */
-const HbEngine *hb_engine_get(const char *name, GError **error);
-
-/* Does the text look like a URI (scheme://...) rather than a path? */
-gboolean hb_engine_is_uri(const char *text);
