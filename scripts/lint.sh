@@ -38,6 +38,35 @@ rule '\b(getenv|g_getenv|isatty) ?\(' 'src/cli/' 'only cli looks at environment 
 rule '\b(exit|_exit|abort) ?\(' 'src/cli/(main|terminal).c' 'nobody exits, but the second signal'
 rule '\b(strcpy|strcat|sprintf|gets) ?\(' 'nothing' 'unbounded string functions'
 
+# Nothing includes itself by way of others. A module is a header with its source; NAME_inner.h is what NAME's files share
+circles=$(python3 - <<'PYTHON'
+import glob, os, re, sys
+sys.setrecursionlimit(10000)
+paths = [p for p in glob.glob('src/**/*.[ch]', recursive=True)]
+inner = {p[4:-len('_inner.h')] for p in paths if p.endswith('_inner.h')}
+module = lambda name: next((m for m in inner if name == m or name.startswith(m + '_')), name)
+uses = {}
+for path in paths:
+    own = module(path[4:-2])
+    found = re.findall(r'#include "([^"]+)\.h"', open(path).read())
+    uses.setdefault(own, set()).update(m for m in map(module, found) if m != own)
+seen, done = [], set()
+def walk(name):
+    if name in seen:
+        print(' -> '.join(seen[seen.index(name):] + [name]))
+        return
+    if name in done:
+        return
+    seen.append(name)
+    for other in sorted(uses.get(name, ())):
+        walk(other)
+    done.add(seen.pop())
+for name in sorted(uses):
+    walk(name)
+PYTHON
+)
+[ -z "$circles" ] || complain "includes in a circle:"$'\n'"$circles"
+
 # Each header compiles alone
 generated=build/generated
 [ -d "$generated" ] || cmake -S . -B build >/dev/null

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/terminal.h"
 
-#include "cli/cli.h"
+#include "cli/status.h"
 
 #include <poll.h>
 #include <pthread.h>

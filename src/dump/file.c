@@ -2,6 +2,7 @@
 #include "dump/file.h"
 
 #include "core/error.h"
+#include "dump/limits.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -266,4 +267,21 @@ HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, 
 
     sum->name = g_strdup(name);
     return sum_part(fd, offset, bytes, sum, progress, data, error) ? g_steal_pointer(&sum) : NULL;
+}
+
+gboolean hb_file_is_safe_name(const char *name)
+{
+    g_auto(GStrv) words = g_strsplit(name, "/", -1);
+
+    if (*name == '\0' || strlen(name) > HB_LIMIT_NAME)
+        return FALSE;
+    for (char **word = words; *word != NULL; word++) {
+        if (**word == '\0' || strcmp(*word, ".") == 0 || strcmp(*word, "..") == 0)
+            return FALSE;
+        for (const char *at = *word; *at != '\0'; at++) {
+            if (g_ascii_iscntrl(*at) || *at == '\\')
+                return FALSE;
+        }
+    }
+    return TRUE;
 }

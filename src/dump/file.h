@@ -51,3 +51,6 @@ gboolean hb_file_set_missing(const char *name, GError **error);
 
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);
+
+/* Is the name one that a dump may contain: relative, without "..", no odd bytes? */
+gboolean hb_file_is_safe_name(const char *name);

@@ -410,30 +410,13 @@ void hb_folder_discard(HbFolder *folder)
 
 /* ---- Reading ---- */
 
-gboolean hb_folder_is_safe_name(const char *name)
-{
-    g_auto(GStrv) words = g_strsplit(name, "/", -1);
-
-    if (*name == '\0' || strlen(name) > HB_LIMIT_NAME)
-        return FALSE;
-    for (char **word = words; *word != NULL; word++) {
-        if (**word == '\0' || strcmp(*word, ".") == 0 || strcmp(*word, "..") == 0)
-            return FALSE;
-        for (const char *at = *word; *at != '\0'; at++) {
-            if (g_ascii_iscntrl(*at) || *at == '\\')
-                return FALSE;
-        }
-    }
-    return TRUE;
-}
-
 static gboolean read_sum_line(const char *line, GHashTable *sums, GError **error)
 {
     HbFileSum *sum;
 
     if (strlen(line) < HB_SUM_TEXT_LENGTH + 3 || g_hash_table_contains(sums, line + HB_SUM_TEXT_LENGTH + 2) ||
         strncmp(line + HB_SUM_TEXT_LENGTH, "  ", 2) != 0 || strspn(line, "0123456789abcdef") != HB_SUM_TEXT_LENGTH ||
-        !hb_folder_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
+        !hb_file_is_safe_name(line + HB_SUM_TEXT_LENGTH + 2))
         return hb_error_set(error, HB_ERROR_DAMAGED, NULL,
                             HB_SUMS_FILE ": a line is no sum and file name, or names a file for the second time");
     sum = g_new0(HbFileSum, 1);

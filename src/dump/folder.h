@@ -60,6 +60,3 @@ GHashTable *hb_folder_read_sums(const char *text, GError **error);
 
 /* All files below path, as names within it, sorted; HB_ERROR_FILE. The caller's */
 GPtrArray *hb_folder_list(const char *path, GError **error);
-
-/* Is the name one that a dump may contain: relative, without "..", no odd bytes? */
-gboolean hb_folder_is_safe_name(const char *name);

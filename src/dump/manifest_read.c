@@ -200,7 +200,7 @@ static gboolean read_object(HbManifest *manifest, const Place *place, const json
 
 static gboolean is_chunk_name(const char *name)
 {
-    return hb_folder_is_safe_name(name) && g_str_has_prefix(name, "rows/") &&
+    return hb_file_is_safe_name(name) && g_str_has_prefix(name, "rows/") &&
            (g_str_has_suffix(name, ".tsv.zst") || g_str_has_suffix(name, ".tsv"));
 }
 
@@ -296,7 +296,7 @@ static gboolean read_member(HbManifest *manifest, const Place *place, const json
     if (!get_text(place, json, "name", &name) || !get_text(place, json, "folder", &folder) ||
         !get_number(place, json, "bytes", HB_LIMIT_BYTES, &bytes))
         return FALSE;
-    if (!hb_folder_is_safe_name(folder) || !g_str_has_prefix(folder, HB_MEMBERS_FOLDER "/"))
+    if (!hb_file_is_safe_name(folder) || !g_str_has_prefix(folder, HB_MEMBERS_FOLDER "/"))
         return wrong(place, "folder", "does not name a folder inside the dump");
     hb_manifest_add_member(manifest, g_steal_pointer(&name), g_steal_pointer(&folder), bytes);
     return TRUE;

@@ -2,7 +2,7 @@
 #include "dump/tar.h"
 
 #include "core/error.h"
-#include "dump/folder.h"
+#include "dump/file.h"
 
 #include <archive.h>
 #include <archive_entry.h>
@@ -220,8 +220,8 @@ gboolean hb_tar_reader_next(HbTarReader *tar, HbTarMember *member, GError **erro
         if (code != ARCHIVE_OK && code != ARCHIVE_WARN)
             return read_error(tar, error);
     } while (archive_entry_filetype(entry) == AE_IFDIR);
-    if (archive_entry_filetype(entry) != AE_IFREG || name_of(entry) == NULL ||
-        !hb_folder_is_safe_name(name_of(entry)) || archive_entry_size(entry) < 0)
+    if (archive_entry_filetype(entry) != AE_IFREG || name_of(entry) == NULL || !hb_file_is_safe_name(name_of(entry)) ||
+        archive_entry_size(entry) < 0)
         return damaged("the tar holds what no dump holds", error);
     member->name = g_strdup(name_of(entry));
     member->bytes = (guint64)archive_entry_size(entry);

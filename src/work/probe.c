@@ -37,11 +37,11 @@ static char *rename_in(const HbEngine *engine, char *question, HbRename *rename)
     return renamed;
 }
 
-static char *rename_question(const HbVerifyOptions *options, const char *question)
+static char *rename_question(const HbQuestions *questions, const char *question)
 {
-    const HbEngine *engine = options->to.engine;
-    const GPtrArray *renames = options->wishes.renames;
-    g_autofree char *from = find_database(&options->from), *to = find_database(&options->to);
+    const HbEngine *engine = questions->to->engine;
+    const GPtrArray *renames = questions->wishes->renames;
+    g_autofree char *from = find_database(questions->from), *to = find_database(questions->to);
     char *sql = g_strdup(question);
 
     for (guint i = 0; renames != NULL && i < renames->len; i++)
@@ -74,28 +74,29 @@ static gboolean is_same(const HbSheet *one, const HbSheet *other)
     return TRUE;
 }
 
-static HbProbe *probe(const HbVerifyOptions *options, HbSession *from, HbSession *to, const char *question)
+static HbProbe *probe(const HbQuestions *questions, HbSession *from, HbSession *to, const char *question)
 {
     HbProbe *made = g_new0(HbProbe, 1);
-    g_autofree char *renamed = rename_question(options, question);
+    g_autofree char *renamed = rename_question(questions, question);
 
     made->question = g_strdup(question);
-    made->from = ask(&options->from, from, question, &made->from_refusal);
-    made->to = ask(&options->to, to, renamed, &made->to_refusal);
+    made->from = ask(questions->from, from, question, &made->from_refusal);
+    made->to = ask(questions->to, to, renamed, &made->to_refusal);
     made->same = made->to != NULL && (from == NULL || (made->from != NULL && is_same(made->from, made->to)));
     return made;
 }
 
-GPtrArray *hb_probes_ask(const HbVerifyOptions *options, GError **error)
+GPtrArray *hb_probes_ask(const HbQuestions *questions, GError **error)
 {
-    const gboolean is_dump = options->from.dump != NULL;
-    HbSession *from = is_dump ? NULL : options->from.engine->open(&options->from.address, error);
-    HbSession *to = is_dump || from != NULL ? options->to.engine->open(&options->to.address, error) : NULL;
+    const HbEngine *engine = questions->to->engine;
+    const gboolean is_dump = questions->from->dump != NULL;
+    HbSession *from = is_dump ? NULL : engine->open(&questions->from->address, error);
+    HbSession *to = is_dump || from != NULL ? engine->open(&questions->to->address, error) : NULL;
     GPtrArray *probes = to != NULL ? g_ptr_array_new_with_free_func(probe_free) : NULL;
 
-    for (char *const *question = options->probes; probes != NULL && *question != NULL; question++)
-        g_ptr_array_add(probes, probe(options, from, to, *question));
-    options->to.engine->close(to);
-    options->to.engine->close(from);
+    for (char *const *text = questions->texts; probes != NULL && *text != NULL; text++)
+        g_ptr_array_add(probes, probe(questions, from, to, *text));
+    engine->close(to);
+    engine->close(from);
     return probes;
 }

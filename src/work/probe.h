@@ -5,7 +5,8 @@
 #pragma once
 
 #include "core/sheet.h"
-#include "work/verify.h"
+#include "work/adapt.h"
+#include "work/side.h"
 
 typedef struct {
     char *question;
@@ -16,6 +17,12 @@ typedef struct {
     gboolean same; /* or only one side could be asked, and answered */
 } HbProbe;
 
-/* Each question is asked of TO under the names that things have there: HbProbe *, the caller's. Fails only if a server
- * cannot be reached; what a server refuses is in its probe */
-GPtrArray *hb_probes_ask(const HbVerifyOptions *options, GError **error);
+typedef struct {
+    const HbSide *from;
+    const HbSide *to;
+    char *const *texts;     /* ended by NULL */
+    const HbWishes *wishes; /* what is renamed is asked for under its new name in TO */
+} HbQuestions;
+
+/* HbProbe *, the caller's. Fails only if a server cannot be reached; what a server refuses is in its probe */
+GPtrArray *hb_probes_ask(const HbQuestions *questions, GError **error);

@@ -466,7 +466,8 @@ gboolean hb_verification_is_equal(const HbVerification *verification)
 
 static gboolean ask_probes(const HbVerifyOptions *options, HbVerification *result, GError **error)
 {
-    GPtrArray *probes = options->probes != NULL ? hb_probes_ask(options, error) : g_ptr_array_new();
+    const HbQuestions questions = {&options->from, &options->to, options->probes, &options->wishes};
+    GPtrArray *probes = options->probes != NULL ? hb_probes_ask(&questions, error) : g_ptr_array_new();
 
     if (probes == NULL)
         return FALSE;

@@ -8,6 +8,7 @@
 #include "dump/reader.h"
 #include "work/adapt.h"
 #include "work/observer.h"
+#include "work/side.h"
 #include "work/stop.h"
 
 /* ---- A dump's own files ---- */
@@ -31,13 +32,6 @@ gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObser
                          GError **error);
 
 /* ---- A server against a server or a dump ---- */
-
-/* Where the truth comes from, or what is held against it: a dump, or a server */
-typedef struct {
-    const HbReader *dump; /* NULL: a server */
-    const HbEngine *engine;
-    HbAddress address;
-} HbSide;
 
 typedef struct {
     HbSide from;

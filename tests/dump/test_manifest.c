@@ -139,7 +139,7 @@ static void unsafe_names_are_known(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
-        assert_int_equal(hb_folder_is_safe_name(names[i].name), names[i].safe);
+        assert_int_equal(hb_file_is_safe_name(names[i].name), names[i].safe);
 }
 
 /* A name of any bytes comes back from a text that is UTF-8, and no two names have one such text */

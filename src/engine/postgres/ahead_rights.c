@@ -4,7 +4,7 @@
 #include "core/order.h"
 #include "core/sqltext.h"
 #include "engine/postgres/queries.h"
-#include "engine/postgres/users.h"
+#include "engine/postgres/server.h"
 
 #include <string.h>
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/postgres/postgres.h"
 #include "engine/postgres/journal.h"
+#include "engine/postgres/postgres.h"
 
 #include "engine/postgres/ahead.h"
 #include "engine/postgres/catalog.h"
@@ -10,12 +10,12 @@
 #include "engine/postgres/renaming.h"
 #include "engine/postgres/rows.h"
 #include "engine/postgres/script.h"
+#include "engine/postgres/server.h"
 #include "engine/postgres/session.h"
 #include "engine/postgres/snapshot.h"
 #include "engine/postgres/survey.h"
 #include "engine/postgres/target.h"
 #include "engine/postgres/twin.h"
-#include "engine/postgres/users.h"
 
 static const char *const schemes[] = {"postgresql", "postgres", NULL};
 

@@ -1,0 +1,15 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * side - one of the two that are compared.
+ */
+#pragma once
+
+#include "dump/reader.h"
+#include "engine/engine.h"
+
+/* Where the truth comes from, or what is held against it: a dump, or a server */
+typedef struct {
+    const HbReader *dump; /* NULL: a server */
+    const HbEngine *engine;
+    HbAddress address;
+} HbSide;
