@@ -153,12 +153,12 @@ static gboolean carry_users(Carrying *carrying, HbRestore *server, GError **erro
     return ok && hb_restore_close_journal(server, error);
 }
 
-/* What is left of a database in a stream goes by, so that the next one can be read. A stream that broke off ends all */
-static void pass_by(Passage *passage, GError **error)
+/* What is left of a database in a stream goes by, so that the next one can be read; unless all ends anyway */
+static void pass_by(const Carrying *carrying, Passage *passage, GError **error)
 {
     g_autoptr(GError) broken = NULL;
 
-    if (passage->stream == NULL || hb_stream_skip(passage->stream, &broken))
+    if (passage->stream == NULL || hb_stop_is_set(carrying->to->stop) || hb_stream_skip(passage->stream, &broken))
         return;
     g_clear_error(error);
     g_propagate_error(error, g_steal_pointer(&broken));
@@ -174,7 +174,7 @@ static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
         ok = FALSE;
     }
     if (!ok) {
-        pass_by(passage, error);
+        pass_by(carrying, passage, error);
     } else if (hb_restore_is_finished(passage->restore) || !carrying->tentative) {
         tell(carrying, passage->restore, &passage->result);
     } else {
@@ -270,7 +270,7 @@ static gboolean take_database(Carrying *carrying, HbStream *stream, GError **err
             return bring(carrying, passage, error);
     }
     g_prefix_error(error, "database %s: ", passage->name);
-    pass_by(passage, error);
+    pass_by(carrying, passage, error);
     passage_free(passage);
     return FALSE;
 }
