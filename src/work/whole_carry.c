@@ -285,7 +285,13 @@ static gboolean take_databases(Carrying *carrying, HbStream *stream, GError **er
             return FALSE;
         if (inner == NULL)
             return TRUE;
-        if (!take_database(carrying, inner, &failure) && !hb_failures_add(&carrying->failures, failure, error))
+        if (take_database(carrying, inner, &failure))
+            continue;
+        if (hb_stop_is_set(carrying->to->stop)) {
+            g_propagate_error(error, failure);
+            return FALSE;
+        }
+        if (!hb_failures_add(&carrying->failures, failure, error))
             return FALSE;
     }
 }
