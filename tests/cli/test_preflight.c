@@ -296,6 +296,24 @@ static void what_is_there_is_met_with_a_word(void **state)
     }
 }
 
+/* Two builds of a server rarely sort by the same library; where they do, nothing is said */
+static void another_order_of_texts_is_told(void **state)
+{
+    static const char version[] =
+        "SELECT pg_collation_actual_version(oid) FROM pg_collation WHERE collname = 'und-x-icu'";
+    g_autofree char *old = servers_get_uri("old", "postgres"), *newer = servers_get_uri("v17", "postgres");
+    g_autofree char *here = servers_query(old, version), *there = servers_query(newer, version);
+    Run run;
+
+    (void)state;
+    g_free(servers_query(old, "CREATE DATABASE sorted TEMPLATE template0 LOCALE_PROVIDER icu ICU_LOCALE 'de'"));
+    run = run_shell("$HORNBEAM preflight \"$(server_uri old sorted)\" \"$(server_uri v17 sorted)\"");
+    assert_int_equal(run.status, 0);
+    assert_int_equal(strstr(run.out, "[collation-differs]") != NULL, strcmp(here, there) != 0);
+    run_clear(&run);
+    g_free(servers_query(old, "DROP DATABASE sorted"));
+}
+
 static void the_source_itself_and_who_else_is_there_are_named(void **state)
 {
     (void)state;
@@ -389,6 +407,7 @@ int main(void)
         cmocka_unit_test(each_trap_is_found_with_what_to_do),
         cmocka_unit_test(a_restore_stops_at_blockers_before_writing),
         cmocka_unit_test(what_is_there_is_met_with_a_word),
+        cmocka_unit_test(another_order_of_texts_is_told),
         cmocka_unit_test(the_source_itself_and_who_else_is_there_are_named),
         cmocka_unit_test(a_report_can_be_kept_and_read_by_programs),
         cmocka_unit_test(all_databases_of_a_server_are_looked_at),
