@@ -2,6 +2,7 @@
 #include "core/preflight.h"
 
 #include "core/compare.h"
+#include "core/name_list.h"
 #include "core/pattern.h"
 #include "core/users.h"
 
@@ -171,27 +172,6 @@ void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrA
     }
 }
 
-/* "garden.plot, garden.tree and 7 more" of what a sort of object is called; grows while more are added */
-typedef struct {
-    GString *text;
-    guint count;
-} Names;
-
-static void names_add(Names *names, const char *name)
-{
-    if (names->text == NULL)
-        names->text = g_string_new(NULL);
-    if (names->count++ < NAMED_MAX)
-        g_string_append_printf(names->text, "%s%s", names->count > 1 ? ", " : "", name);
-}
-
-static char *names_take(Names *names)
-{
-    if (names->count > NAMED_MAX)
-        g_string_append_printf(names->text, " and %u more", names->count - NAMED_MAX);
-    return g_string_free(g_steal_pointer(&names->text), FALSE);
-}
-
 /* Does the text make a key of a table on its own? MariaDB has its primary keys within the table */
 static gboolean holds_key(const char *sql)
 {
@@ -217,21 +197,21 @@ static void look_for_keys(const HbCatalog *catalog, GPtrArray *findings)
 {
     g_autoptr(GHashTable) keyed = find_tables_with_key(catalog);
     const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
-    Names names = {0};
+    HbNameList names;
 
+    hb_name_list_init(&names, NAMED_MAX);
     for (guint i = 0; i < sets->len; i++) {
         const HbRowSet *set = sets->pdata[i];
         g_autofree char *table = hb_identity_new(HB_KIND_TABLE, set->table);
         if (hb_catalog_find(catalog, table) != NULL && !g_hash_table_contains(keyed, table))
-            names_add(&names, set->table);
+            hb_name_list_add(&names, set->table);
     }
+    g_autofree char *list = hb_name_list_end(&names);
     if (names.count == 0)
         return;
-    guint count = names.count;
-    g_autofree char *list = names_take(&names);
     hb_findings_add(findings, HB_FINDING_NOTE, "no-key", list,
-                    count == 1 ? "has no primary or unique key: its rows can be compared as a whole only"
-                               : "have no primary or unique key: their rows can be compared as a whole only");
+                    names.count == 1 ? "has no primary or unique key: its rows can be compared as a whole only"
+                                     : "have no primary or unique key: their rows can be compared as a whole only");
 }
 
 static void look_for_hosts(const HbCatalog *catalog, GPtrArray *findings)
@@ -256,19 +236,20 @@ static gboolean runs_while_loading(HbKind kind)
 static void look_for_code(const HbCatalog *catalog, GPtrArray *findings)
 {
     g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
-    Names names = {0};
+    HbNameList names;
 
+    hb_name_list_init(&names, NAMED_MAX);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         for (guint n = 0; runs_while_loading(object->kind) && n < object->needs->len; n++) {
             const char *need = object->needs->pdata[n];
             if (g_str_has_prefix(need, "function ") && g_hash_table_add(seen, (gpointer)need))
-                names_add(&names, need + strlen("function "));
+                hb_name_list_add(&names, need + strlen("function "));
         }
     }
+    g_autofree char *list = hb_name_list_end(&names);
     if (names.count == 0)
         return;
-    g_autofree char *list = names_take(&names);
     hb_finding_advise(hb_findings_add(findings, HB_FINDING_NOTE, "code-runs", list,
                                       "will run with the rights of who restores, while rows load and indexes are made"),
                       "read them before, if whoever wrote them is not trusted: see docs/trust.md", NULL);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/preflight.h"
 
+#include "core/name_list.h"
 #include "report/pieces.h"
 #include "report/text.h"
 
@@ -65,14 +66,12 @@ static guint count_named(const HbFinding *finding)
 
 static char *join_objects(const Group *same)
 {
-    GString *text = g_string_new(NULL);
-    guint count = MIN(same->objects->len, count_named(same->first));
+    HbNameList names;
 
-    for (guint i = 0; i < count; i++)
-        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", (const char *)same->objects->pdata[i]);
-    if (same->objects->len > count)
-        g_string_append_printf(text, " and %u more", same->objects->len - count);
-    return g_string_free(text, FALSE);
+    hb_name_list_init(&names, count_named(same->first));
+    for (guint i = 0; i < same->objects->len; i++)
+        hb_name_list_add(&names, same->objects->pdata[i]);
+    return hb_name_list_end(&names);
 }
 
 /* ---- Text ---- */

@@ -3,6 +3,7 @@
 
 #include "core/compare.h"
 #include "core/json_text.h"
+#include "core/name_list.h"
 #include "core/order.h"
 
 #include <string.h>
@@ -124,20 +125,18 @@ static void tell_differences(const HbEngine *engine, const HbMeeting *meeting, c
 static void tell_rows_that_stay(const HbMeeting *meeting, const HbMeetingOutcome *outcome, GPtrArray *findings)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(meeting->wanted);
-    g_autoptr(GString) names = g_string_new(NULL);
-    guint count = 0;
+    HbNameList names;
 
+    hb_name_list_init(&names, NAMED_MAX);
     for (guint i = 0; meeting->wish != HB_EXISTING_STOP && i < sets->len; i++) {
         const HbRowSet *set = sets->pdata[i];
-        if (!g_hash_table_contains(outcome->kept, set->identity) || ++count > NAMED_MAX)
-            continue;
-        g_string_append_printf(names, "%s%s", count > 1 ? ", " : "", set->table);
+        if (g_hash_table_contains(outcome->kept, set->identity))
+            hb_name_list_add(&names, set->table);
     }
-    if (count > NAMED_MAX)
-        g_string_append_printf(names, " and %u more", count - NAMED_MAX);
-    if (count > 0)
-        hb_findings_add(findings, HB_FINDING_WARNING, "stays", names->str, "%s rows already: none are loaded into %s",
-                        count == 1 ? "holds" : "hold", count == 1 ? "it" : "them");
+    g_autofree char *list = hb_name_list_end(&names);
+    if (names.count > 0)
+        hb_findings_add(findings, HB_FINDING_WARNING, "stays", list, "%s rows already: none are loaded into %s",
+                        names.count == 1 ? "holds" : "hold", names.count == 1 ? "it" : "them");
 }
 
 static void tell_items(const GPtrArray *items, const char *name, const char *what, GPtrArray *findings)

@@ -3,6 +3,7 @@
 #include "support/check.h"
 
 #include "core/digest.h"
+#include "core/name_list.h"
 #include "core/rowtext.h"
 #include "core/sqltext.h"
 
@@ -24,6 +25,7 @@ static void sql_is_normalised_to_its_tokens(void **state)
         {"$$a$$$1", "$$a$$ $1"},
         {"\"Two  Blanks\"\"q\" .x", "\"Two  Blanks\"\"q\" . x"},
         {"größe=1", "größe = 1"},
+        {"\"json_value\" \"Größe\" \"a b\" \"1a\" \"_x9\" \"\"", "json_value \"Größe\" \"a b\" \"1a\" _x9 \"\""},
         {"'never ended", "'never ended"},
         {"", ""},
     };
@@ -245,6 +247,22 @@ static void parts_are_read_and_written(void **state)
     check_error(&error, HB_ERROR_USAGE, "no part");
 }
 
+static void a_long_list_says_how_many_more_there_are(void **state)
+{
+    static const char *const lists[] = {"", "oak", "oak, oak", "oak, oak, oak", "oak, oak, oak and 1 more"};
+
+    (void)state;
+    for (guint count = 0; count < G_N_ELEMENTS(lists); count++) {
+        HbNameList names;
+        hb_name_list_init(&names, 3);
+        for (guint i = 0; i < count; i++)
+            hb_name_list_add(&names, "oak");
+        g_autofree char *list = hb_name_list_end(&names);
+        assert_string_equal(list, lists[count]);
+        assert_int_equal(names.count, count);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -258,6 +276,7 @@ int main(void)
         cmocka_unit_test(digests_add_up_and_survive_writing),
         cmocka_unit_test(rows_are_counted_however_they_are_cut),
         cmocka_unit_test(a_row_with_a_field_too_many_is_named),
+        cmocka_unit_test(a_long_list_says_how_many_more_there_are),
         cmocka_unit_test(parts_are_read_and_written),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

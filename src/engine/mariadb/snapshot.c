@@ -2,6 +2,7 @@
 #include "engine/mariadb/snapshot.h"
 
 #include "core/digest.h"
+#include "core/name_list.h"
 #include "engine/mariadb/names.h"
 #include "mariadb_sql.h"
 
@@ -189,16 +190,16 @@ static HbMyResult *list_plain_tables(HbSession *session, GError **error)
 
 static void remark_on_tables(HbMyResult *tables, HbRemark remark, gpointer data)
 {
-    g_autoptr(GString) text = g_string_new(NULL);
-    guint count = (guint)mysql_num_rows(tables);
+    g_autofree char *list = NULL, *text = NULL;
+    HbNameList names;
     MYSQL_ROW row;
 
-    for (guint i = 0; i < NAMES_SHOWN && (row = mysql_fetch_row(tables)) != NULL; i++)
-        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", row[0]);
-    if (count > NAMES_SHOWN)
-        g_string_append_printf(text, " and %u more", count - NAMES_SHOWN);
-    g_string_append(text, ": tables without transactions are read as they are when their turn comes");
-    remark(data, text->str, "write nothing to them meanwhile; `dump --hold-tables` keeps others from it");
+    hb_name_list_init(&names, NAMES_SHOWN);
+    while ((row = mysql_fetch_row(tables)) != NULL)
+        hb_name_list_add(&names, row[0]);
+    list = hb_name_list_end(&names);
+    text = g_strdup_printf("%s: tables without transactions are read as they are when their turn comes", list);
+    remark(data, text, "write nothing to them meanwhile; `dump --hold-tables` keeps others from it");
 }
 
 /* This session keeps them locked until the end; another one then holds the moment still for the rest */
