@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * name_list - "garden.plot, garden.tree and 7 more": a list of names for people, of which only the first are written out.
+ * name_list - "garden.plot, garden.tree and 7 more": a list of names for people, of which only the first are written
+ * out.
  */
 #pragma once
 

@@ -65,6 +65,10 @@ static const Seed seeds[] = {
     {"note", "(['table a'], ['rows a'], [('table b', 'DROP TABLE b', nothing, ['table a'], 1)], [], [])", TRUE},
     {"note", "(['table gr\364\217\273\266n'], ['\\u0007'], [], [], [('view v', nothing, 'x', [], 0)])", TRUE},
     {"note", "([], [], [], [])", FALSE},
+    {"note",
+     "e97d725e2ee9509bb642c9bd091891a92d62cce596415615ffce08250046b892\n"
+     "(['11111111111111111111111111q$11111111111111111111111111111111\364\217\273\266'],['\007rDI'],[],[],[])",
+     FALSE}, /* a signature that was found out */
     {"note", "(['table gr\366n'], [], [], [], [])", FALSE},
     {"note", "(@as [], @as [], @a(smsmsasu) [], @a(smsmsasu) [], @a(smsmsasu) [])", TRUE},
     {"name", "gr\303\266\303\237e", TRUE},
