@@ -166,9 +166,11 @@ static gboolean check_unfinished(HbRestore *restore, HbSession *session, GError 
 
     if (!restore->options.engine->find_journal(session, &dump_id, error))
         return FALSE;
-    return dump_id != NULL || hb_error_set(error, HB_ERROR_BLOCKED, "see with verify whether all of it is there",
-                                           "database %s holds no unfinished restore any more: another run has ended it",
-                                           restore->database);
+    return dump_id != NULL ||
+           hb_error_set(error, HB_ERROR_BLOCKED, "see with verify whether all of it is there",
+                        "database %s holds no unfinished restore any more: another run has ended it, or the server has "
+                        "lost its beginning in a crash",
+                        restore->database);
 }
 
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
@@ -233,8 +235,8 @@ void hb_restore_note_broken(HbRestore *restore)
 /* Lost sessions may still hold on the server what we want */
 static gboolean read_and_mend(HbRestore *restore, HbSession *session, GError **error)
 {
-    return hb_restore_enter(restore, session, TRUE, error) && hb_restore_read_keys(restore, session, error) &&
-           hb_restore_mend_volatile(restore, session, error);
+    return hb_restore_enter(restore, session, TRUE, error) && check_unfinished(restore, session, error) &&
+           hb_restore_read_keys(restore, session, error) && hb_restore_mend_volatile(restore, session, error);
 }
 
 static gboolean try_journal(gpointer restore, GError **error)
@@ -248,15 +250,18 @@ static gboolean try_journal(gpointer restore, GError **error)
  */
 static gboolean start_over_from_journal(HbRestore *restore, GError **error)
 {
+    g_autoptr(GError) last = NULL;
+
     hb_restore_note_broken(restore);
-    if (hb_stop_retry(restore->options.stop, try_journal, restore, NULL)) {
+    if (hb_stop_retry(restore->options.stop, try_journal, restore, &last)) {
         g_clear_error(&restore->lost);
         forget_exceptions(restore);
         return make_steps(restore, error);
     }
     if (hb_stop_is_set(restore->options.stop))
         return hb_stop_set_error(error);
-    g_propagate_error(error, g_steal_pointer(&restore->lost));
+    g_propagate_error(error,
+                      hb_error_is(last, HB_ERROR_BLOCKED) ? g_steal_pointer(&last) : g_steal_pointer(&restore->lost));
     return FALSE;
 }
 
