@@ -93,7 +93,7 @@ static void set_wait(HbView *view, const char *wait)
 
 void hb_view_follow(HbView *view, const HbEvent *event, gint64 now)
 {
-    if (event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING) {
+    if (hb_event_is_progress(event)) {
         view->moved = now;
         set_wait(view, NULL);
     }

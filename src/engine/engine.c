@@ -46,6 +46,15 @@ void hb_peer_clear(HbPeer *peer)
     *peer = (HbPeer){0};
 }
 
+char *hb_engine_join_ids(const GArray *ids)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < ids->len; i++)
+        g_string_append_printf(text, "%s%" G_GUINT64_FORMAT, i > 0 ? "," : "", g_array_index(ids, guint64, i));
+    return g_string_free(text, FALSE);
+}
+
 gboolean hb_engine_has_id(const GArray *ids, guint64 id)
 {
     for (guint i = 0; i < ids->len; i++) {

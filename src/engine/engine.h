@@ -347,6 +347,9 @@ typedef GArray *(*HbListLost)(HbSession *session, const GArray *alive, GError **
 gboolean hb_engine_await_end(HbSession *session, const GArray *alive, HbListLost list, GArray *lost, const char *hint,
                              GError **error);
 
+/* "1,2" of these guint64; the caller's */
+char *hb_engine_join_ids(const GArray *ids);
+
 /* Is the id among these guint64? */
 gboolean hb_engine_has_id(const GArray *ids, guint64 id);
 

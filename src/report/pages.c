@@ -301,7 +301,7 @@ static gboolean append_group(GString *out, GHashTable *groups, const HbException
     if (names->len == 0)
         return TRUE;
     message = hb_text_visible(exception->message);
-    label = g_strdup_printf("%u steps", names->len);
+    label = g_strdup_printf("%u, each", names->len);
     g_string_append_printf(out, "  %s: %s\n", label, message);
     hb_piece_append_list(out, "these", names);
     g_ptr_array_set_size(names, 0);

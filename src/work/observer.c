@@ -38,12 +38,17 @@ void hb_observers_add(HbObservers *observers, HbObserve observe, gpointer data)
     g_array_append_val(observers->listeners, listener);
 }
 
+gboolean hb_event_is_progress(const HbEvent *event)
+{
+    return event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING;
+}
+
 void hb_observers_tell(HbObservers *observers, const HbEvent *event)
 {
     if (observers == NULL)
         return;
     g_mutex_lock(&observers->lock);
-    if (event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING)
+    if (hb_event_is_progress(event))
         observers->last = g_get_monotonic_time();
     for (guint i = 0; i < observers->listeners->len; i++) {
         const Listener *listener = &g_array_index(observers->listeners, Listener, i);

@@ -31,6 +31,9 @@ typedef struct {
     const char *hint; /* may be NULL */
 } HbEvent;
 
+/* Has the work begun, got on or ended something? */
+gboolean hb_event_is_progress(const HbEvent *event);
+
 typedef void (*HbObserve)(gpointer data, const HbEvent *event);
 
 typedef struct HbObservers HbObservers;

@@ -6,21 +6,6 @@
 
 #include <string.h>
 
-gboolean hb_my_is_foreign_storage(const char *engine)
-{
-    static const char *const own[] = {
-        "InnoDB", "MyISAM",   "Aria", "MEMORY", "CSV", "ARCHIVE",    "BLACKHOLE", "MERGE",   "MRG_MyISAM",  "ROCKSDB",
-        "TokuDB", "SEQUENCE", "S3",   "HEAP",   "NDB", "ndbcluster", "OQGRAPH",   "Mroonga", "ColumnStore", NULL};
-
-    if (engine == NULL)
-        return FALSE;
-    for (const char *const *at = own; *at != NULL; at++) {
-        if (g_ascii_strcasecmp(*at, engine) == 0)
-            return FALSE;
-    }
-    return TRUE;
-}
-
 static gboolean is_among(const char *const *known, const char *name)
 {
     for (; *known != NULL; known++) {
@@ -28,6 +13,15 @@ static gboolean is_among(const char *const *known, const char *name)
             return TRUE;
     }
     return FALSE;
+}
+
+gboolean hb_my_is_foreign_storage(const char *engine)
+{
+    static const char *const own[] = {
+        "InnoDB", "MyISAM",   "Aria", "MEMORY", "CSV", "ARCHIVE",    "BLACKHOLE", "MERGE",   "MRG_MyISAM",  "ROCKSDB",
+        "TokuDB", "SEQUENCE", "S3",   "HEAP",   "NDB", "ndbcluster", "OQGRAPH",   "Mroonga", "ColumnStore", NULL};
+
+    return engine != NULL && !is_among(own, engine);
 }
 
 /* ---- Values ---- */
@@ -210,17 +204,6 @@ static char *read_literal(const HbToken *token)
     return g_string_free(text, FALSE);
 }
 
-static void append_literal(GString *out, const char *text)
-{
-    g_string_append_c(out, '\'');
-    for (; *text != '\0'; text++) {
-        if (*text == '\'' || *text == '\\')
-            g_string_append_c(out, *text);
-        g_string_append_c(out, *text);
-    }
-    g_string_append_c(out, '\'');
-}
-
 /* NAME=value; *taken: something of it stays behind */
 static void append_option(GString *out, const char *name, const char *start, const HbToken *value, gboolean *taken)
 {
@@ -241,8 +224,9 @@ static void append_option(GString *out, const char *name, const char *start, con
         g_string_truncate(out, out->len - (out->len > 0 && out->str[out->len - 1] == ' '));
         return;
     }
+    g_autofree char *literal = hb_my_quote_literal(filtered);
     g_string_append_len(out, start, value->start - start);
-    append_literal(out, filtered);
+    g_string_append(out, literal);
 }
 
 char *hb_my_filter_options(const char *options)

@@ -150,17 +150,6 @@ gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, G
 
 /* ---- Whom we wait for ---- */
 
-/* "(1, 2)" */
-static char *write_ids(const GArray *ids)
-{
-    GString *text = g_string_new("(");
-
-    for (guint i = 0; i < ids->len; i++)
-        g_string_append_printf(text, "%s%" G_GUINT64_FORMAT, i > 0 ? ", " : "", g_array_index(ids, guint64, i));
-    g_string_append_c(text, ')');
-    return g_string_free(text, FALSE);
-}
-
 /* What the server says of a session that waits; NULL: none does */
 static char *read_state(HbSession *session, const char *list, GError **error)
 {
@@ -222,7 +211,8 @@ static char *read_suspect(HbSession *session, const char *list)
 
 gboolean hb_my_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error)
 {
-    g_autofree char *list = write_ids(ids), *state = NULL, *suspect = NULL;
+    g_autofree char *joined = hb_engine_join_ids(ids), *list = g_strdup_printf("(%s)", joined), *state = NULL,
+                    *suspect = NULL;
     g_autoptr(GError) ours = NULL;
 
     *wait = NULL;

@@ -8,6 +8,11 @@
 #include <stdlib.h>
 #include <string.h>
 
+gboolean hb_pg_look_has_database(const HbPgLook *look)
+{
+    return look->ahead->state != HB_TARGET_ABSENT;
+}
+
 static long long number(const HbPgLook *look, const char *fact)
 {
     return strtoll(hb_pg_get(look->facts, 0, fact), NULL, 10);
@@ -67,7 +72,7 @@ static void look_at_limits(HbPgLook *look)
         there = number(look, "my_free");
         where = hb_pg_look_me(look);
     }
-    if (look->ahead->state != HB_TARGET_ABSENT && own != NULL && number(look, "database_free") < there) {
+    if (hb_pg_look_has_database(look) && own != NULL && number(look, "database_free") < there) {
         there = number(look, "database_free");
         where = look->database;
     }
@@ -88,9 +93,9 @@ static gboolean look_at_sessions(HbPgLook *look, GError **error)
         "SELECT format('%s%s%s', usename, ' with ' || nullif(application_name, ''), ' from ' || client_addr) AS who,"
         " count(*) AS count FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
         " AND backend_type = 'client backend' GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5";
-    g_autoptr(HbResult) result = look->ahead->state != HB_TARGET_ABSENT ? hb_pg_query(look->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = hb_pg_look_has_database(look) ? hb_pg_query(look->session, sql, error) : NULL;
 
-    if (look->ahead->state == HB_TARGET_ABSENT)
+    if (!hb_pg_look_has_database(look))
         return TRUE;
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
         hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "other-sessions", look->database,
@@ -159,7 +164,7 @@ static void try_locale(HbPgLook *look)
 
 static void look_at_texts(HbPgLook *look)
 {
-    if (look->ahead->state == HB_TARGET_ABSENT) {
+    if (!hb_pg_look_has_database(look)) {
         try_locale(look);
         return;
     }
@@ -191,7 +196,7 @@ static gboolean look_at_event_triggers(HbPgLook *look, GError **error)
 {
     static const char sql[] = "SELECT quote_ident(evtname) AS name, evtevent AS event FROM pg_event_trigger"
                               " WHERE evtenabled IN ('O', 'A') AND evtevent <> 'login' ORDER BY 1";
-    g_autoptr(HbResult) result = look->ahead->state != HB_TARGET_ABSENT ? hb_pg_query(look->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = hb_pg_look_has_database(look) ? hb_pg_query(look->session, sql, error) : NULL;
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name");
@@ -205,7 +210,7 @@ static gboolean look_at_event_triggers(HbPgLook *look, GError **error)
                                           hb_pg_get(result, row, "event")),
                           todo, disable);
     }
-    return result != NULL || look->ahead->state == HB_TARGET_ABSENT;
+    return result != NULL || !hb_pg_look_has_database(look);
 }
 
 /* ---- Extensions ---- */
@@ -218,7 +223,7 @@ static void judge_extension(HbPgLook *look, const HbObject *object, const HbResu
         if (strcmp(hb_pg_get(available, row, "name"), name) != 0)
             continue;
         if (hb_pg_look_is_true(look, "super") || *hb_pg_get(available, row, "for_all") == 't' ||
-            (look->ahead->state != HB_TARGET_ABSENT && *hb_pg_get(available, row, "installed") == 't'))
+            (hb_pg_look_has_database(look) && *hb_pg_get(available, row, "installed") == 't'))
             return;
         hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "right-missing", object->identity,
                                           "may be created by superusers only"),

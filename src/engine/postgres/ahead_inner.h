@@ -18,6 +18,7 @@ typedef struct {
     GPtrArray *findings;
 } HbPgLook;
 
+gboolean hb_pg_look_has_database(const HbPgLook *look); /* it is there already */
 gboolean hb_pg_look_is_true(const HbPgLook *look, const char *fact);
 const char *hb_pg_look_me(const HbPgLook *look); /* quoted */
 

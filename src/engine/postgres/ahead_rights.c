@@ -3,6 +3,7 @@
 
 #include "core/order.h"
 #include "core/sqltext.h"
+#include "engine/postgres/printing.h"
 #include "engine/postgres/queries.h"
 #include "engine/postgres/server.h"
 
@@ -109,29 +110,16 @@ static void look_for_creation(View *view)
     const char *me = hb_pg_look_me(look);
     g_autofree char *quoted = hb_pg_quote_any_name(look->database);
 
-    if (look->ahead->state == HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "createdb"))
+    if (!hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "createdb"))
         lack(view, HB_FINDING_BLOCKER, look->database, "does not exist, and this role may not create databases",
              "have it created, or have the right given to the role", g_strdup_printf("ALTER ROLE %s CREATEDB;", me));
-    if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_create"))
+    if (hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "may_create"))
         lack(view, HB_FINDING_BLOCKER, look->database,
              "does not let this role create schemas (the restore keeps its journal in one)", "have the right granted",
              g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
-    if (look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
+    if (hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
         lack(view, HB_FINDING_BLOCKER, "schema public", "does not let this role create anything in it",
              "have the right granted", g_strdup_printf("GRANT CREATE ON SCHEMA public TO %s;", me));
-}
-
-/* The word after a mark of a definition, quotes included; NULL if the mark is not there. The caller's */
-static char *word_after(const char *definition, const char *mark)
-{
-    const char *at = definition != NULL ? strstr(definition, mark) : NULL;
-    HbToken token;
-
-    if (at == NULL)
-        return NULL;
-    at += strlen(mark);
-    token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &at);
-    return g_strndup(token.start, token.length);
 }
 
 /* Takes the name */
@@ -153,11 +141,11 @@ static void look_for_places(View *view)
 {
     const char *of_database = g_hash_table_lookup(hb_catalog_get_properties(catalog_of(view)), "tablespace");
 
-    if (of_database != NULL && view->look->ahead->state == HB_TARGET_ABSENT)
+    if (of_database != NULL && !hb_pg_look_has_database(view->look))
         require_place(view, g_strdup(of_database), "the database");
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
-        require_place(view, word_after(object->definition, "SET default_tablespace = "), object->identity);
+        require_place(view, hb_pg_word_after(object->definition, HB_PG_SETS_PLACE), object->identity);
     }
 }
 
@@ -232,7 +220,7 @@ static const char *judge_role(const View *view, const HbObject *role)
 
 static const char *judge_membership(const View *view, const HbObject *membership)
 {
-    g_autofree char *quoted = word_after(membership->definition, "GRANT ");
+    g_autofree char *quoted = hb_pg_word_after(membership->definition, "GRANT ");
     g_autofree char *group = quoted != NULL ? hb_sqltext_unquote_name(quoted) : NULL;
 
     return group == NULL || hb_catalog_has_needs(view->there, membership) || may_take_members(view, group)
@@ -295,7 +283,7 @@ static const char *judge_cast(const HbObject *cast)
 static gboolean is_superusers(const View *view, const HbObject *object)
 {
     g_autofree char *language = object->kind == HB_KIND_FUNCTION || object->kind == HB_KIND_PROCEDURE
-                                    ? word_after(object->definition, "\n LANGUAGE ")
+                                    ? hb_pg_word_after(object->definition, "\n LANGUAGE ")
                                     : NULL;
 
     for (gsize k = 0; k < G_N_ELEMENTS(kinds_of_superusers); k++) {
@@ -312,17 +300,17 @@ static gboolean is_superusers(const View *view, const HbObject *object)
 
 static const char *judge_database_owner(const View *view)
 {
-    return view->look->ahead->state != HB_TARGET_ABSENT && !hb_pg_look_is_true(view->look, "owns_database")
+    return hb_pg_look_has_database(view->look) && !hb_pg_look_is_true(view->look, "owns_database")
                ? "can be given by the database's owner only"
                : NULL;
 }
 
 static const char *judge_setting(const View *view, const HbObject *object)
 {
-    g_autofree char *name = word_after(object->definition, " SET ");
+    g_autofree char *name = hb_pg_word_after(object->definition, " SET ");
     g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;
 
-    if (object->kind == HB_KIND_DATABASE_SETTING && view->look->ahead->state != HB_TARGET_ABSENT &&
+    if (object->kind == HB_KIND_DATABASE_SETTING && hb_pg_look_has_database(view->look) &&
         !hb_pg_look_is_true(view->look, "owns_database"))
         return "can be said by the database's owner only";
     if (object->kind == HB_KIND_ROLE_SETTING && hb_catalog_has_needs(view->there, object))
@@ -332,10 +320,9 @@ static const char *judge_setting(const View *view, const HbObject *object)
 
 static const char *judge_server(const View *view, const HbObject *server)
 {
-    g_autofree char *wrapper = word_after(server->definition, "FOREIGN DATA WRAPPER ");
+    g_autofree char *wrapper = hb_pg_word_after(server->definition, "FOREIGN DATA WRAPPER ");
 
-    return wrapper != NULL && view->look->ahead->state != HB_TARGET_ABSENT &&
-                   g_hash_table_contains(view->wrappers, wrapper)
+    return wrapper != NULL && hb_pg_look_has_database(view->look) && g_hash_table_contains(view->wrappers, wrapper)
                ? "needs the right to use its foreign data wrapper, which this role lacks"
                : NULL;
 }

@@ -178,7 +178,7 @@ static gboolean look_at_collations(HbPgLook *look, GError **error)
 gboolean hb_pg_look_at_what_is_there(HbPgLook *look, GError **error)
 {
     for (gsize q = 0; q < G_N_ELEMENTS(questions); q++) {
-        if ((look->ahead->state != HB_TARGET_ABSENT || !questions[q].in_database) && !ask(look, &questions[q], error))
+        if ((hb_pg_look_has_database(look) || !questions[q].in_database) && !ask(look, &questions[q], error))
             return FALSE;
     }
     return look_at_log_level(look, error) && look_at_extensions(look, error) && look_at_collations(look, error);

@@ -2,13 +2,13 @@
 #include "engine/postgres/fitting.h"
 
 #include "core/sqltext.h"
+#include "engine/postgres/printing.h"
 #include "engine/postgres/target.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#define PLACE_BEGINS "SET default_tablespace = "
-#define PLACE_ENDS   "\nRESET default_tablespace;"
+#define PLACE_ENDS "\nRESET default_tablespace;"
 
 /* What a target has: sets of names, as SQL writes them */
 typedef struct {
@@ -81,9 +81,9 @@ static void fit_place(const Target *target, HbCatalog *catalog, HbObject *object
     g_autofree char *name = NULL;
     g_autofree char *why = NULL;
 
-    if (!g_str_has_prefix(object->definition, PLACE_BEGINS))
+    if (!g_str_has_prefix(object->definition, HB_PG_SETS_PLACE))
         return;
-    name = cut(object->definition, PLACE_BEGINS, ";\n", &behind);
+    name = cut(object->definition, HB_PG_SETS_PLACE, ";\n", &behind);
     if (name == NULL || g_hash_table_contains(target->tablespaces, name))
         return;
     why = g_strdup_printf("the target has no tablespace %s: its default one is used", name);
@@ -137,20 +137,6 @@ static void extension_clear(gpointer data)
     g_free(extension->wanted_version);
 }
 
-/* In quotes where it must be; of ... WITH SCHEMA name VERSION ... or ... WITH SCHEMA name; */
-static char *schema_of(const HbObject *extension)
-{
-    static const char mark[] = " WITH SCHEMA ";
-    const char *at = strstr(extension->definition, mark);
-    HbToken token;
-
-    if (at == NULL)
-        return NULL;
-    at += strlen(mark);
-    token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &at);
-    return g_strndup(token.start, token.length);
-}
-
 /* Of extensions, by their names as SQL writes them: $2 is the version that is wanted */
 static const char extension_sql[] =
     "SELECT quote_ident(n.nspname) AS schema, x.extversion AS version, x.extrelocatable AS moves,"
@@ -188,7 +174,7 @@ static gboolean read_extension(HbSession *session, const HbObject *object, gbool
     extension = &g_array_index(there, HbPgExtension, there->len - 1);
     *extension = (HbPgExtension){.object = object,
                                  .name = hb_object_get_name(object),
-                                 .wanted_schema = schema_of(object),
+                                 .wanted_schema = hb_pg_word_after(object->definition, " WITH SCHEMA "),
                                  .wanted_version = g_steal_pointer(&version)};
     fill_extension(extension, result, is_empty && *hb_pg_get(result, 0, "mine") == 't');
     return TRUE;

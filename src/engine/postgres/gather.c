@@ -71,7 +71,7 @@ static void write_as_newer(const HbSession *session, PGresult *result)
     static const char *const names[] = {"name", "on_identity", "designation"};
     static const char *const texts[] = {"definition", "stand_in", "owner_sql", "more_owner_sql"};
 
-    if ((guint)session->version >= hb_pg_first_version_without_new_words())
+    if (session->version >= HB_PG_QUOTES_NEW_WORDS)
         return;
     for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
         quote_new_words(result, PQfnumber(result, names[i]), TRUE);

@@ -117,20 +117,9 @@ gboolean hb_pg_end_lost(HbSession *session, const GArray *alive, guint *ended, G
 
 /* ---- Whom we wait for ---- */
 
-/* "{1,2}" */
-static char *write_ids(const GArray *ids)
-{
-    GString *text = g_string_new("{");
-
-    for (guint i = 0; i < ids->len; i++)
-        g_string_append_printf(text, "%s%" G_GUINT64_FORMAT, i > 0 ? "," : "", g_array_index(ids, guint64, i));
-    g_string_append_c(text, '}');
-    return g_string_free(text, FALSE);
-}
-
 gboolean hb_pg_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error)
 {
-    g_autofree char *list = write_ids(ids);
+    g_autofree char *joined = hb_engine_join_ids(ids), *list = g_strdup_printf("{%s}", joined);
     const char *const values[] = {list};
     g_autoptr(HbResult) result = hb_pg_query_with(session, hb_sql_waits, 1, values, error);
 

@@ -138,11 +138,6 @@ static const char *const new_key_words[] = {"json_array",     "json_arrayagg", "
 /* The name of a type, too, which no server quotes: only what is the name of an object itself is sure */
 #define TYPE_AND_KEY_WORD "json"
 
-guint hb_pg_first_version_without_new_words(void)
-{
-    return 170000;
-}
-
 static gboolean may_hold_new_words(const char *text)
 {
     return strstr(text, "json") != NULL || strstr(text, "merge_action") != NULL || strstr(text, "system_user") != NULL;
@@ -174,4 +169,18 @@ char *hb_pg_quote_new_words(const char *text, gboolean is_name)
         g_string_append_printf(result, is_new ? "\"%.*s\"" : "%.*s", (int)token.length, token.start);
     }
     return g_string_free(result, quoted == 0);
+}
+
+/* ---- Words of a definition ---- */
+
+char *hb_pg_word_after(const char *definition, const char *mark)
+{
+    const char *at = definition != NULL ? strstr(definition, mark) : NULL;
+    HbToken token;
+
+    if (at == NULL)
+        return NULL;
+    at += strlen(mark);
+    token = hb_sqltext_read_token(HB_DIALECT_POSTGRES, &at);
+    return g_strndup(token.start, token.length);
 }

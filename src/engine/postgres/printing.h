@@ -24,5 +24,11 @@ guint hb_pg_find_first_version(const char *sql, const char **what);
  * with quotes around them, as newer ones print it. NULL if there are none; the caller's. is_name: all of it is the name
  * of an object, perhaps with arguments in parentheses
  */
-guint hb_pg_first_version_without_new_words(void); /* servers from this version on quote them */
+#define HB_PG_QUOTES_NEW_WORDS 170000 /* servers from this version on do so themselves */
 char *hb_pg_quote_new_words(const char *text, gboolean is_name);
+
+/* How a definition begins whose object stands in a tablespace; the name follows */
+#define HB_PG_SETS_PLACE "SET default_tablespace = "
+
+/* The word after a mark of a definition, quotes included; NULL if the mark is not there. The caller's */
+char *hb_pg_word_after(const char *definition, const char *mark);

@@ -213,11 +213,12 @@ static char *leave_keys_unchecked(HbSession *session, const HbRowSet *set)
 static char *begin_statement(HbSession *session, const HbRowSet *set, const char *key)
 {
     g_autofree char *entry = hb_pg_journal_entry_sql(session, key, "");
-    g_autofree char *list = column_list(set);
-    g_autofree char *unchecked = leave_keys_unchecked(session, set);
+    g_autofree char *list = NULL, *unchecked = NULL;
 
     if (hb_pg_is_large_objects(set))
         return g_strdup_printf("BEGIN; %s; %s", entry, hb_pg_begin_large_objects_sql);
+    list = column_list(set);
+    unchecked = leave_keys_unchecked(session, set);
     return g_strdup_printf("BEGIN; %s; %s; COPY %s%s FROM STDIN%s", entry, unchecked, set->table, list, form_of(set));
 }
 

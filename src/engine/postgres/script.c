@@ -3,6 +3,7 @@
 
 #include "core/sqltext.h"
 #include "engine/postgres/large_objects.h"
+#include "engine/postgres/printing.h"
 #include "engine/postgres/target.h"
 
 #include <string.h>
@@ -174,17 +175,12 @@ static void append_users(GString *sql, const HbCatalog *catalog)
 
 /* ---- Tablespaces that may be missing ---- */
 
-#define PLACE_BEGINS "SET default_tablespace = "
-
 /* The name, quoted, of the tablespace that a definition asks for; NULL: for none. The caller's */
 static char *find_place(const HbObject *object)
 {
-    const char *name = object->definition != NULL && g_str_has_prefix(object->definition, PLACE_BEGINS)
-                           ? object->definition + strlen(PLACE_BEGINS)
-                           : NULL;
-    const char *end = name != NULL ? strstr(name, ";\n") : NULL;
-
-    return end != NULL ? g_strndup(name, (gsize)(end - name)) : NULL;
+    return object->definition != NULL && g_str_has_prefix(object->definition, HB_PG_SETS_PLACE)
+               ? hb_pg_word_after(object->definition, HB_PG_SETS_PLACE)
+               : NULL;
 }
 
 /* The first object in it, by whose number the script's variable is called */
@@ -269,9 +265,9 @@ char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object)
     if (user != NULL)
         g_string_append_printf(sql, "\\if :new_user_%u\n", hb_catalog_get_place(catalog, user->identity));
     if (place != NULL) {
-        g_string_append_printf(sql, "\\if :place_%u\n" PLACE_BEGINS "%s;\n\\endif\n", find_first_in(catalog, place),
+        g_string_append_printf(sql, "\\if :place_%u\n" HB_PG_SETS_PLACE "%s;\n\\endif\n", find_first_in(catalog, place),
                                place);
-        definition += strlen(PLACE_BEGINS) + strlen(place) + strlen(";\n");
+        definition += strlen(HB_PG_SETS_PLACE) + strlen(place) + strlen(";\n");
     }
     append_for_shell(sql, definition);
     g_string_append_c(sql, '\n');
