@@ -40,9 +40,9 @@ rule '\b(strcpy|strcat|sprintf|gets) ?\(' 'nothing' 'unbounded string functions'
 
 # Nothing includes itself by way of others. A module is a header with its source; NAME_inner.h is what NAME's files share
 circles=$(python3 - <<'PYTHON'
-import glob, os, re, sys
+import glob, re, sys
 sys.setrecursionlimit(10000)
-paths = [p for p in glob.glob('src/**/*.[ch]', recursive=True)]
+paths = glob.glob('src/**/*.[ch]', recursive=True)
 inner = {p[4:-len('_inner.h')] for p in paths if p.endswith('_inner.h')}
 module = lambda name: next((m for m in inner if name == m or name.startswith(m + '_')), name)
 uses = {}
@@ -64,7 +64,7 @@ def walk(name):
 for name in sorted(uses):
     walk(name)
 PYTHON
-)
+) || complain "the includes could not be read"
 [ -z "$circles" ] || complain "includes in a circle:"$'\n'"$circles"
 
 # Each header compiles alone

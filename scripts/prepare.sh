@@ -7,8 +7,8 @@ set -euo pipefail
 build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev scdoc"
 servers="postgresql-15 mariadb-server"
 versions=$(command -v npm >/dev/null || echo "nodejs npm")
-tests="libcmocka-dev"
-lint="clang-format cppcheck valgrind git"
+tests="libcmocka-dev python3"
+lint="clang-format cppcheck valgrind git python3"
 bench="bc time"
 fuzz="clang libclang-rt-dev"
 
