@@ -75,20 +75,29 @@ static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
         return end_lost(claim, claim->session, error) &&
                claim->engine->claim(claim->session, claim->of_server, holder, error);
     }
-    return holder->id == 0 || holder->silent_s >= 0 || set_taken_error(holder->who, error);
+    return TRUE;
 }
 
-/* Who was silent, and is less so now, is alive */
+/*
+ * Who was silent, and is less so now, is alive, and so is he of whom nothing can be seen twice. A session that ends
+ * may be followed by another one that ends: our own look at the target, or the next run that was killed
+ */
+static gboolean is_alive(const HbPeer *holder, guint64 id_before, gint64 silent_before)
+{
+    return holder->id == id_before && (holder->silent_s < 0 || holder->silent_s < silent_before);
+}
+
 static gboolean wait_for_it(HbClaim *claim, HbPeer *holder, GError **error)
 {
     for (guint look = 0; look < LOOKS_MAX; look++) {
-        const gint64 before = holder->silent_s;
+        const guint64 id_before = holder->id;
+        const gint64 silent_before = holder->silent_s;
 
         if (!try_once(claim, holder, error))
             return FALSE;
         if (holder->id == 0)
             return end_lost(claim, claim->session, error);
-        if (look > 0 && holder->silent_s < before)
+        if (is_alive(holder, id_before, silent_before))
             break;
         if (look == 1)
             tell_waiting(claim, holder);

@@ -44,3 +44,12 @@ void scripted_set_role(const char *name);
 
 /* The target's database exists, and holds this (NULL: nothing) */
 void scripted_set_target(gboolean exists, const char *content);
+
+/* Who has the hold on the target, look after look (id 0: nobody), and for how long he is silent, in s; -1: unknown */
+typedef struct {
+    guint64 id;
+    gint64 silent_s;
+} ScriptedHolder;
+
+/* Borrowed */
+void scripted_set_holders(const ScriptedHolder *holders, guint count);

@@ -46,12 +46,15 @@ static gboolean take_lock(HbSession *session, guint number, gboolean *taken, GEr
     return FALSE;
 }
 
-/* Without the right to see all sessions only those of one's own account are seen */
+/*
+ * Without the right to see all sessions only those of one's own account are seen. One that is going away ("Killed",
+ * "Quit") does nothing any more
+ */
 static gboolean describe_holder(HbSession *session, HbPeer *holder, GError **error)
 {
     g_autoptr(HbMyResult) result =
         hb_my_query_format(session, error,
-                           "SELECT CONCAT(USER, '@', HOST), IF(COMMAND = 'Sleep', TIME, 0)"
+                           "SELECT CONCAT(USER, '@', HOST), IF(COMMAND IN ('Query', 'Execute'), 0, TIME)"
                            " FROM information_schema.PROCESSLIST WHERE ID = %" G_GUINT64_FORMAT,
                            holder->id);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
