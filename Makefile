@@ -62,7 +62,7 @@ fuzz:
 
 valgrind: all
 	scripts/prepare.sh lint
-	for test in build/tests/core_test_*; do [ ! -f $$test ] || valgrind -q --error-exitcode=9 --leak-check=full --errors-for-leak-kinds=definite $$test || exit 1; done
+	for test in build/tests/core_*test_*; do [ ! -f $$test ] || valgrind -q --error-exitcode=9 --leak-check=full --errors-for-leak-kinds=definite $$test || exit 1; done
 
 bench: all
 	scripts/prepare.sh servers bench

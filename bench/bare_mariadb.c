@@ -26,7 +26,7 @@
 typedef struct {
     char *sql;
     char *file; /* for load */
-    const char *coding;
+    const char *hex_columns;
     int columns;
 } Job;
 
@@ -130,14 +130,14 @@ static int digit(char c)
 }
 
 /* Decodes the field at `at` in place; returns where the next one begins */
-static char *decode(char *at, char coding, Batch *batch, int column, int row)
+static char *decode(char *at, char hex_columns, Batch *batch, int column, int row)
 {
     static const char letters[] = "bfnrtv", bytes[] = "\b\f\n\r\t\v";
     char *to = at, *start = at;
     int is_null = at[0] == '\\' && at[1] == 'N';
 
     for (; *at != '\t' && *at != '\n'; at++) {
-        if (coding == 'x' && !is_null) {
+        if (hex_columns == 'x' && !is_null) {
             *to++ = (char)(digit(at[0]) << 4 | digit(at[1]));
             at++;
         } else if (*at == '\\') {
@@ -159,7 +159,7 @@ static void send(MYSQL_STMT *statement, const Job *job, Batch *batch, unsigned r
 
     memset(binds, 0, sizeof binds);
     for (int c = 0; c < job->columns; c++) {
-        binds[c].buffer_type = job->coding[c] == 'x' ? MYSQL_TYPE_BLOB : MYSQL_TYPE_STRING;
+        binds[c].buffer_type = job->hex_columns[c] == 'x' ? MYSQL_TYPE_BLOB : MYSQL_TYPE_STRING;
         binds[c].buffer = batch->values[c];
         binds[c].length = batch->lengths[c];
         binds[c].u.indicator = batch->indicators[c];
@@ -180,7 +180,7 @@ static void load_file(MYSQL *mysql, const Job *job, Batch *batch)
     run(mysql, "START TRANSACTION");
     while (*at != '\0') {
         for (int c = 0; c < job->columns; c++)
-            at = decode(at, job->coding[c], batch, c, (int)rows);
+            at = decode(at, job->hex_columns[c], batch, c, (int)rows);
         rows++;
         if (rows == BATCH_ROWS || at - sent > BATCH_BYTES || *at == '\0') {
             send(statement, job, batch, rows);
@@ -214,7 +214,7 @@ static void *load_rows(void *data)
 static void add_loads(const char *dump, const json_t *set)
 {
     const json_t *chunks = json_object_get(set, "chunks"), *columns = json_object_get(set, "columns");
-    const char *coding = json_string_value(json_object_get(set, "coding"));
+    const char *hex_columns = json_string_value(json_object_get(set, "coding"));
     int count = (int)json_array_size(columns);
     char *all_text = malloc(MAX_COLUMNS + 1);
 
@@ -231,7 +231,7 @@ static void add_loads(const char *dump, const json_t *set)
             strcat(sql, c > 0 ? ", ?" : "?");
         strcat(sql, ")");
         snprintf(file, 4096, "%s/%s", dump, json_string_value(json_object_get(json_array_get(chunks, i), "file")));
-        add_job((Job){sql, file, coding != NULL ? coding : all_text, count});
+        add_job((Job){sql, file, hex_columns != NULL ? hex_columns : all_text, count});
     }
 }
 

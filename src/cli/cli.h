@@ -11,8 +11,8 @@
 #include "cli/status.h"
 #include "cli/voice.h"
 #include "engine/engine.h"
-#include "work/observer.h"
-#include "work/source.h"
+#include "work/run/observer.h"
+#include "work/source/snapshot_source.h"
 
 typedef struct {
     HbOptions options;
@@ -55,7 +55,7 @@ gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine
 gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error);
 
 /* How a database is to be read, as far as the options say; engine and address are still to be filled in */
-HbSourceOptions hb_cli_make_source(const HbCli *cli);
+HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli);
 
 /* --for-version as a number of the engine's; 0: none was given */
 gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *version, const char **text,

@@ -42,11 +42,11 @@ HbStatus hb_cli_get_status(const GError *error)
     case HB_ERROR_RETRY:
     case HB_ERROR_LOCKED:
     case HB_ERROR_EXISTS:
-    case HB_ERROR_NOTED:
+    case HB_ERROR_ALREADY_DONE:
     case HB_ERROR_ABSENT:
     case HB_ERROR_RIGHTS:
     case HB_ERROR_STATEMENT:
-    case HB_ERROR_UNMET:
+    case HB_ERROR_CONSTRAINT_VIOLATED:
     case HB_ERROR_DUPLICATE:
     case HB_ERROR_CIRCLE:
         return HB_STATUS_STATEMENT;
@@ -95,15 +95,15 @@ gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *ve
                         "--for-version: “%s” is no version that definitions can be written for", *text);
 }
 
-HbSourceOptions hb_cli_make_source(const HbCli *cli)
+HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
 {
-    return (HbSourceOptions){.parts = cli->options.part_bits,
-                             .choice = cli->options.choice,
-                             .jobs = cli->options.job_count,
-                             .hold_tables = cli->options.hold_tables,
-                             .lock_wait_ms = cli->options.lock_wait_ms,
-                             .stop = cli->stop,
-                             .observers = cli->observers};
+    return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,
+                                     .choice = cli->options.choice,
+                                     .jobs = cli->options.job_count,
+                                     .hold_tables = cli->options.hold_tables,
+                                     .lock_wait_ms = cli->options.lock_wait_ms,
+                                     .stop = cli->stop,
+                                     .observers = cli->observers};
 }
 
 void hb_cli_print(HbCli *cli, char *text)

@@ -5,9 +5,9 @@
  */
 #pragma once
 
-#include "core/choice.h"
-#include "core/existing.h"
-#include "work/adapt.h"
+#include "core/compare/conflicts.h"
+#include "core/select/selection.h"
+#include "work/source/adapt.h"
 
 /* Which commands take an option */
 enum {
@@ -68,7 +68,7 @@ typedef struct {
     int compression;
     HbWishes wishes;
     HbExistingWish existing_wish;
-    HbChoice *choice;
+    HbSelection *choice;
 } HbOptions;
 
 typedef struct {

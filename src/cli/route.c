@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/route.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <string.h>
 

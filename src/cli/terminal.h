@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include "work/stop.h"
+#include "work/run/stop.h"
 
 gboolean hb_terminal_is_output(void);     /* standard output is a terminal */
 gboolean hb_terminal_is_error_live(void); /* standard error is one that can move its cursor */

@@ -5,7 +5,7 @@
  */
 #pragma once
 
-#include "work/observer.h"
+#include "work/run/observer.h"
 
 typedef struct HbView HbView;
 

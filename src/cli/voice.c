@@ -3,7 +3,7 @@
 
 #include "cli/terminal.h"
 #include "cli/view.h"
-#include "core/error.h"
+#include "core/base/error.h"
 #include "report/text.h"
 
 #include <errno.h>

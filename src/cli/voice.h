@@ -8,7 +8,7 @@
  */
 #pragma once
 
-#include "work/observer.h"
+#include "work/run/observer.h"
 
 typedef struct HbVoice HbVoice;
 

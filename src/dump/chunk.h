@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include "core/digest.h"
+#include "core/base/digest.h"
 #include "dump/folder.h"
 
 /* What a dump knows of a chunk */

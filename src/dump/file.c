@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/file.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/limits.h"
 
 #include <errno.h>

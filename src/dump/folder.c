@@ -2,7 +2,7 @@
 #define _GNU_SOURCE /* syncfs, renameat2 */
 #include "dump/folder.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/limits.h"
 #include "dump/tar.h"
 

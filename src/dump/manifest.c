@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/manifest.h"
 
-#include "core/json_text.h"
+#include "core/base/json_text.h"
 
 #include <jansson.h>
 
@@ -49,7 +49,7 @@ HbManifest *hb_manifest_new(void)
     manifest->segments = g_array_new(FALSE, TRUE, sizeof(HbSegment));
     manifest->rows = g_ptr_array_new_with_free_func(stored_rows_free);
     manifest->dropped = g_ptr_array_new_with_free_func(stored_rows_free);
-    manifest->survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_sheet_free);
+    manifest->survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
     return manifest;
 }
 
@@ -69,7 +69,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_free(manifest->database_quoted);
     g_free(manifest->snapshot_time);
     g_free(manifest->snapshot_position);
-    hb_choice_free(manifest->choice);
+    hb_selection_free(manifest->choice);
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
@@ -178,7 +178,7 @@ static json_t *write_variants(const GPtrArray *variants)
     json_t *list = json_array();
 
     for (guint i = 0; i < variants->len; i++) {
-        const HbVariant *variant = variants->pdata[i];
+        const HbWording *variant = variants->pdata[i];
         json_t *json = json_object();
         json_object_set_new(json, "since", number(variant->since));
         if (variant->definition != NULL)
@@ -247,8 +247,8 @@ static json_t *write_rows(const HbStoredRows *rows)
     json_object_set_new(json, "identity", text_or_null(rows->set->identity));
     json_object_set_new(json, "table", text_or_null(rows->set->table));
     json_object_set_new(json, "columns", texts(rows->set->columns));
-    if (strspn(rows->set->coding->str, "t") < rows->set->coding->len)
-        json_object_set_new(json, "coding", json_string(rows->set->coding->str));
+    if (strspn(rows->set->hex_columns->str, "t") < rows->set->hex_columns->len)
+        json_object_set_new(json, "coding", json_string(rows->set->hex_columns->str));
     json_object_set_new(json, "rows", number(rows->digest.rows));
     json_object_set_new(json, "digest", write_digest(&rows->digest));
     json_object_set_new(json, "bytes", number(rows->bytes));
@@ -270,7 +270,7 @@ static json_t *write_properties(GHashTable *properties)
     return json;
 }
 
-static json_t *write_sheet(const HbSheet *sheet)
+static json_t *write_sheet(const HbResultTable *sheet)
 {
     json_t *rows = json_array();
 
@@ -278,7 +278,7 @@ static json_t *write_sheet(const HbSheet *sheet)
         json_t *row = json_object();
         for (guint c = 0; c < sheet->columns->len; c++) {
             const HbColumn *column = sheet->columns->pdata[c];
-            const char *cell = hb_sheet_get(sheet, r, c);
+            const char *cell = hb_result_table_get(sheet, r, c);
             json_object_set_new(row, column->key, text_or_null(cell));
         }
         json_array_append_new(rows, row);
@@ -329,7 +329,7 @@ static json_t *write_patterns(const GPtrArray *patterns)
     return list;
 }
 
-static json_t *write_choice(const HbChoice *choice)
+static json_t *write_choice(const HbSelection *choice)
 {
     return json_pack("{s:o, s:o, s:b}", "take", write_patterns(choice->take), "skip", write_patterns(choice->skip),
                      "alone", choice->alone);
@@ -351,7 +351,7 @@ static json_t *write_lists(const HbManifest *manifest, json_t *root)
             omitted, json_pack("{s:o, s:o}", "what", text_or_null(omission->what), "why", text_or_null(omission->why)));
     }
     for (guint i = 0; i < manifest->survey->len; i++) {
-        const HbSheet *sheet = manifest->survey->pdata[i];
+        const HbResultTable *sheet = manifest->survey->pdata[i];
         json_object_set_new(survey, sheet->key, write_sheet(sheet));
     }
     json_object_set_new(root, "objects", objects);

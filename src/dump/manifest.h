@@ -7,9 +7,9 @@
  */
 #pragma once
 
-#include "core/catalog.h"
-#include "core/choice.h"
-#include "core/sheet.h"
+#include "core/base/result_table.h"
+#include "core/model/catalog.h"
+#include "core/select/selection.h"
 #include "dump/chunk.h"
 
 #define HB_MANIFEST_FILE    "manifest.json"
@@ -55,12 +55,12 @@ typedef struct {
     char *snapshot_position; /* may be NULL */
     guint parts;
     gboolean rows_follow; /* this one begins a stream: another follows the rows */
-    HbChoice *choice;     /* what was taken and skipped; NULL: everything was taken */
+    HbSelection *choice;  /* what was taken and skipped; NULL: everything was taken */
     HbCatalog *catalog;   /* arranged */
     GArray *segments;     /* HbSegment, by place in the catalog */
     GPtrArray *rows;      /* HbStoredRows *, one for each row set of the catalog, same index */
     GPtrArray *dropped;   /* HbStoredRows *: those that were dropped; others may point to them */
-    GPtrArray *survey;    /* HbSheet * */
+    GPtrArray *survey;    /* HbResultTable * */
     GPtrArray *members;   /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;
 

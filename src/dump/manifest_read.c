@@ -5,8 +5,8 @@
  */
 #include "dump/manifest.h"
 
-#include "core/error.h"
-#include "core/json_text.h"
+#include "core/base/error.h"
+#include "core/base/json_text.h"
 #include "dump/invariants.h"
 #include "dump/limits.h"
 
@@ -146,7 +146,7 @@ static gboolean read_variant(const Place *place, const json_t *json, GPtrArray *
         return FALSE;
     if ((variants->len == 0) != (since == 0))
         return wrong(place, "since", "is not 0 for the first of the variants, or again for another");
-    g_ptr_array_add(variants, hb_variant_new((guint)since, definition, lost));
+    g_ptr_array_add(variants, hb_wording_new((guint)since, definition, lost));
     return TRUE;
 }
 
@@ -160,7 +160,7 @@ static gboolean read_variants(const Place *place, const json_t *json, HbObject *
         return FALSE;
     if (json_array_size(list) == 0)
         return wrong(place, "variants", "is empty");
-    object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_variant_free);
+    object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
     for (gsize i = 0; i < json_array_size(list); i++) {
         if (!read_variant(place, json_array_get(list, i), object->variants))
             return FALSE;
@@ -242,15 +242,15 @@ static gboolean read_chunks(const Place *place, const json_t *json, HbStoredRows
 /* A letter for each column, if any of them is not plain text */
 static gboolean read_coding(const Place *place, const json_t *json, HbRowSet *set)
 {
-    g_autofree char *coding = NULL;
+    g_autofree char *hex_columns = NULL;
 
     if (json_object_get(json, "coding") == NULL)
         return TRUE;
-    if (!get_text(place, json, "coding", &coding))
+    if (!get_text(place, json, "coding", &hex_columns))
         return FALSE;
-    if (strlen(coding) != set->columns->len || strspn(coding, "txd") != strlen(coding))
+    if (strlen(hex_columns) != set->columns->len || strspn(hex_columns, "txd") != strlen(hex_columns))
         return wrong(place, "coding", "does not say t, x or d for each column");
-    g_string_assign(set->coding, coding);
+    g_string_assign(set->hex_columns, hex_columns);
     return TRUE;
 }
 
@@ -406,7 +406,7 @@ static gboolean read_head(HbManifest *manifest, const json_t *root, GError **err
     return read_source(manifest, &place, json_object_get(root, "source"));
 }
 
-static gboolean read_patterns(HbChoice *choice, const Place *place, const json_t *json, const char *option)
+static gboolean read_patterns(HbSelection *choice, const Place *place, const json_t *json, const char *option)
 {
     const json_t *list = json_object_get(json, option);
     gsize index;
@@ -417,7 +417,7 @@ static gboolean read_patterns(HbChoice *choice, const Place *place, const json_t
     json_array_foreach(list, index, text)
     {
         g_autofree char *pattern = json_is_string(text) ? hb_json_text_read(json_string_value(text)) : NULL;
-        if (pattern == NULL || !hb_choice_add(choice, option, pattern, NULL))
+        if (pattern == NULL || !hb_selection_add(choice, option, pattern, NULL))
             return wrong(place, option, "holds what chooses nothing");
     }
     return TRUE;
@@ -430,7 +430,7 @@ static gboolean read_choice(HbManifest *manifest, const json_t *root, GError **e
 
     if (json == NULL)
         return TRUE;
-    manifest->choice = hb_choice_new();
+    manifest->choice = hb_selection_new();
     manifest->choice->alone = json_is_true(json_object_get(json, "alone"));
     return read_patterns(manifest->choice, &place, json, "take") &&
            read_patterns(manifest->choice, &place, json, "skip");

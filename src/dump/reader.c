@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/reader.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/invariants.h"
 #include "dump/limits.h"
 

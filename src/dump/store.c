@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/store.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/folder.h"
 #include "dump/tar.h"
 

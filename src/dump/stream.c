@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/stream.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/folder.h"
 #include "dump/limits.h"
 #include "dump/reader.h"

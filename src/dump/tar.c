@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/tar.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "dump/file.h"
 
 #include <archive.h>

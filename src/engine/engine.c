@@ -34,7 +34,7 @@ gboolean hb_engine_check_answer(guint64 rows, guint columns, GError **error)
                         rows, columns, HB_ANSWER_ROWS_MAX, HB_ANSWER_COLUMNS_MAX);
 }
 
-void hb_reach_clear(HbReach *reach)
+void hb_restore_privileges_clear(HbRestorePrivileges *reach)
 {
     g_clear_pointer(&reach->owners, g_hash_table_unref);
     g_clear_pointer(&reach->closed, g_hash_table_unref);

@@ -15,12 +15,12 @@
  */
 #pragma once
 
-#include "core/catalog.h"
-#include "core/error.h"
-#include "core/preflight.h"
-#include "core/rename.h"
-#include "core/sheet.h"
-#include "core/sqltext.h"
+#include "core/base/error.h"
+#include "core/base/result_table.h"
+#include "core/compare/preflight.h"
+#include "core/model/catalog.h"
+#include "core/select/rename.h"
+#include "core/sql/lexer.h"
 
 typedef struct HbSession HbSession; /* each engine's own */
 
@@ -114,12 +114,13 @@ GArray *hb_databases_new(void); /* frees the names with itself */
 void hb_databases_add(GArray *databases, const char *name, guint64 bytes);
 
 typedef struct {
-    guint64 analyze_from_rows;  /* smaller tables need no refreshing of the planner's figures */
-    guint binary_within;        /* versions that are equal when divided by this share a binary form; 0: there is none */
-    gboolean cross_references;  /* what is in one database may need what is in another */
-    gboolean rights_one_by_one; /* changes of users and rights get in each other's way */
-    gboolean journal_guarded;   /* nobody else can write to a journal, but for superusers */
-    gboolean definitions_undone; /* what defines and drops is part of a transaction, and undone with it */
+    guint64 analyze_from_rows;       /* smaller tables need no refreshing of the planner's figures */
+    guint binary_compatible_divisor; /* versions that are equal when divided by this share a binary form; 0: there is
+                                        none */
+    gboolean cross_database_needs;   /* what is in one database may need what is in another */
+    gboolean serialise_grants;       /* changes of users and rights get in each other's way */
+    gboolean journal_guarded;        /* nobody else can write to a journal, but for superusers */
+    gboolean transactional_ddl;      /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 
 /* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this
@@ -135,19 +136,19 @@ typedef struct {
     gboolean part_of_server; /* one database of a whole server's dump */
     guint sessions;          /* that will be opened at once */
     guint64 bytes;           /* of rows */
-} HbAhead;
+} HbRestorePreview;
 
-/* What somebody may change of what is on a target; sets of texts, owned. Clear it with hb_reach_clear() */
+/* What somebody may change of what is on a target; sets of texts, owned. Clear it with hb_restore_privileges_clear() */
 typedef struct {
     GHashTable *owners; /* names, unquoted, of those whose objects are as good as his own */
     GHashTable *closed; /* identities of schemas that he may create nothing in */
     guint64 locks;      /* that all transactions of the server can hold together; 0: as many as they need */
-} HbReach;
+} HbRestorePrivileges;
 
-void hb_reach_clear(HbReach *reach);
+void hb_restore_privileges_clear(HbRestorePrivileges *reach);
 
 /* The settings that change what SQL means are properties of a catalog under this prefix and their name */
-#define HB_MEANING_PREFIX "setting "
+#define HB_SEMANTIC_SETTING_PREFIX "setting "
 
 /* Does the engine's stock shell hand a definition to the server as it is? */
 typedef enum {
@@ -217,7 +218,7 @@ struct HbEngine {
     gboolean (*find_wait)(HbSession *session, const GArray *ids, char **wait, GError **error);
 
     /* ---- Looking ---- */
-    GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbSheet *; the caller's */
+    GPtrArray *(*survey)(HbSession *session, gboolean whole_server, GError **error); /* HbResultTable *; the caller's */
 
     /* Not yet arranged. sessions: HbSession *, one at least, all in one snapshot: they share the work */
     HbCatalog *(*read_catalog)(GPtrArray *sessions, guint parts, GError **error);
@@ -240,7 +241,7 @@ struct HbEngine {
 
     /* A query's answer, in a transaction that may write nothing: columns as they are called, all as text. The caller's
      */
-    HbSheet *(*ask)(HbSession *session, const char *question, GError **error);
+    HbResultTable *(*ask)(HbSession *session, const char *question, GError **error);
 
     /* ---- Rows ---- */
     GArray *(*split_rows)(HbSession *session, const HbRowSet *set, guint64 bytes); /* HbRange; the caller's */
@@ -252,7 +253,7 @@ struct HbEngine {
     /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
     gboolean (*fit_target)(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
     /* What would go wrong there, or otherwise than expected: HbFinding; writes nothing */
-    gboolean (*look_ahead)(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error);
+    gboolean (*preflight)(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);
     gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
     gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
     gboolean (*find_journal)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
@@ -261,9 +262,9 @@ struct HbEngine {
      */
     gboolean (*find_rows)(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
     /* SQL that drops an object of the catalog, if it is there; NULL: it cannot be dropped alone. The caller's */
-    char *(*make_removal)(const HbCatalog *catalog, const HbObject *object);
+    char *(*make_drop_sql)(const HbCatalog *catalog, const HbObject *object);
     /* SQL that takes all rows out of a table; NULL: they are those of no table. The caller's */
-    char *(*make_emptying)(const HbRowSet *set);
+    char *(*make_empty_sql)(const HbRowSet *set);
     const char *clearing_preamble; /* SQL before both, so that locks of others are not waited for long; NULL: none */
     GHashTable *(*read_journal)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
     gboolean (*forget_steps)(HbSession *session, const char *prefix, GError **error); /* whose keys begin with it */
@@ -291,15 +292,15 @@ struct HbEngine {
      */
     char *(*make_lending)(const HbObject *object);
 
-    /* What the session's user may change of what is there. NULL: what its rights say, which look_ahead() looks at */
-    gboolean (*read_reach)(HbSession *session, HbReach *reach, GError **error);
+    /* What the session's user may change of what is there. NULL: what its rights say, which preflight() looks at */
+    gboolean (*read_privileges)(HbSession *session, HbRestorePrivileges *reach, GError **error);
 
     /* SQL that gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
     char *(*make_password_sql)(HbSession *session, const HbObject *role, const char *password, GError **error);
 
     /*
-     * Each does its work and notes the key in the journal, both or neither. HB_ERROR_NOTED: it is there by now, for
-     * another session has done it: that of a program which was killed while its server still worked, say
+     * Each does its work and notes the key in the journal, both or neither. HB_ERROR_ALREADY_DONE: it is there by now,
+     * for another session has done it: that of a program which was killed while its server still worked, say
      */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
@@ -318,7 +319,7 @@ struct HbEngine {
      * The caller's. NULL: definitions name nobody */
     char *(*disown)(const char *definition);
 
-    gboolean (*is_volatile)(const HbObject *table); /* does the server empty it when it crashes? */
+    gboolean (*is_unlogged)(const HbObject *table); /* does the server empty it when it crashes? */
     char *(*get_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none. The caller's */
 };
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/graph.h"
 
-#include "core/error.h"
-#include "core/sqltext.h"
+#include "core/base/error.h"
+#include "core/sql/lexer.h"
 #include "report/text.h"
 
 #include <graphviz/gvc.h>

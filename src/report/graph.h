@@ -9,7 +9,7 @@
  */
 #pragma once
 
-#include "core/catalog.h"
+#include "core/model/catalog.h"
 
 #define HB_GRAPH_RELATIONS_MAX 120
 

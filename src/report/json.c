@@ -3,9 +3,9 @@
 
 #include "report/steps.h"
 #include "report/text.h"
-#include "work/probe.h"
+#include "work/verify/questions.h"
 
-#include "core/needs.h"
+#include "core/graph/closure.h"
 
 #include "version.h"
 
@@ -49,15 +49,15 @@ static json_t *number(guint64 value)
     return json_integer((json_int_t)value);
 }
 
-static json_t *write_cell(const HbSheet *sheet, guint row, guint column)
+static json_t *write_cell(const HbResultTable *sheet, guint row, guint column)
 {
     const HbColumn *type = sheet->columns->pdata[column];
-    const char *cell = hb_sheet_get(sheet, row, column);
+    const char *cell = hb_result_table_get(sheet, row, column);
 
     return cell != NULL && type->type != HB_COLUMN_TEXT ? number(g_ascii_strtoull(cell, NULL, 10)) : text(cell);
 }
 
-static json_t *write_sheet(const HbSheet *sheet)
+static json_t *write_sheet(const HbResultTable *sheet)
 {
     json_t *rows = json_array();
 
@@ -85,7 +85,7 @@ char *hb_json_survey(const HbSurvey *survey)
     json_object_set_new(root, "server", write_server(&survey->server));
     json_object_set_new(root, "scope", text(survey->whole_server ? "server" : "database"));
     for (guint i = 0; i < survey->sheets->len; i++) {
-        const HbSheet *sheet = survey->sheets->pdata[i];
+        const HbResultTable *sheet = survey->sheets->pdata[i];
         json_object_set_new(root, sheet->key, write_sheet(sheet));
     }
     return end(root);
@@ -165,7 +165,7 @@ static json_t *write_needs(GArray *needs)
     json_t *list = json_array();
 
     for (guint i = 0; i < needs->len; i++) {
-        const HbNeed *need = &g_array_index(needs, HbNeed, i);
+        const HbClosureItem *need = &g_array_index(needs, HbClosureItem, i);
         json_array_append_new(
             list, json_pack("{s:o, s:i}", "identity", text(need->object->identity), "distance", (int)need->distance));
     }
@@ -178,8 +178,8 @@ char *hb_json_needs(const HbCatalog *catalog, const HbObject *object)
     json_t *root = begin("needs");
 
     json_object_set_new(root, "object", write_object(object));
-    json_object_set_new(root, "needs", write_needs(hb_needs_find_needed(catalog, object)));
-    json_object_set_new(root, "needed_by", write_needs(hb_needs_find_needing(catalog, object)));
+    json_object_set_new(root, "needs", write_needs(hb_closure_find_needed(catalog, object)));
+    json_object_set_new(root, "needed_by", write_needs(hb_closure_find_needing(catalog, object)));
     return end(root);
 }
 
@@ -226,7 +226,7 @@ char *hb_json_preflight(const HbRestore *restore)
 
 char *hb_json_steps(const HbRestore *restore)
 {
-    g_autoptr(GPtrArray) names = hb_steps_list(restore);
+    g_autoptr(GPtrArray) names = hb_restore_plan_list(restore);
     json_t *root = begin("steps"), *list = json_array();
 
     for (guint i = 0; i < names->len; i++)
@@ -276,14 +276,14 @@ char *hb_json_files(const HbFileCheck *check, const char *path)
     return end(root);
 }
 
-static json_t *write_answer(const HbSheet *answer)
+static json_t *write_answer(const HbResultTable *answer)
 {
     json_t *rows = answer != NULL ? json_array() : json_null();
 
     for (guint r = 0; answer != NULL && r < answer->rows->len; r++) {
         json_t *cells = json_array();
         for (guint c = 0; c < answer->columns->len; c++)
-            json_array_append_new(cells, text(hb_sheet_get(answer, r, c)));
+            json_array_append_new(cells, text(hb_result_table_get(answer, r, c)));
         json_array_append_new(rows, cells);
     }
     return rows;
@@ -294,7 +294,7 @@ static json_t *write_probes(const GPtrArray *probes)
     json_t *list = json_array();
 
     for (guint i = 0; i < probes->len; i++) {
-        const HbProbe *probe = probes->pdata[i];
+        const HbAnswer *probe = probes->pdata[i];
         json_array_append_new(list, json_pack("{s:o, s:b, s:o, s:o, s:o, s:o}", "question", text(probe->question),
                                               "same", (int)probe->same, "from", write_answer(probe->from), "to",
                                               write_answer(probe->to), "from_refusal", text(probe->from_refusal),
@@ -319,8 +319,8 @@ char *hb_json_verification(const HbVerification *verification)
         json_array_append_new(unread, text(verification->unread->pdata[i]));
     for (guint i = 0; i < verification->only_in_to->len; i++)
         json_array_append_new(only_in_to, text(verification->only_in_to->pdata[i]));
-    for (guint i = 0; i < verification->let_be->len; i++)
-        json_array_append_new(unread, text(verification->let_be->pdata[i]));
+    for (guint i = 0; i < verification->ignored->len; i++)
+        json_array_append_new(unread, text(verification->ignored->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
     json_object_set_new(root, "objects", number(verification->objects));
     json_object_set_new(root, "tables", number(verification->tables));

@@ -6,9 +6,9 @@
 #pragma once
 
 #include "dump/manifest.h"
-#include "work/restore.h"
+#include "work/restore/restore.h"
 #include "work/survey.h"
-#include "work/verify.h"
+#include "work/verify/verify.h"
 
 /* All texts are the caller's */
 char *hb_json_survey(const HbSurvey *survey);

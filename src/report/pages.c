@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/pages.h"
 
-#include "core/needs.h"
+#include "core/graph/closure.h"
 #include "report/pieces.h"
 #include "report/preflight.h"
 #include "report/probes.h"
@@ -69,17 +69,17 @@ static void append_dump_head(GString *out, gboolean color, const HbManifest *man
 
 static void append_omissions(GString *out, gboolean color, const GPtrArray *omissions)
 {
-    g_autoptr(HbSheet) sheet = hb_sheet_new("left_out", "Not in the dump");
+    g_autoptr(HbResultTable) sheet = hb_result_table_new("left_out", "Not in the dump");
 
     if (omissions->len == 0)
         return;
-    hb_sheet_add_column(sheet, "what", "what", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "why", "why", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "what", "what", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "why", "why", HB_COLUMN_TEXT);
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        guint row = hb_sheet_add_row(sheet);
-        hb_sheet_set(sheet, row, 0, omission->what);
-        hb_sheet_set(sheet, row, 1, omission->why);
+        guint row = hb_result_table_add_row(sheet);
+        hb_result_table_set(sheet, row, 0, omission->what);
+        hb_result_table_set(sheet, row, 1, omission->why);
     }
     g_string_append_c(out, '\n');
     hb_table_append(out, sheet, color);
@@ -96,7 +96,7 @@ static void append_dump_verdict(GString *out, gboolean color, const char *path, 
         hb_piece_append_verdict(out, color, FALSE, "Written: %s, but %s left out, as listed above", visible, things);
 }
 
-char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, const GPtrArray *omissions,
+char *hb_page_whole_dump(const HbManifest *manifest, const HbResultTable *databases, const GPtrArray *omissions,
                          const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
@@ -136,18 +136,18 @@ char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds,
     return g_string_free(out, FALSE);
 }
 
-static HbSheet *list_objects(const HbManifest *manifest)
+static HbResultTable *list_objects(const HbManifest *manifest)
 {
     g_autoptr(GHashTable) stored = g_hash_table_new(g_str_hash, g_str_equal);
-    HbSheet *sheet = hb_sheet_new("order", "In the order of restoring");
+    HbResultTable *sheet = hb_result_table_new("order", "In the order of restoring");
 
-    hb_sheet_add_column(sheet, "place", "place", HB_COLUMN_COUNT);
-    hb_sheet_add_column(sheet, "stage", "stage", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "kind", "kind", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "owner", "owner", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
-    hb_sheet_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
+    hb_result_table_add_column(sheet, "place", "place", HB_COLUMN_COUNT);
+    hb_result_table_add_column(sheet, "stage", "stage", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "kind", "kind", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "owner", "owner", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
+    hb_result_table_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
         g_hash_table_insert(stored, rows->set->identity, rows);
@@ -155,15 +155,15 @@ static HbSheet *list_objects(const HbManifest *manifest)
     for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
         const HbObject *object = hb_catalog_get(manifest->catalog, i);
         const HbStoredRows *rows = g_hash_table_lookup(stored, object->identity);
-        guint row = hb_sheet_add_row(sheet);
-        hb_sheet_set_count(sheet, row, 0, i + 1);
-        hb_sheet_set(sheet, row, 1, hb_stage_get_name(object->stage));
-        hb_sheet_set(sheet, row, 2, hb_kind_get_traits(object->kind)->name);
-        hb_sheet_set(sheet, row, 3, hb_object_get_name(object));
-        hb_sheet_set(sheet, row, 4, object->owner);
+        guint row = hb_result_table_add_row(sheet);
+        hb_result_table_set_count(sheet, row, 0, i + 1);
+        hb_result_table_set(sheet, row, 1, hb_stage_get_name(object->stage));
+        hb_result_table_set(sheet, row, 2, hb_kind_get_traits(object->kind)->name);
+        hb_result_table_set(sheet, row, 3, hb_object_get_name(object));
+        hb_result_table_set(sheet, row, 4, object->owner);
         if (rows != NULL) {
-            hb_sheet_set_count(sheet, row, 5, rows->digest.rows);
-            hb_sheet_set_count(sheet, row, 6, rows->bytes);
+            hb_result_table_set_count(sheet, row, 5, rows->digest.rows);
+            hb_result_table_set_count(sheet, row, 6, rows->bytes);
         }
     }
     return sheet;
@@ -171,17 +171,17 @@ static HbSheet *list_objects(const HbManifest *manifest)
 
 static void append_members(GString *out, gboolean color, const HbManifest *manifest)
 {
-    g_autoptr(HbSheet) sheet = hb_sheet_new("databases", "Databases, each a dump of its own");
+    g_autoptr(HbResultTable) sheet = hb_result_table_new("databases", "Databases, each a dump of its own");
 
     if (manifest->members == NULL)
         return;
-    hb_sheet_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "folder", "folder", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "folder", "folder", HB_COLUMN_TEXT);
     for (guint i = 0; i < manifest->members->len; i++) {
         const HbMember *member = manifest->members->pdata[i];
-        guint row = hb_sheet_add_row(sheet);
-        hb_sheet_set(sheet, row, 0, member->name);
-        hb_sheet_set(sheet, row, 1, member->folder);
+        guint row = hb_result_table_add_row(sheet);
+        hb_result_table_set(sheet, row, 0, member->name);
+        hb_result_table_set(sheet, row, 1, member->folder);
     }
     g_string_append_c(out, '\n');
     hb_table_append(out, sheet, color);
@@ -190,7 +190,7 @@ static void append_members(GString *out, gboolean color, const HbManifest *manif
 char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)
 {
     GString *out = g_string_new(NULL);
-    g_autoptr(HbSheet) objects = list_objects(manifest);
+    g_autoptr(HbResultTable) objects = list_objects(manifest);
     g_autofree char *title = g_strdup_printf("Dump %s", path);
 
     hb_piece_append_heading(out, color, title);
@@ -209,7 +209,7 @@ static void append_needs(GString *out, gboolean color, const char *title, GArray
     if (needs->len == 0)
         g_string_append(out, "  nothing\n");
     for (guint i = 0; i < needs->len; i++) {
-        const HbNeed *need = &g_array_index(needs, HbNeed, i);
+        const HbClosureItem *need = &g_array_index(needs, HbClosureItem, i);
         g_autofree char *visible = hb_text_visible(need->object->identity);
         g_autofree char *distance =
             need->distance == 1 ? g_strdup("") : g_strdup_printf("  (%u steps away)", need->distance);
@@ -230,8 +230,8 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
     hb_piece_append_fact(out, color, "stage", "%s", hb_stage_get_name(object->stage));
     if (object->owner != NULL)
         hb_piece_append_fact(out, color, "owner", "%s", object->owner);
-    append_needs(out, color, "It needs", hb_needs_find_needed(catalog, object));
-    append_needs(out, color, "Needed by", hb_needs_find_needing(catalog, object));
+    append_needs(out, color, "It needs", hb_closure_find_needed(catalog, object));
+    append_needs(out, color, "Needed by", hb_closure_find_needing(catalog, object));
     return g_string_free(out, FALSE);
 }
 
@@ -460,7 +460,7 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
     hb_piece_append_heading(out, color, "Verification");
     hb_piece_append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
     append_remarks(out, color, "not", verification->unread, "cannot be read on one side");
-    append_remarks(out, color, "not", verification->let_be, "called otherwise in TO, and perhaps somebody else there");
+    append_remarks(out, color, "not", verification->ignored, "called otherwise in TO, and perhaps somebody else there");
     append_remarks(out, color, "only in TO", verification->only_in_to, "the server's own, and no difference");
     for (guint i = 0; i < verification->differences->len; i++)
         append_difference(out, color, verification->differences->pdata[i]);

@@ -5,14 +5,14 @@
 #pragma once
 
 #include "dump/manifest.h"
-#include "work/restore.h"
+#include "work/restore/restore.h"
 #include "work/survey.h"
-#include "work/verify.h"
+#include "work/verify/verify.h"
 
 char *hb_page_survey(const HbSurvey *survey, gboolean color);
 char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds, gboolean color);
 /* omissions: HbOmission * */
-char *hb_page_whole_dump(const HbManifest *manifest, const HbSheet *databases, const GPtrArray *omissions,
+char *hb_page_whole_dump(const HbManifest *manifest, const HbResultTable *databases, const GPtrArray *omissions,
                          const char *path, gboolean color);
 char *hb_page_title(const char *title, gboolean color);
 char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/preflight.h"
 
-#include "core/name_list.h"
+#include "core/base/name_list.h"
 #include "report/pieces.h"
 #include "report/text.h"
 

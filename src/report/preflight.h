@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include "work/restore.h"
+#include "work/restore/restore.h"
 
 /* Where a restore writes to, and as whom */
 void hb_preflight_append_target(GString *out, gboolean color, const HbRestore *restore);

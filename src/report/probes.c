@@ -4,25 +4,25 @@
 #include "report/pieces.h"
 #include "report/table.h"
 
-static void add_answer(HbSheet *both, const char *side, const HbSheet *answer)
+static void add_answer(HbResultTable *both, const char *side, const HbResultTable *answer)
 {
     for (guint r = 0; r < answer->rows->len; r++) {
-        const guint row = hb_sheet_add_row(both);
-        hb_sheet_set(both, row, 0, side);
+        const guint row = hb_result_table_add_row(both);
+        hb_result_table_set(both, row, 0, side);
         for (guint c = 0; c < answer->columns->len && c + 1 < both->columns->len; c++)
-            hb_sheet_set(both, row, c + 1, hb_sheet_get(answer, r, c));
+            hb_result_table_set(both, row, c + 1, hb_result_table_get(answer, r, c));
     }
 }
 
-static void append_answers(GString *out, const HbProbe *probe, gboolean color)
+static void append_answers(GString *out, const HbAnswer *probe, gboolean color)
 {
-    const HbSheet *form = probe->to != NULL ? probe->to : probe->from;
-    g_autoptr(HbSheet) both = hb_sheet_new("answers", NULL);
+    const HbResultTable *form = probe->to != NULL ? probe->to : probe->from;
+    g_autoptr(HbResultTable) both = hb_result_table_new("answers", NULL);
 
-    hb_sheet_add_column(both, "side", "side", HB_COLUMN_TEXT);
+    hb_result_table_add_column(both, "side", "side", HB_COLUMN_TEXT);
     for (guint c = 0; c < form->columns->len; c++) {
         const HbColumn *column = form->columns->pdata[c];
-        hb_sheet_add_column(both, column->key, column->title, HB_COLUMN_TEXT);
+        hb_result_table_add_column(both, column->key, column->title, HB_COLUMN_TEXT);
     }
     if (probe->from != NULL)
         add_answer(both, probe->same ? "both" : "FROM", probe->from);
@@ -40,7 +40,7 @@ static void append_refusal(GString *out, const char *side, const char *refusal)
         g_string_append_printf(out, "      %-4s  %s\n", side, visible);
 }
 
-static void append_probe(GString *out, const HbProbe *probe, gboolean color)
+static void append_probe(GString *out, const HbAnswer *probe, gboolean color)
 {
     g_autofree char *question = hb_text_visible(probe->question);
 
@@ -68,7 +68,7 @@ char *hb_probes_count_others(const GPtrArray *probes)
     guint count = 0;
 
     for (guint i = 0; i < probes->len; i++)
-        count += !((const HbProbe *)probes->pdata[i])->same;
+        count += !((const HbAnswer *)probes->pdata[i])->same;
     g_autofree char *questions = hb_text_plural(count, "question", "questions");
     return count > 0 ? g_strdup_printf("%s answered otherwise", questions) : NULL;
 }

@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include "work/probe.h"
+#include "work/verify/questions.h"
 
 /* "2 questions answered otherwise"; NULL: none were. The caller's */
 char *hb_probes_count_others(const GPtrArray *probes);

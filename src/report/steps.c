@@ -72,7 +72,7 @@ static void append_step(gpointer data, const char *name, const HbStep *step)
         append_statements(page, step->sql);
 }
 
-char *hb_steps_page(const HbRestore *restore, gboolean color)
+char *hb_restore_plan_page(const HbRestore *restore, gboolean color)
 {
     Page page = {g_string_new(NULL), color, 0};
 
@@ -91,7 +91,7 @@ static void add_name(gpointer data, const char *name, const HbStep *step)
     g_ptr_array_add(data, g_strdup(name));
 }
 
-GPtrArray *hb_steps_list(const HbRestore *restore)
+GPtrArray *hb_restore_plan_list(const HbRestore *restore)
 {
     GPtrArray *names = g_ptr_array_new_with_free_func(g_free);
 

@@ -4,10 +4,10 @@
  */
 #pragma once
 
-#include "work/restore.h"
+#include "work/restore/restore.h"
 
 /* For people; the caller's */
-char *hb_steps_page(const HbRestore *restore, gboolean color);
+char *hb_restore_plan_page(const HbRestore *restore, gboolean color);
 
 /* Their names alone: char *; the caller's */
-GPtrArray *hb_steps_list(const HbRestore *restore);
+GPtrArray *hb_restore_plan_list(const HbRestore *restore);

@@ -3,9 +3,9 @@
 
 #define GAP 2
 
-static char *format_cell(const HbSheet *sheet, guint row, guint column)
+static char *format_cell(const HbResultTable *sheet, guint row, guint column)
 {
-    const char *text = hb_sheet_get(sheet, row, column);
+    const char *text = hb_result_table_get(sheet, row, column);
     const HbColumn *type = sheet->columns->pdata[column];
 
     if (text == NULL)
@@ -18,7 +18,7 @@ static char *format_cell(const HbSheet *sheet, guint row, guint column)
 }
 
 /* All cells as they will be shown, row by row */
-static GPtrArray *format_cells(const HbSheet *sheet, guint *widths)
+static GPtrArray *format_cells(const HbResultTable *sheet, guint *widths)
 {
     GPtrArray *cells = g_ptr_array_new_with_free_func(g_free);
 
@@ -55,12 +55,12 @@ static void append_line(GString *out, GString *line, gboolean color, HbPaint pai
     g_string_assign(line, "  ");
 }
 
-static gboolean is_number(const HbSheet *sheet, guint column)
+static gboolean is_number(const HbResultTable *sheet, guint column)
 {
     return ((HbColumn *)sheet->columns->pdata[column])->type != HB_COLUMN_TEXT;
 }
 
-void hb_table_append(GString *out, const HbSheet *sheet, gboolean color)
+void hb_table_append(GString *out, const HbResultTable *sheet, gboolean color)
 {
     g_autofree guint *widths = g_new0(guint, sheet->columns->len + 1);
     g_autoptr(GPtrArray) cells = format_cells(sheet, widths);

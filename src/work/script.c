@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/script.h"
 
-#include "core/rowsql.h"
-#include "core/rowtext.h"
+#include "core/rows/insert_writer.h"
+#include "core/rows/row_counter.h"
 
 #include <string.h>
 
@@ -58,13 +58,13 @@ static void append_all(GString *text, char *piece)
 
 typedef struct {
     Script *script;
-    HbRowSql *inserts; /* NULL: the rows pass as they are */
+    HbInsertWriter *inserts; /* NULL: the rows pass as they are */
 } RowWriter;
 
 static void add_rows(const RowWriter *writer, const char *bytes, gsize length)
 {
     if (writer->inserts != NULL)
-        hb_row_sql_add(writer->inserts, bytes, length, writer->script->text);
+        hb_insert_writer_add(writer->inserts, bytes, length, writer->script->text);
     else
         g_string_append_len(writer->script->text, bytes, (gssize)length);
 }
@@ -122,14 +122,14 @@ static gboolean write_rows(Script *script, const HbObject *object, GError **erro
     g_autofree char *table = options->engine->script.get_table(rows->set);
     append_all(script->text, options->engine->script.begin_rows(rows->set, bulk));
     if (!bulk)
-        writer.inserts = hb_row_sql_new(rows->set, table, options->engine->script.dialect, rows_each);
+        writer.inserts = hb_insert_writer_new(rows->set, table, options->engine->script.dialect, rows_each);
     for (guint c = 0; ok && c < rows->chunks->len; c++)
         ok = write_chunk(&writer, rows->chunks->pdata[c], error);
     if (writer.inserts != NULL)
-        hb_row_sql_end(writer.inserts, script->text);
+        hb_insert_writer_end(writer.inserts, script->text);
     append_all(script->text, options->engine->script.end_rows(rows->set, bulk));
     g_string_append_c(script->text, '\n');
-    hb_row_sql_free(writer.inserts);
+    hb_insert_writer_free(writer.inserts);
     return ok;
 }
 
@@ -270,7 +270,7 @@ static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest
 
     /* Rows are chosen by their tables */
     hb_catalog_keep_parts(manifest->catalog, options->parts | ((options->parts & HB_PART_DATA) ? HB_PART_SCHEMA : 0));
-    if (!hb_choice_apply(options->choice, manifest->catalog, TRUE, along, error))
+    if (!hb_selection_apply(options->choice, manifest->catalog, TRUE, along, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, options->parts);
     hb_adapt_tell_along(options->observers, options->choice, along);

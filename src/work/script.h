@@ -6,15 +6,15 @@
 #pragma once
 
 #include "dump/reader.h"
-#include "work/adapt.h"
-#include "work/observer.h"
-#include "work/stop.h"
+#include "work/run/observer.h"
+#include "work/run/stop.h"
+#include "work/source/adapt.h"
 
 typedef struct {
     const HbReader *dump; /* its catalog is adapted */
     const HbEngine *engine;
     guint parts;
-    const HbChoice *choice; /* NULL: everything */
+    const HbSelection *choice; /* NULL: everything */
     HbWishes wishes;
     guint for_version; /* 0: as the dump is written */
     const char *for_version_text;

@@ -18,10 +18,10 @@ void hb_survey_free(HbSurvey *survey)
 
 /* ---- A whole server: what only its databases know, gathered from all of them ---- */
 
-static HbSheet *find_sheet(const GPtrArray *sheets, const char *key)
+static HbResultTable *find_sheet(const GPtrArray *sheets, const char *key)
 {
     for (guint i = 0; i < sheets->len; i++) {
-        HbSheet *sheet = sheets->pdata[i];
+        HbResultTable *sheet = sheets->pdata[i];
         if (strcmp(sheet->key, key) == 0)
             return sheet;
     }
@@ -29,33 +29,33 @@ static HbSheet *find_sheet(const GPtrArray *sheets, const char *key)
 }
 
 /* A sheet of the same columns with the database's name before them */
-static HbSheet *new_gathered(const HbSheet *like)
+static HbResultTable *new_gathered(const HbResultTable *like)
 {
-    HbSheet *sheet = hb_sheet_new(like->key, like->title);
+    HbResultTable *sheet = hb_result_table_new(like->key, like->title);
 
-    hb_sheet_add_column(sheet, "database", "database", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "database", "database", HB_COLUMN_TEXT);
     for (guint c = 0; c < like->columns->len; c++) {
         const HbColumn *column = like->columns->pdata[c];
-        hb_sheet_add_column(sheet, column->key, column->title, column->type);
+        hb_result_table_add_column(sheet, column->key, column->title, column->type);
     }
     return sheet;
 }
 
-static void gather_rows(HbSheet *gathered, const HbSheet *from, const char *database)
+static void gather_rows(HbResultTable *gathered, const HbResultTable *from, const char *database)
 {
     for (guint r = 0; r < from->rows->len; r++) {
-        guint row = hb_sheet_add_row(gathered);
-        hb_sheet_set(gathered, row, 0, database);
+        guint row = hb_result_table_add_row(gathered);
+        hb_result_table_set(gathered, row, 0, database);
         for (guint c = 0; c < from->columns->len; c++)
-            hb_sheet_set(gathered, row, c + 1, hb_sheet_get(from, r, c));
+            hb_result_table_set(gathered, row, c + 1, hb_result_table_get(from, r, c));
     }
 }
 
 static void gather(HbSurvey *survey, const GPtrArray *sheets, const char *database)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(gathered_keys); i++) {
-        const HbSheet *from = find_sheet(sheets, gathered_keys[i]);
-        HbSheet *gathered = find_sheet(survey->sheets, gathered_keys[i]);
+        const HbResultTable *from = find_sheet(sheets, gathered_keys[i]);
+        HbResultTable *gathered = find_sheet(survey->sheets, gathered_keys[i]);
         if (from == NULL)
             continue;
         if (gathered == NULL) {
@@ -86,10 +86,10 @@ static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAd
 static void survey_databases(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, HbStop *stop,
                              HbObservers *observers)
 {
-    const HbSheet *databases = find_sheet(survey->sheets, "databases");
+    const HbResultTable *databases = find_sheet(survey->sheets, "databases");
 
     for (guint r = 0; databases != NULL && r < databases->rows->len && !hb_stop_is_set(stop); r++)
-        survey_database(survey, engine, server, hb_sheet_get(databases, r, 0), observers);
+        survey_database(survey, engine, server, hb_result_table_get(databases, r, 0), observers);
 }
 
 /* ---- The whole ---- */

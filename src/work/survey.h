@@ -4,14 +4,14 @@
  */
 #pragma once
 
-#include "work/observer.h"
-#include "work/stop.h"
+#include "work/run/observer.h"
+#include "work/run/stop.h"
 
 typedef struct {
     HbServerInfo server;
     gboolean whole_server;
     char *time;        /* ISO 8601, UTC */
-    GPtrArray *sheets; /* HbSheet * */
+    GPtrArray *sheets; /* HbResultTable * */
 } HbSurvey;
 
 /*

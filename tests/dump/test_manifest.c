@@ -2,7 +2,7 @@
 /* What comes from outside is not trusted: manifests, sums, chunks */
 #include "support/check.h"
 
-#include "core/json_text.h"
+#include "core/base/json_text.h"
 #include "dump/invariants.h"
 #include "dump/store.h"
 #include "dump/writer.h"

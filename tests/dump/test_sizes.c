@@ -5,11 +5,11 @@
  */
 #include "support/check.h"
 
-#include "core/rowtext.h"
+#include "core/rows/row_counter.h"
 #include "dump/chunk.h"
 #include "dump/store.h"
 #include "dump/tar.h"
-#include "engine/mariadb/encoding.h"
+#include "engine/mariadb/rows/encoding.h"
 
 #include <fcntl.h>
 #include <glib/gstdio.h>
@@ -215,7 +215,7 @@ static gboolean end_row(gpointer data, GError **error)
 }
 
 /* One row of one value: encoded, counted in pieces, decoded in pieces */
-static void pass_row(const char *value, gsize length, const char *coding, gsize piece)
+static void pass_row(const char *value, gsize length, const char *hex_columns, gsize piece)
 {
     static const HbDecoderEvents events = {.add_bytes = add_bytes, .end_field = end_field, .end_row = end_row};
     g_autoptr(GString) row = g_string_new(NULL), back = g_string_new(NULL);
@@ -226,19 +226,19 @@ static void pass_row(const char *value, gsize length, const char *coding, gsize 
     HbEncoder encoder;
     HbDecoder decoder;
 
-    hb_encoder_init(&encoder, coding, 1, append, row);
+    hb_encoder_init(&encoder, hex_columns, 1, append, row);
     assert_true(hb_encoder_write_row(&encoder, values, lengths, NULL));
     hb_encoder_clear(&encoder);
     hb_row_counter_init(&whole, 1);
     hb_row_counter_init(&pieces, 1);
     hb_row_counter_add(&whole, row->str, row->len);
-    hb_decoder_init(&decoder, coding, 1, &events, &decoded);
+    hb_decoder_init(&decoder, hex_columns, 1, &events, &decoded);
     for (gsize at = 0; at < row->len; at += piece) {
         hb_row_counter_add(&pieces, row->str + at, MIN(piece, row->len - at));
         assert_true(hb_decoder_add(&decoder, row->str + at, MIN(piece, row->len - at), NULL));
     }
     if (back->len != length || memcmp(back->str, value, length) != 0 || decoded.fields != 1 || decoded.rows != 1)
-        fail_msg("a value of %zu bytes (%s, pieces of %zu) comes back otherwise", length, coding, piece);
+        fail_msg("a value of %zu bytes (%s, pieces of %zu) comes back otherwise", length, hex_columns, piece);
     if (!hb_digest_is_equal(&whole.sum.digest, &pieces.sum.digest) || pieces.wrong_row != 0 ||
         !hb_row_counter_is_whole(&pieces) || whole.sum.digest.rows != 1)
         fail_msg("a row of %zu bytes is counted otherwise in pieces of %zu", length, piece);

@@ -3,14 +3,14 @@
 #include "support/contract.h"
 #include "support/servers.h"
 
-#include "engine/mariadb/createtext.h"
-#include "engine/mariadb/encoding.h"
-#include "engine/mariadb/grants.h"
+#include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/mariadb.h"
-#include "engine/mariadb/names.h"
-#include "engine/mariadb/numbers.h"
-#include "engine/mariadb/session.h"
-#include "engine/mariadb/statements.h"
+#include "engine/mariadb/rows/encoding.h"
+#include "engine/mariadb/rows/numbers.h"
+#include "engine/mariadb/session/run_statements.h"
+#include "engine/mariadb/session/session.h"
 
 #include <arpa/inet.h>
 #include <glib/gstdio.h>
@@ -32,7 +32,7 @@ static int end(void **state)
     return 0;
 }
 
-static void check_contract(const char *create, const char *split_by, HbSplit split)
+static void check_contract(const char *create, const char *split_column, HbSplit split)
 {
     g_autoptr(GHashTable) properties = g_hash_table_new(g_str_hash, g_str_equal);
     g_autofree char *uri = servers_get_uri("one", NULL);
@@ -42,8 +42,8 @@ static void check_contract(const char *create, const char *split_by, HbSplit spl
                                .create = create,
                                .bad = "DO no_such_thing();",
                                .table = "t",
-                               .extent = split,
-                               .split_by = split_by};
+                               .split_extent = split,
+                               .split_column = split_column};
 
     g_hash_table_insert(properties, (gpointer) "character-set", (gpointer) "utf8mb4");
     g_hash_table_insert(properties, (gpointer) "collation", (gpointer) "utf8mb4_unicode_ci");
@@ -246,7 +246,7 @@ static void rows_go_in_without_arrays_too(void **state)
             hb_piece_digest_add(&expected, at, (gsize)(strchr(at, '\n') - at) + 1);
         for (int c = 0; c < 3; c++)
             g_ptr_array_add(set->columns, g_strdup(c == 0 ? "n" : c == 1 ? "label" : "bytes"));
-        g_string_assign(set->coding, "ttx");
+        g_string_assign(set->hex_columns, "ttx");
         if (way == 0)
             assert_true(hb_mariadb_engine.begin_journal(session, "x", NULL));
         session->is_maria = way != 1;
@@ -470,7 +470,7 @@ static void a_tables_words_are_taken_apart(void **state)
         "  CONSTRAINT `fk` FOREIGN KEY (`g`, `n`) REFERENCES `other`.`x` (`a`, `b`) ON DELETE CASCADE,\n"
         "  CONSTRAINT `ck` CHECK (`id` > 0)\n) ENGINE=InnoDB AUTO_INCREMENT=7 DEFAULT CHARSET=utf8mb4 "
         "COMMENT='ENGINE=x'";
-    g_autoptr(HbCreateText) text = hb_createtext_read(sql, "vale", NULL);
+    g_autoptr(HbShowCreate) text = hb_createtext_read(sql, "vale", NULL);
     const HbItem *item;
     g_autofree char *joined = NULL;
 
@@ -481,11 +481,11 @@ static void a_tables_words_are_taken_apart(void **state)
     assert_string_equal(text->options, " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COMMENT='ENGINE=x'");
     item = hb_createtext_find_column(text, "id");
     assert_true(item->is_auto && item->split == HB_SPLIT_NUMBER);
-    assert_int_equal(hb_createtext_find_column(text, "f")->read_as, HB_READ_AS_DOUBLE);
-    assert_int_equal(hb_createtext_find_column(text, "d")->read_as, HB_READ_AS_DOUBLE);
-    assert_int_equal(hb_createtext_find_column(text, "l")->read_as, HB_READ_AS_UTF8);
-    assert_int_equal(hb_createtext_find_column(text, "s")->coding, HB_CODING_BYTES);
-    assert_int_equal(hb_createtext_find_column(text, "b")->coding, HB_CODING_BYTES);
+    assert_int_equal(hb_createtext_find_column(text, "f")->select_expressions, HB_READ_AS_DOUBLE);
+    assert_int_equal(hb_createtext_find_column(text, "d")->select_expressions, HB_READ_AS_DOUBLE);
+    assert_int_equal(hb_createtext_find_column(text, "l")->select_expressions, HB_READ_AS_UTF8);
+    assert_int_equal(hb_createtext_find_column(text, "s")->hex_columns, HB_CODING_BYTES);
+    assert_int_equal(hb_createtext_find_column(text, "b")->hex_columns, HB_CODING_BYTES);
     assert_int_equal(hb_createtext_find_column(text, "g")->origin, HB_COLUMN_GENERATED);
     check_contains(hb_createtext_find_column(text, "n")->text, "nextval(`seq`)");
     item = text->items->pdata[9];
@@ -532,7 +532,7 @@ static void passwords_for_other_servers_stay_behind(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autofree char *sql = g_strdup_printf("CREATE TABLE `t` (\n  `a` int\n) %s", cases[i][0]);
-        g_autoptr(HbCreateText) text = hb_createtext_read(sql, "vale", NULL);
+        g_autoptr(HbShowCreate) text = hb_createtext_read(sql, "vale", NULL);
         check_lacks(text->options, "hush");
         check_contains(text->options, cases[i][1]);
         assert_int_equal(text->had_password, strstr(sql, "hush") != NULL);

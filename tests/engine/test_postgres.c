@@ -3,9 +3,9 @@
 #include "support/contract.h"
 #include "support/servers.h"
 
-#include "core/order.h"
+#include "core/graph/order.h"
+#include "engine/postgres/dialect/printing.h"
 #include "engine/postgres/postgres.h"
-#include "engine/postgres/printing.h"
 
 static int begin(void **state)
 {
@@ -31,7 +31,7 @@ static void postgresql_keeps_the_contract(void **state)
                                .create = "CREATE TABLE public.t (n int, label text);",
                                .bad = "SELECT no_such_thing();",
                                .table = "public.t",
-                               .extent = 4};
+                               .split_extent = 4};
 
     (void)state;
     g_hash_table_insert(properties, (gpointer) "encoding", (gpointer) "UTF8");
@@ -319,7 +319,7 @@ static void a_list_reads_back_as_it_was(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autofree char *steady = hb_pg_steady(cases[i][0]);
+        g_autofree char *steady = hb_pg_write_canonical(cases[i][0]);
         assert_string_equal(steady != NULL ? steady : cases[i][0], cases[i][1] != NULL ? cases[i][1] : cases[i][0]);
     }
 }

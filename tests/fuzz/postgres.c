@@ -2,9 +2,9 @@
 /* What a PostgreSQL server says, to readers in its engine's folder */
 #include "fuzz/targets.h"
 
-#include "core/order.h"
-#include "engine/postgres/copydata.h"
-#include "engine/postgres/gather.h"
+#include "core/graph/order.h"
+#include "engine/postgres/catalog/catalog_builder.h"
+#include "engine/postgres/rows/copy_data.h"
 
 #include <string.h>
 
@@ -39,17 +39,17 @@ gboolean fuzz_read_answer(const char *bytes, gsize length)
 {
     HbSession session = {.version = 150000};
     PGresult *result = make_answer(bytes, length);
-    HbGather gather;
+    HbCatalogBuilder gather;
     gboolean ok = TRUE;
 
-    hb_gather_init(&gather, &session);
+    hb_catalog_builder_init(&gather, &session);
     for (int row = 0; ok && row < PQntuples(result); row++)
-        ok = hb_gather_add(&gather, result, row, NULL);
-    hb_gather_resolve(&gather);
+        ok = hb_catalog_builder_add(&gather, result, row, NULL);
+    hb_catalog_builder_resolve(&gather);
     ok = ok && hb_order_arrange(gather.catalog, NULL);
     if (ok)
         hb_catalog_fit(gather.catalog, 130000, "an older one");
-    hb_gather_clear(&gather);
+    hb_catalog_builder_clear(&gather);
     PQclear(result);
     return ok;
 }

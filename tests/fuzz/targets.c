@@ -2,24 +2,24 @@
 #include "fuzz/targets.h"
 
 #include "cli/route.h"
-#include "core/json_text.h"
-#include "core/pattern.h"
-#include "core/rename.h"
-#include "core/rights.h"
-#include "core/rowsql.h"
-#include "core/rowtext.h"
-#include "core/versions.h"
+#include "core/base/json_text.h"
+#include "core/compare/grant_compare.h"
+#include "core/model/wordings.h"
+#include "core/rows/insert_writer.h"
+#include "core/rows/row_counter.h"
+#include "core/select/pattern.h"
+#include "core/select/rename.h"
 #include "dump/reader.h"
 #include "dump/stream.h"
-#include "engine/mariadb/createtext.h"
-#include "engine/mariadb/encoding.h"
-#include "engine/mariadb/grants.h"
-#include "engine/mariadb/script.h"
-#include "engine/mariadb/statements.h"
-#include "engine/postgres/printing.h"
+#include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/script.h"
+#include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/rows/encoding.h"
+#include "engine/mariadb/session/run_statements.h"
+#include "engine/postgres/dialect/printing.h"
 #include "engine/registry.h"
 #include "report/table.h"
-#include "work/clearing.h"
+#include "work/restore/target_cleanup.h"
 
 #include <fcntl.h>
 #include <glib/gstdio.h>
@@ -114,13 +114,13 @@ static gboolean read_stream(const char *bytes, gsize length)
 /* Rows as they are counted, and as INSERTs, in blocks of two sizes: the text must not depend on where a block ends */
 static char *write_rows(const HbRowSet *set, const char *bytes, gsize length, gsize block)
 {
-    HbRowSql *rows = hb_row_sql_new(set, NULL, HB_DIALECT_MARIADB, 3);
+    HbInsertWriter *rows = hb_insert_writer_new(set, NULL, HB_DIALECT_MARIADB, 3);
     GString *sql = g_string_new(NULL);
 
     for (gsize at = 0; at < length; at += block)
-        hb_row_sql_add(rows, bytes + at, MIN(block, length - at), sql);
-    hb_row_sql_end(rows, sql);
-    hb_row_sql_free(rows);
+        hb_insert_writer_add(rows, bytes + at, MIN(block, length - at), sql);
+    hb_insert_writer_end(rows, sql);
+    hb_insert_writer_free(rows);
     return g_string_free(sql, FALSE);
 }
 
@@ -199,7 +199,7 @@ static gboolean read_tokens(HbDialect dialect, const char *text)
     const char *at = text, *end = text + strlen(text);
     HbToken token;
 
-    while ((token = hb_sqltext_read_token(dialect, &at)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(dialect, &at)).type != HB_TOKEN_END) {
         g_assert(token.length > 0 && token.start + token.length == at && at <= end);
         g_free(hb_token_unquote(&token));
     }
@@ -226,11 +226,11 @@ static gboolean read_sql(const char *bytes, gsize length)
     g_autofree char *text = g_strndup(bytes, length);
     const gboolean whole = read_tokens(HB_DIALECT_POSTGRES, text) && read_tokens(HB_DIALECT_MARIADB, text);
 
-    g_free(hb_sqltext_normalise(HB_DIALECT_POSTGRES, text));
-    g_free(hb_sqltext_hide_passwords(HB_DIALECT_MARIADB, text));
-    g_free(hb_sqltext_rename_database(text, "garden", "\"Park\""));
-    g_assert(hb_rights_is_same(text, text));
-    hb_rights_is_initial(text);
+    g_free(hb_lexer_normalise(HB_DIALECT_POSTGRES, text));
+    g_free(hb_lexer_hide_passwords(HB_DIALECT_MARIADB, text));
+    g_free(hb_lexer_rename_database(text, "garden", "\"Park\""));
+    g_assert(hb_grant_compare_is_same(text, text));
+    hb_grant_compare_is_initial(text);
     hb_createtext_free(hb_createtext_read(text, "garden", NULL));
     hb_grant_free(hb_grant_read(text, "'ida'@'%'"));
     g_free(hb_my_read_definer(text));
@@ -270,7 +270,7 @@ static gboolean read_statements(const char *bytes, gsize length)
     object->definition = g_strdup(text);
     hb_my_shell_reads(object);
     hb_object_free(object);
-    g_free(hb_pg_steady(text));
+    g_free(hb_pg_write_canonical(text));
     return statements->len > 0;
 }
 
@@ -309,15 +309,15 @@ static gboolean read_note(const char *bytes, gsize length)
     g_autofree char *text = g_strndup(bytes, length);
     g_autofree char *hmac = g_compute_hmac_for_string(G_CHECKSUM_SHA256, (const guchar *)key, strlen(key), text, -1);
     g_autofree char *note = g_strdup_printf("%s\n%s", hmac, text);
-    g_autoptr(HbClearing) clearing = hb_clearing_read(note, key, NULL);
-    g_autoptr(HbClearing) unsigned_one = hb_clearing_read(text, key, NULL);
+    g_autoptr(HbTargetCleanup) clearing = hb_target_cleanup_read(note, key, NULL);
+    g_autoptr(HbTargetCleanup) unsigned_one = hb_target_cleanup_read(text, key, NULL);
 
     g_assert(unsigned_one == NULL || is_signed(text, key));
     if (clearing == NULL)
         return FALSE;
-    g_autofree char *written = hb_clearing_write(clearing, key);
-    g_autoptr(HbClearing) again = hb_clearing_read(written, key, NULL);
-    g_autofree char *twice = hb_clearing_write(again, key);
+    g_autofree char *written = hb_target_cleanup_write(clearing, key);
+    g_autoptr(HbTargetCleanup) again = hb_target_cleanup_read(written, key, NULL);
+    g_autofree char *twice = hb_target_cleanup_write(again, key);
     g_assert_cmpstr(written, ==, twice);
     return TRUE;
 }
@@ -367,18 +367,18 @@ static gboolean read_sheet(const char *bytes, gsize length)
 {
     g_autofree char *text = g_strndup(bytes, length);
     g_auto(GStrv) cells = g_strsplit(text, "|", -1);
-    HbSheet *sheet = hb_sheet_new("cells", "Cells");
+    HbResultTable *sheet = hb_result_table_new("cells", "Cells");
     g_autoptr(GString) out = g_string_new(NULL);
 
-    hb_sheet_add_column(sheet, "text", "text", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "bytes", "bytes", HB_COLUMN_BYTES);
+    hb_result_table_add_column(sheet, "text", "text", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "bytes", "bytes", HB_COLUMN_BYTES);
     for (guint i = 0; cells[i] != NULL; i++) {
         if (i % 2 == 0)
-            hb_sheet_add_row(sheet);
-        hb_sheet_set(sheet, i / 2, i % 2, *cells[i] != '\0' ? cells[i] : NULL);
+            hb_result_table_add_row(sheet);
+        hb_result_table_set(sheet, i / 2, i % 2, *cells[i] != '\0' ? cells[i] : NULL);
     }
     hb_table_append(out, sheet, FALSE);
-    hb_sheet_free(sheet);
+    hb_result_table_free(sheet);
     g_assert(g_utf8_validate(out->str, (gssize)out->len, NULL));
     for (const char *at = out->str; *at != '\0'; at++)
         g_assert(*at == '\n' || !g_ascii_iscntrl(*at));

@@ -7,7 +7,7 @@
 #include "support/check.h"
 #include "support/scripted.h"
 
-#include "work/dump.h"
+#include "work/dump/dump.h"
 
 #include <glib/gstdio.h>
 #include <string.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "support/check.h"
 
-#include "core/order.h"
+#include "core/graph/order.h"
 #include "report/graph.h"
 
 #include <string.h>

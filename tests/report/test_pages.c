@@ -122,14 +122,14 @@ static void differences_are_shown_side_by_side(void **state)
     (void)state;
     verification.differences = g_ptr_array_new();
     verification.unread = g_ptr_array_new();
-    verification.let_be = g_ptr_array_new();
+    verification.ignored = g_ptr_array_new();
     verification.probes = g_ptr_array_new();
     verification.only_in_to = g_ptr_array_new();
     check_page(hb_page_verification(&verification, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);
     g_ptr_array_add(verification.unread, (gpointer) "passwords");
-    g_ptr_array_add(verification.let_be, (gpointer) "role ida");
+    g_ptr_array_add(verification.ignored, (gpointer) "role ida");
     g_ptr_array_add(verification.only_in_to, (gpointer) "membership ida in \033[2Jkeepers");
     check_page(hb_page_verification(&verification, FALSE), different);
     json = parse(hb_json_verification(&verification), "verify");
@@ -159,17 +159,17 @@ static void flaws_of_files_are_listed(void **state)
 
 static void bytes_that_are_no_text_do_not_break_json(void **state)
 {
-    HbSheet *sheet = hb_sheet_new("tables", "Tables");
+    HbResultTable *sheet = hb_result_table_new("tables", "Tables");
     HbSurvey survey = {.server = {.product = (char *)"P", .address = (char *)"\xff"}, .time = (char *)"now"};
     json_t *json, *row;
 
     (void)state;
-    hb_sheet_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
-    hb_sheet_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
-    hb_sheet_add_row(sheet);
-    hb_sheet_set(sheet, 0, 0, "bad \xfe name");
-    hb_sheet_set_count(sheet, 0, 1, 77);
-    survey.sheets = g_ptr_array_new_with_free_func((GDestroyNotify)hb_sheet_free);
+    hb_result_table_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
+    hb_result_table_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
+    hb_result_table_add_row(sheet);
+    hb_result_table_set(sheet, 0, 0, "bad \xfe name");
+    hb_result_table_set_count(sheet, 0, 1, 77);
+    survey.sheets = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
     g_ptr_array_add(survey.sheets, sheet);
     json = parse(hb_json_survey(&survey), "survey");
     row = json_array_get(json_object_get(json, "tables"), 0);

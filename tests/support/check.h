@@ -12,8 +12,8 @@
 #include <cmocka.h>
 #include <glib.h>
 
-#include "core/catalog.h"
-#include "core/error.h"
+#include "core/base/error.h"
+#include "core/model/catalog.h"
 #include "dump/manifest.h"
 
 /* Fails unless text holds part; prints both */

@@ -3,7 +3,7 @@
 
 #include "support/check.h"
 
-#include "core/digest.h"
+#include "core/base/digest.h"
 
 #include <string.h>
 
@@ -108,7 +108,7 @@ static void check_journal(const Contract *contract, HbSession *session)
     assert_false(is_noted(contract, session, "bad"));
     assert_true(engine->run_step(session, NULL, "only noted", NULL, NULL));
     assert_false(engine->run_step(session, NULL, "only noted", NULL, &error));
-    check_error(&error, HB_ERROR_NOTED, "");
+    check_error(&error, HB_ERROR_ALREADY_DONE, "");
     assert_true(is_noted(contract, session, "only noted"));
 }
 
@@ -168,18 +168,18 @@ static void check_rows(const Contract *contract, HbSession *session)
 
     /* the same chunk is never loaded twice */
     assert_false(engine->write_rows(session, set, give, &again, "rows 1", &error));
-    check_error(&error, HB_ERROR_NOTED, "");
+    check_error(&error, HB_ERROR_ALREADY_DONE, "");
     g_string_free(again.block, TRUE);
 
     /* whole or in pieces, the rows are the same, each once */
     whole = read_all(contract, session, set, 1000);
     set->bytes = 100000;
-    set->extent = contract->extent;
-    set->split_by = g_strdup(contract->split_by);
+    set->split_extent = contract->split_extent;
+    set->split_column = g_strdup(contract->split_column);
     pieces = read_all(contract, session, set, 10000);
     assert_int_equal(whole.rows, ROWS);
     assert_true(hb_digest_is_equal(&whole, &pieces));
-    if (contract->split_by != NULL) {
+    if (contract->split_column != NULL) {
         g_autoptr(GArray) ranges = engine->split_rows(session, set, 10000);
         assert_true(ranges->len > 5);
     }

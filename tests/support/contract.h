@@ -13,8 +13,8 @@ typedef struct {
     const char *create;     /* SQL that makes the table of the row set */
     const char *bad;        /* SQL that fails */
     const char *table;      /* with two columns, n and label */
-    guint64 extent;         /* of the row set; see HbRowSet */
-    const char *split_by;
+    guint64 split_extent;   /* of the row set; see HbRowSet */
+    const char *split_column;
 } Contract;
 
 /* Runs all of it, in order; fails the test where the engine does not keep the contract */

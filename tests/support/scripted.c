@@ -216,7 +216,7 @@ static GPtrArray *survey(HbSession *session, gboolean whole_server, GError **err
     (void)session;
     (void)whole_server;
     (void)error;
-    return g_ptr_array_new_with_free_func((GDestroyNotify)hb_sheet_free);
+    return g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
 }
 
 static void add_row_sets(HbCatalog *catalog, guint rows)
@@ -229,7 +229,7 @@ static void add_row_sets(HbCatalog *catalog, guint rows)
         set = hb_catalog_add_row_set(catalog, object->identity, hb_object_get_name(object));
         g_ptr_array_add(set->columns, g_strdup("n"));
         g_ptr_array_add(set->columns, g_strdup("label"));
-        set->extent = rows;
+        set->split_extent = rows;
         set->bytes = (guint64)rows * 1024 * 1024;
     }
 }
@@ -290,9 +290,10 @@ static GArray *split_rows(HbSession *session, const HbRowSet *set, guint64 bytes
 
     (void)session;
     (void)bytes;
-    for (guint64 first = 0; first == 0 || first < set->extent; first += PIECE_ROWS) {
-        HbRange range = {
-            .first = first, .end = first + PIECE_ROWS < set->extent ? first + PIECE_ROWS : G_MAXUINT64, .bytes = 1000};
+    for (guint64 first = 0; first == 0 || first < set->split_extent; first += PIECE_ROWS) {
+        HbRange range = {.first = first,
+                         .end = first + PIECE_ROWS < set->split_extent ? first + PIECE_ROWS : G_MAXUINT64,
+                         .bytes = 1000};
         g_array_append_val(ranges, range);
     }
     return ranges;
@@ -385,7 +386,7 @@ static gboolean find_role(HbSession *session, const char *name, gboolean *found,
     return TRUE;
 }
 
-static gboolean is_volatile(const HbObject *table)
+static gboolean is_unlogged(const HbObject *table)
 {
     return strstr(table->identity, "volatile") != NULL;
 }
@@ -423,7 +424,7 @@ static gboolean end_journal(HbSession *session, GError **error)
 /* With the lock held. Nothing may be done twice: that is what the journal is for */
 static gboolean is_new(const char *key, GError **error)
 {
-    return !g_hash_table_contains(it.journal, key) || hb_error_set(error, HB_ERROR_NOTED, NULL, "it is done");
+    return !g_hash_table_contains(it.journal, key) || hb_error_set(error, HB_ERROR_ALREADY_DONE, NULL, "it is done");
 }
 
 static gboolean commit(const char *key, const char *note, GError **error)
@@ -507,7 +508,7 @@ static gboolean fit_target(const HbAddress *address, HbTargetState state, HbCata
     return TRUE;
 }
 
-static gboolean look_ahead(const HbAddress *address, const HbAhead *ahead, GPtrArray *findings, GError **error)
+static gboolean preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error)
 {
     (void)address, (void)ahead, (void)findings, (void)error;
     return TRUE;
@@ -652,12 +653,12 @@ const HbEngine scripted_engine = {
     .read_journal = read_journal,
     .forget_steps = forget_steps,
     .settle_journal = settle_journal,
-    .is_volatile = is_volatile,
+    .is_unlogged = is_unlogged,
     .end_journal = end_journal,
     .read_server = read_server,
     .make_password_sql = make_password_sql,
     .fit_target = fit_target,
-    .look_ahead = look_ahead,
+    .preflight = preflight,
     .reads_same = reads_same,
     .find_role = find_role,
     .run_step = run_step,

@@ -1,24 +1,24 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/mariadb.h"
 
-#include "engine/mariadb/accounts.h"
-#include "engine/mariadb/address.h"
-#include "engine/mariadb/ahead.h"
-#include "engine/mariadb/catalog.h"
-#include "engine/mariadb/fitting.h"
-#include "engine/mariadb/grants.h"
-#include "engine/mariadb/journal.h"
-#include "engine/mariadb/loading.h"
-#include "engine/mariadb/peers.h"
-#include "engine/mariadb/removal.h"
-#include "engine/mariadb/renaming.h"
-#include "engine/mariadb/rows.h"
-#include "engine/mariadb/script.h"
-#include "engine/mariadb/session.h"
-#include "engine/mariadb/snapshot.h"
-#include "engine/mariadb/splitting.h"
-#include "engine/mariadb/survey.h"
-#include "engine/mariadb/target.h"
+#include "engine/mariadb/catalog/accounts.h"
+#include "engine/mariadb/catalog/catalog.h"
+#include "engine/mariadb/catalog/snapshot.h"
+#include "engine/mariadb/catalog/survey.h"
+#include "engine/mariadb/dialect/drop_sql.h"
+#include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/renaming.h"
+#include "engine/mariadb/dialect/script.h"
+#include "engine/mariadb/dialect/split_statements.h"
+#include "engine/mariadb/rows/insert_rows.h"
+#include "engine/mariadb/rows/rows.h"
+#include "engine/mariadb/session/address.h"
+#include "engine/mariadb/session/peers.h"
+#include "engine/mariadb/session/session.h"
+#include "engine/mariadb/target/journal.h"
+#include "engine/mariadb/target/preflight.h"
+#include "engine/mariadb/target/target.h"
+#include "engine/mariadb/target/target_fit.h"
 
 static const char *const schemes[] = {"mariadb", "mysql", NULL};
 
@@ -35,7 +35,7 @@ const HbEngine hb_mariadb_engine = {
                .get_table = hb_my_script_table,
                .begin_rows = hb_my_begin_script_rows,
                .end_rows = hb_my_end_script_rows},
-    .traits = {.analyze_from_rows = 1000, .cross_references = TRUE, .rights_one_by_one = TRUE},
+    .traits = {.analyze_from_rows = 1000, .cross_database_needs = TRUE, .serialise_grants = TRUE},
     .preamble = HB_MY_PREAMBLE,
     .check_uri = hb_my_check_uri,
     .display = hb_my_display,
@@ -66,13 +66,13 @@ const HbEngine hb_mariadb_engine = {
     .read_rows = hb_my_read_rows,
     .find_target = hb_my_find_target,
     .fit_target = hb_my_fit_target,
-    .look_ahead = hb_my_look_ahead,
+    .preflight = hb_my_preflight,
     .create_database = hb_my_create_database,
     .find_content = hb_my_find_content,
     .find_journal = hb_my_find_journal,
     .find_rows = hb_my_find_rows,
-    .make_removal = hb_my_make_removal,
-    .make_emptying = hb_my_make_emptying,
+    .make_drop_sql = hb_my_make_removal,
+    .make_empty_sql = hb_my_make_emptying,
     .begin_journal = hb_my_begin_journal,
     .read_journal = hb_my_read_journal,
     .forget_steps = hb_my_forget_steps,
@@ -88,6 +88,6 @@ const HbEngine hb_mariadb_engine = {
     .join_definitions = hb_my_join_definitions,
     .rename = hb_my_rename,
     .rename_identity = hb_my_rename_identity,
-    .is_volatile = hb_my_is_volatile,
+    .is_unlogged = hb_my_is_volatile,
     .get_analyze_sql = hb_my_get_analyze_sql,
 };

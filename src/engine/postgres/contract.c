@@ -1,21 +1,21 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/postgres/journal.h"
 #include "engine/postgres/postgres.h"
+#include "engine/postgres/target/journal.h"
 
-#include "engine/postgres/ahead.h"
-#include "engine/postgres/catalog.h"
-#include "engine/postgres/fitting.h"
-#include "engine/postgres/peers.h"
-#include "engine/postgres/removal.h"
-#include "engine/postgres/renaming.h"
-#include "engine/postgres/rows.h"
-#include "engine/postgres/script.h"
-#include "engine/postgres/server.h"
-#include "engine/postgres/session.h"
-#include "engine/postgres/snapshot.h"
-#include "engine/postgres/survey.h"
-#include "engine/postgres/target.h"
-#include "engine/postgres/twin.h"
+#include "engine/postgres/catalog/catalog.h"
+#include "engine/postgres/catalog/snapshot.h"
+#include "engine/postgres/catalog/survey.h"
+#include "engine/postgres/dialect/drop_sql.h"
+#include "engine/postgres/dialect/renaming.h"
+#include "engine/postgres/dialect/script.h"
+#include "engine/postgres/rows/rows.h"
+#include "engine/postgres/session/peers.h"
+#include "engine/postgres/session/server.h"
+#include "engine/postgres/session/session.h"
+#include "engine/postgres/target/preflight.h"
+#include "engine/postgres/target/same_definition.h"
+#include "engine/postgres/target/target.h"
+#include "engine/postgres/target/target_fit.h"
 
 static const char *const schemes[] = {"postgresql", "postgres", NULL};
 
@@ -30,7 +30,10 @@ const HbEngine hb_postgres_engine = {
                .get_table = hb_pg_script_table,
                .begin_rows = hb_pg_begin_script_rows,
                .end_rows = hb_pg_end_script_rows},
-    .traits = {.analyze_from_rows = 1, .binary_within = 10000, .journal_guarded = TRUE, .definitions_undone = TRUE},
+    .traits = {.analyze_from_rows = 1,
+               .binary_compatible_divisor = 10000,
+               .journal_guarded = TRUE,
+               .transactional_ddl = TRUE},
     .preamble = "SET client_encoding = 'UTF8';\n"
                 "SET standard_conforming_strings = on;\n"
                 "SET check_function_bodies = off;\n"
@@ -64,13 +67,13 @@ const HbEngine hb_postgres_engine = {
     .read_rows = hb_pg_read_rows,
     .find_target = hb_pg_find_target,
     .fit_target = hb_pg_fit_target,
-    .look_ahead = hb_pg_look_ahead,
+    .preflight = hb_pg_preflight,
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_journal = hb_pg_find_journal,
     .find_rows = hb_pg_find_rows,
-    .make_removal = hb_pg_make_removal,
-    .make_emptying = hb_pg_make_emptying,
+    .make_drop_sql = hb_pg_make_removal,
+    .make_empty_sql = hb_pg_make_emptying,
     .clearing_preamble = "SET LOCAL lock_timeout = '10s';\n",
     .begin_journal = hb_pg_begin_journal,
     .read_journal = hb_pg_read_journal,
@@ -82,13 +85,13 @@ const HbEngine hb_postgres_engine = {
     .make_joining = hb_pg_make_joining,
     .make_lending = hb_pg_make_lending,
     .ask = hb_pg_ask,
-    .read_reach = hb_pg_read_reach,
+    .read_privileges = hb_pg_read_reach,
     .make_password_sql = hb_pg_make_password_sql,
     .run_step = hb_pg_run_step,
     .write_rows = hb_pg_write_rows,
     .join_definitions = hb_pg_join_definitions,
     .rename = hb_pg_rename,
     .rename_identity = hb_pg_rename_identity,
-    .is_volatile = hb_pg_is_volatile,
+    .is_unlogged = hb_pg_is_volatile,
     .get_analyze_sql = hb_pg_get_analyze_sql,
 };

@@ -1,0 +1,80 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * carry FROM TO - from server to server, with nothing on disk.
+ */
+#include "cli/commands/restore_report.h"
+#include "cli/commands/whole_server.h"
+#include "core/base/error.h"
+#include "work/restore/carry.h"
+
+static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOptions *options, GError **error)
+{
+    HbCarry *carry = hb_carry_new(source);
+    HbRestore *restore;
+    HbStatus status;
+
+    options->manifest = source->manifest;
+    options->source = source->identity;
+    options->along = source->along;
+    options->supply = hb_carry_get_supply(carry);
+    restore = hb_restore_open(options, error);
+    status = hb_cli_run_restore(cli, restore, NULL, error);
+    hb_restore_free(restore);
+    hb_carry_free(carry);
+    return status;
+}
+
+static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbRestoreOptions *options, const char *to,
+                            GError **error)
+{
+    g_autofree char *database = options->engine->get_database(to);
+
+    if (database != NULL) {
+        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
+                     "FROM is a whole server, and TO names database %s", database);
+        return HB_STATUS_USAGE;
+    }
+    options->choice = NULL; /* made by the sources */
+    return hb_cli_carry_whole(cli, from, options, error);
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbSnapshotSourceOptions from = hb_cli_make_source(cli);
+    HbRestoreOptions options = hb_cli_make_restore(cli);
+    g_autofree char *database = NULL;
+    HbSnapshotSource *source;
+    HbStatus status = HB_STATUS_SERVER;
+
+    if (!hb_cli_find_server(cli, arguments[0], &from.engine, &from.from, error) ||
+        !hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
+        return HB_STATUS_USAGE;
+    if (from.engine != options.engine) {
+        hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
+        return HB_STATUS_USAGE;
+    }
+    database = from.engine->get_database(arguments[0]);
+    if (database == NULL)
+        return carry_whole(cli, &from, &options, arguments[1], error);
+    options.choice = NULL; /* made by the source */
+    source = hb_snapshot_source_new(&from, error);
+    if (source != NULL && hb_snapshot_source_read(source, error))
+        status = carry_source(cli, source, &options, error);
+    hb_snapshot_source_free(source);
+    return status;
+}
+
+const HbCommand hb_command_carry = {
+    .name = "carry",
+    .summary = "from server to server, with nothing on disk",
+    .arguments = "FROM TO",
+    .description =
+        "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
+        "reading to writing sessions. A FROM without a database is the whole server. It looks ahead like\n"
+        "preflight, and stops at blockers. What fails is reported as by restore; but a carry that breaks\n"
+        "off must be begun again, into a new database or with --existing replace.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_CARRY,
+    .run = run,
+};

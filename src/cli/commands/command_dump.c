@@ -1,0 +1,114 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * dump FROM DUMP - write a database into a folder.
+ */
+#include "cli/commands/whole_server.h"
+#include "cli/terminal.h"
+#include "core/base/error.h"
+#include "core/select/pattern.h"
+#include "report/json.h"
+#include "report/pages.h"
+#include "work/dump/dump.h"
+
+#include <string.h>
+
+/* --accept left-out-of-dump, or left-out-of-dump:GLOB: a nightly dump is told of what is new only */
+static gboolean is_expected(const HbCli *cli, const HbOmission *omission)
+{
+    static const char name[] = "left-out-of-dump";
+
+    for (char *const *accepted = cli->options.accept; accepted != NULL && *accepted != NULL; accepted++) {
+        const char *glob = g_str_has_prefix(*accepted, name) ? *accepted + strlen(name) : NULL;
+        if (glob != NULL && (*glob == '\0' || (*glob == ':' && hb_glob_fits(glob + 1, omission->what))))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        if (is_expected(cli, omission))
+            continue;
+        hb_observers_note(cli->observers, HB_SEVERITY_WARNING, NULL, "not in the dump: %s (%s)", omission->what,
+                          omission->why);
+    }
+}
+
+static HbStatus judge(const HbCli *cli, const HbManifest *manifest)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+
+    for (guint i = 0; i < omissions->len; i++) {
+        if (!is_expected(cli, omissions->pdata[i]))
+            return HB_STATUS_REMARKS;
+    }
+    return HB_STATUS_DONE;
+}
+
+static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path, double seconds)
+{
+    if (strcmp(path, "-") == 0) {
+        g_autofree char *plain = hb_page_dump(manifest, "standard output", seconds, hb_voice_has_color(cli->voice));
+        hb_voice_show(cli->voice, plain, FALSE);
+    } else if (cli->options.json) {
+        warn_of_omissions(cli, manifest);
+        hb_cli_print(cli, hb_json_dump(manifest, path, seconds));
+    } else if (!cli->options.quiet) {
+        g_autofree char *plain = hb_page_dump(manifest, path, seconds, FALSE);
+        hb_voice_write_log(cli->voice, plain);
+        hb_cli_print(cli, hb_page_dump(manifest, path, seconds, cli->color));
+    } else {
+        warn_of_omissions(cli, manifest);
+    }
+    return judge(cli, manifest);
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbDumpOptions options = {.source = hb_cli_make_source(cli),
+                             .path = arguments[1],
+                             .level = cli->options.compression,
+                             .chunk_bytes = hb_folder_is_stream(arguments[1]) ? HB_DUMP_CHUNK_BYTES_STREAM
+                                                                              : HB_DUMP_CHUNK_BYTES_DEFAULT};
+    gint64 start = g_get_monotonic_time();
+    g_autoptr(HbManifest) manifest = NULL;
+
+    g_autofree char *database = NULL;
+
+    if (!hb_cli_find_server(cli, arguments[0], &options.source.engine, &options.source.from, error))
+        return HB_STATUS_USAGE;
+    if (!hb_cli_read_version(cli, options.source.engine, &options.source.for_version, &options.source.for_version_text,
+                             error))
+        return HB_STATUS_USAGE;
+    database = options.source.engine->get_database(arguments[0]);
+    if (strcmp(arguments[1], "-") == 0 && hb_terminal_is_output()) {
+        hb_error_set(error, HB_ERROR_USAGE, "send it through a pipe, or into a file", "standard output is a terminal");
+        return HB_STATUS_USAGE;
+    }
+    if (database == NULL)
+        return hb_cli_dump_whole(cli, &options, error);
+    manifest = hb_dump_run(&options, error);
+    if (manifest == NULL)
+        return HB_STATUS_STATEMENT;
+    return report(cli, manifest, arguments[1], (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+}
+
+const HbCommand hb_command_dump = {
+    .name = "dump",
+    .summary = "write a database into a dump",
+    .arguments = "FROM DUMP",
+    .description =
+        "Writes schema, data, users and settings of the database FROM into the folder DUMP: one moment in\n"
+        "time, read by several sessions, without keeping readers or writers waiting. The folder gets its\n"
+        "name when the dump is whole; an interrupted dump leaves nothing. A DUMP that ends in .tar is a single\n"
+        "file, and - is standard output, to be piped into `hornbeam restore -`. A FROM that names no database is\n"
+        "the whole server: all its databases, users and tablespaces, in one dump.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_DUMP,
+    .run = run,
+};

@@ -1,0 +1,173 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * preflight FROM TO - can TO take FROM? Findings, each with what to do.
+ */
+#include "cli/commands/restore_report.h"
+#include "cli/commands/whole_server.h"
+#include "core/base/error.h"
+#include "engine/registry.h"
+#include "report/json.h"
+#include "report/preflight.h"
+
+/* What was found, database by database */
+typedef struct {
+    HbCli *cli;
+    const char *path; /* of the dump; NULL: FROM is a server */
+    HbStatus status;
+    GPtrArray *documents; /* char *: JSON */
+    GString *html;
+} Looking;
+
+static void tell(gpointer data, const HbRestore *restore)
+{
+    Looking *looking = data;
+    g_autofree char *plain = hb_preflight_page(restore, looking->path, FALSE);
+
+    hb_voice_write_log(looking->cli->voice, plain);
+    g_ptr_array_add(looking->documents, hb_json_preflight(restore));
+    hb_preflight_append_html(looking->html, restore, looking->path);
+    if (!looking->cli->options.json)
+        hb_cli_print(looking->cli, hb_preflight_page(restore, looking->path, looking->cli->color));
+    if (hb_restore_is_blocked(restore))
+        looking->status = HB_STATUS_REMARKS;
+}
+
+static gboolean look(Looking *looking, const HbRestoreOptions *options, GError **error)
+{
+    HbRestore *restore = hb_restore_open(options, error);
+
+    if (restore == NULL)
+        return FALSE;
+    tell(looking, restore);
+    hb_restore_free(restore);
+    return TRUE;
+}
+
+/* ---- From a dump ---- */
+
+static gboolean look_from_dump(Looking *looking, HbRestoreOptions *options, GError **error)
+{
+    const HbServerCallbacks teller = {.looked = tell, .data = looking};
+    g_autoptr(HbReader) dump = hb_reader_open(looking->path, error);
+
+    if (dump == NULL)
+        return FALSE;
+    options->dump = dump;
+    options->manifest = hb_reader_get_manifest(dump);
+    if (options->manifest->members == NULL)
+        return look(looking, options, error);
+    looking->cli->options.choice->lenient = TRUE;
+    looking->cli->options.wishes.lenient = TRUE;
+    return hb_whole_server_look(options, &teller, error);
+}
+
+/* ---- From a server ---- */
+
+static gboolean look_from_database(Looking *looking, HbRestoreOptions *options, const HbSnapshotSourceOptions *from,
+                                   GError **error)
+{
+    HbSnapshotSource *source = hb_snapshot_source_new(from, error);
+    g_autoptr(HbManifest) manifest = NULL;
+    g_autofree char *identity = NULL;
+
+    if (source == NULL || !hb_snapshot_source_read(source, error)) {
+        hb_snapshot_source_free(source);
+        return FALSE;
+    }
+    identity = g_strdup(source->identity);
+    manifest = hb_snapshot_source_take_manifest(source);
+    options->manifest = manifest;
+    options->source = identity;
+    return look(looking, options, error);
+}
+
+static gboolean look_from_server(Looking *looking, HbRestoreOptions *options, HbSnapshotSourceOptions *from,
+                                 GError **error)
+{
+    const HbSide side = {.engine = from->engine, .address = from->from};
+    g_autoptr(GArray) databases = hb_whole_server_list(&side, error);
+
+    looking->cli->options.choice->lenient = TRUE;
+    looking->cli->options.wishes.lenient = TRUE;
+    options->part_of_server = TRUE;
+    for (guint i = 0; databases != NULL && i < databases->len; i++) {
+        const char *name = g_array_index(databases, HbDatabase, i).name;
+        from->from.database = name;
+        options->to.database = name;
+        if (hb_selection_takes_database(from->choice, name) && !look_from_database(looking, options, from, error))
+            return FALSE;
+    }
+    return databases != NULL;
+}
+
+static gboolean look_from_uri(Looking *looking, HbRestoreOptions *options, const char *uri, GError **error)
+{
+    HbSnapshotSourceOptions from = hb_cli_make_source(looking->cli);
+    g_autofree char *database = NULL;
+
+    if (!hb_cli_find_server(looking->cli, uri, &from.engine, &from.from, error))
+        return FALSE;
+    if (from.engine != options->engine)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
+    database = from.engine->get_database(uri);
+    return database != NULL ? look_from_database(looking, options, &from, error)
+                            : look_from_server(looking, options, &from, error);
+}
+
+/* ---- The whole ---- */
+
+static gboolean write_html(Looking *looking, GError **error)
+{
+    const char *path = looking->cli->options.report;
+    g_autoptr(GError) cause = NULL;
+
+    if (path == NULL)
+        return TRUE;
+    hb_preflight_end_html(looking->html);
+    return g_file_set_contents(path, looking->html->str, (gssize)looking->html->len, &cause) ||
+           hb_error_set(error, HB_ERROR_FILE, "name a file that can be written", "--report: %s", cause->message);
+}
+
+static void print_json(Looking *looking)
+{
+    if (!looking->cli->options.json)
+        return;
+    if (looking->documents->len == 1)
+        hb_cli_print(looking->cli, g_strdup(looking->documents->pdata[0]));
+    else
+        hb_cli_print(looking->cli, hb_json_list("server preflight", looking->documents));
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbRestoreOptions options = hb_cli_make_restore(cli);
+    Looking looking = {.cli = cli, .documents = g_ptr_array_new_with_free_func(g_free), .html = g_string_new(NULL)};
+    gboolean ok = hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error);
+
+    hb_preflight_begin_html(looking.html);
+    if (!hb_engine_is_uri(arguments[0]))
+        looking.path = arguments[0];
+    if (ok)
+        ok = looking.path != NULL ? look_from_dump(&looking, &options, error)
+                                  : look_from_uri(&looking, &options, arguments[0], error);
+    if (ok && write_html(&looking, error))
+        print_json(&looking);
+    g_ptr_array_unref(looking.documents);
+    g_string_free(looking.html, TRUE);
+    return looking.status;
+}
+
+const HbCommand hb_command_preflight = {
+    .name = "preflight",
+    .summary = "can a server take a database or a dump?",
+    .arguments = "FROM TO",
+    .route_arguments = "FROM TO | DUMP TO",
+    .description =
+        "Looks at the server TO, and says what would go wrong, or otherwise than expected, if FROM (a database,\n"
+        "a server, or a dump) were restored there: blockers, warnings and notes, each with what to do. Nothing\n"
+        "is written. restore looks at the same first, and stops at blockers.",
+    .arguments_min = 2,
+    .arguments_max = 2,
+    .bit = HB_FOR_PREFLIGHT,
+    .run = run,
+};

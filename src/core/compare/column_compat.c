@@ -1,0 +1,129 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/compare/column_compat.h"
+
+#include "core/compare/preflight.h"
+
+#include <string.h>
+
+/* ---- Definitions ---- */
+
+/* What the line says after the column's name; NULL if it is about something else */
+static const char *skip_name(const char *line, const char *column)
+{
+    const gboolean is_ticked = *line == '`' && *column != '`';
+    const gsize length = strlen(column);
+
+    line += is_ticked;
+    if (strncmp(line, column, length) != 0)
+        return NULL;
+    line += length;
+    if (is_ticked && *line++ != '`')
+        return NULL;
+    return *line == ' ' ? line + 1 : NULL;
+}
+
+/* "integer NOT NULL" of a column; NULL if the definition has no line for it. The caller's */
+static char *find_column(const char *definition, const char *column)
+{
+    const char *line = definition != NULL ? strchr(definition, '\n') : NULL;
+
+    for (; line != NULL; line = strchr(line, '\n')) {
+        line++;
+        const char *text = skip_name(line + strspn(line, " "), column);
+        gsize length = text != NULL ? strcspn(text, "\n") : 0;
+        if (text != NULL)
+            return g_strndup(text, length > 0 && text[length - 1] == ',' ? length - 1 : length);
+    }
+    return NULL;
+}
+
+static gboolean has_column(const HbRowSet *set, const char *column)
+{
+    for (guint i = 0; i < set->columns->len; i++) {
+        if (strcmp(set->columns->pdata[i], column) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* Of a column that the rows do not have */
+static gboolean is_demanded(const HbColumnCompat *meeting, const char *own, const char *column)
+{
+    g_autofree char *name = g_strdup_printf("%s.%s", meeting->there->table, column);
+    g_autofree char *its_default = hb_identity_new(HB_KIND_DEFAULT, name);
+
+    return own != NULL && strstr(own, "NOT NULL") != NULL && strstr(own, "DEFAULT") == NULL &&
+           strstr(own, "AUTO_INCREMENT") == NULL && strstr(own, "GENERATED") == NULL &&
+           hb_catalog_find(meeting->target, its_default) == NULL;
+}
+
+/* ---- Findings ---- */
+
+static void append_name(GString **names, const char *name)
+{
+    if (*names == NULL)
+        *names = g_string_new(name);
+    else
+        g_string_append_printf(*names, ", %s", name);
+}
+
+static void tell(const HbColumnCompat *meeting, HbFindingLevel level, GString *names, const char *what,
+                 const char *todo, GPtrArray *findings)
+{
+    HbFinding *finding;
+
+    if (names == NULL)
+        return;
+    finding = hb_findings_add(findings, level, "columns-differ", meeting->table, "%s: %s", what, names->str);
+    finding->is_final = level == HB_FINDING_BLOCKER;
+    hb_finding_advise(finding, todo, NULL);
+    g_string_free(names, TRUE);
+}
+
+/* Those that the rows have */
+static void compare_wanted(const HbColumnCompat *meeting, const char *own, GPtrArray *findings)
+{
+    GString *absent = NULL, *otherwise = NULL;
+
+    for (guint i = 0; i < meeting->wanted->columns->len; i++) {
+        const char *column = meeting->wanted->columns->pdata[i];
+        g_autofree char *here = find_column(meeting->definition, column);
+        g_autofree char *there = find_column(own, column);
+        if (!has_column(meeting->there, column)) {
+            append_name(&absent, column);
+        } else if (here != NULL && there != NULL && strcmp(here, there) != 0) {
+            g_autofree char *text = g_strdup_printf("%s is %s there, and %s in the source", column, there, here);
+            append_name(&otherwise, text);
+        }
+    }
+    tell(meeting, HB_FINDING_BLOCKER, absent, "has no such columns, or none that can be written",
+         "add them there, or replace the table (--parts schema,data --existing replace)", findings);
+    tell(meeting, HB_FINDING_WARNING, otherwise, "has columns that are defined otherwise",
+         "see that the source's values fit; a chunk of rows that does not fit is refused as a whole", findings);
+}
+
+/* Those that only the target has */
+static void compare_there(const HbColumnCompat *meeting, const char *own, GPtrArray *findings)
+{
+    GString *demanded = NULL, *filled = NULL;
+
+    for (guint i = 0; i < meeting->there->columns->len; i++) {
+        const char *column = meeting->there->columns->pdata[i];
+        g_autofree char *text = find_column(own, column);
+        if (has_column(meeting->wanted, column))
+            continue;
+        append_name(is_demanded(meeting, text, column) ? &demanded : &filled, column);
+    }
+    tell(meeting, HB_FINDING_BLOCKER, demanded, "demands values that the rows do not have, in",
+         "give these columns a default, or let them be empty", findings);
+    tell(meeting, HB_FINDING_WARNING, filled, "has more columns; they get their defaults", NULL, findings);
+}
+
+void hb_column_compat_check(const HbColumnCompat *meeting, GPtrArray *findings)
+{
+    const HbObject *table = hb_catalog_find(meeting->target, meeting->table);
+    const char *own = table != NULL ? table->definition : NULL;
+
+    compare_wanted(meeting, own, findings);
+    compare_there(meeting, own, findings);
+}

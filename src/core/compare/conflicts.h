@@ -1,0 +1,47 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * conflicts - what is to arrive meets what a target has already: what stays as it is, what is dropped because it comes
+ * anew, which tables are emptied, and what has to be taken off tables while rows come and put back afterwards.
+ *
+ *                          is it there already?
+ *     no                   it is created; its rows are loaded
+ *     keep                 it stays; into a table, rows are loaded only if it has none
+ *     replace              it is dropped, and with it all that needs it. What of that does not arrive would be lost:
+ *                          a blocker for each object, a warning for each part of a dropped one (an index, a right)
+ *     replace, rows only   its table is emptied
+ *
+ * Users, and what holds other objects (schemas, extensions, languages), are never dropped.
+ */
+#pragma once
+
+#include "core/compare/preflight.h"
+#include "core/model/catalog.h"
+
+typedef enum { HB_EXISTING_STOP, HB_EXISTING_KEEP, HB_EXISTING_REPLACE } HbExistingWish;
+
+/* All borrowed */
+typedef struct {
+    const HbCatalog *wanted; /* what is to arrive: arranged, and fitted to the target */
+    const HbCatalog *there;  /* what the target has: arranged */
+    GHashTable *holding;     /* identities of the target's row sets that hold rows */
+    GHashTable *empty;       /* identities of wanted row sets that are known to bring no rows; NULL: none are */
+    GHashTable *along;       /* identities of what nobody asked for by name: it stays where it is there; NULL: none */
+    GHashTable *definitions; /* rows only: tables' identities to the definitions that they have in the dump */
+    HbExistingWish wish;     /* stop: with rows only */
+    gboolean rows_only;      /* wanted holds no structure */
+} HbConflictInput;
+
+/* Elements are borrowed from the catalogs of the meeting */
+typedef struct {
+    GHashTable *kept;   /* identities of wanted objects that stay as the target has them */
+    GPtrArray *dropped; /* const HbObject *: in the order of dropping; the others go with these */
+    GPtrArray *emptied; /* const HbRowSet *, of the target */
+    GPtrArray *aside; /* const HbObject *: foreign keys, triggers, checks that ask other tables; to be put back in this
+                         order, what hangs on them after them */
+    GHashTable *gone; /* identities of all that is dropped, parts and rows among them */
+} HbConflictDecision;
+
+/* The outcome and, in findings, what speaks against it or should be known. Clear it with hb_conflict_decision_clear()
+ */
+void hb_conflicts_decide(const HbConflictInput *meeting, HbConflictDecision *outcome, GPtrArray *findings);
+void hb_conflict_decision_clear(HbConflictDecision *outcome);

@@ -1,0 +1,290 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/sql/lexer.h"
+
+#include <string.h>
+
+static gboolean is_word_byte(char byte)
+{
+    return g_ascii_isalnum(byte) || byte == '_' || byte == '$' || (byte & 0x80) != 0;
+}
+
+/* ---- Where each sort of token ends; `at` stands on its first byte ---- */
+
+static const char *end_of_quoted(const char *at, gboolean backslashes)
+{
+    char quote = *at++;
+
+    while (*at != '\0') {
+        if (backslashes && *at == '\\' && at[1] != '\0')
+            at += 2;
+        else if (*at == quote && at[1] == quote)
+            at += 2;
+        else if (*at++ == quote)
+            break;
+    }
+    return at;
+}
+
+static const char *end_of_line_comment(const char *at)
+{
+    return at + strcspn(at, "\n");
+}
+
+static const char *end_of_block_comment(const char *at, gboolean nested)
+{
+    int depth = 0;
+
+    do {
+        if (at[0] == '/' && at[1] == '*' && (nested || depth == 0)) {
+            depth++;
+            at += 2;
+        } else if (at[0] == '*' && at[1] == '/') {
+            depth--;
+            at += 2;
+        } else {
+            at++;
+        }
+    } while (depth > 0 && *at != '\0');
+    return at;
+}
+
+/* MariaDB takes -- for a comment only before white space, because 5--1 is arithmetic there */
+static gboolean begins_line_comment(HbDialect dialect, const char *at)
+{
+    if (dialect == HB_DIALECT_MARIADB && *at == '#')
+        return TRUE;
+    return at[0] == '-' && at[1] == '-' &&
+           (dialect == HB_DIALECT_POSTGRES || at[2] == '\0' || g_ascii_isspace(at[2]) || g_ascii_iscntrl(at[2]));
+}
+
+/*
+ * MariaDB and MySQL run what stands in a comment that begins with ! (or M!), if their version is as high as the number
+ * behind it: only its two ends are space. No server has such a version, so that it is a comment for all of them
+ */
+#define NO_SUCH_VERSION 200000
+
+static const char *end_of_opening(const char *at)
+{
+    const char *mark = at + 2 + (at[2] == 'M');
+    guint64 version;
+    char *end;
+
+    if (*mark != '!')
+        return NULL;
+    version = g_ascii_isdigit(mark[1]) ? g_ascii_strtoull(mark + 1, &end, 10) : 0;
+    if (version >= NO_SUCH_VERSION)
+        return NULL;
+    return version > 0 ? end : mark + 1;
+}
+
+static const char *end_of_comment(HbDialect dialect, const char *at)
+{
+    const char *opening = dialect == HB_DIALECT_MARIADB ? end_of_opening(at) : NULL;
+
+    return opening != NULL ? opening : end_of_block_comment(at, dialect == HB_DIALECT_POSTGRES);
+}
+
+static const char *end_of_space(HbDialect dialect, const char *at)
+{
+    for (;;) {
+        if (g_ascii_isspace(*at))
+            at++;
+        else if (begins_line_comment(dialect, at))
+            at = end_of_line_comment(at);
+        else if (at[0] == '/' && at[1] == '*')
+            at = end_of_comment(dialect, at);
+        else if (dialect == HB_DIALECT_MARIADB && at[0] == '*' && at[1] == '/')
+            at += 2; /* the other end of what is run */
+        else
+            return at;
+    }
+}
+
+/* $tag$ ... $tag$; NULL if the dollar begins no quote (a parameter such as $1) */
+static const char *end_of_dollar_quoted(const char *at)
+{
+    const char *tag_end = at + 1;
+
+    while (is_word_byte(*tag_end) && *tag_end != '$')
+        tag_end++;
+    if (*tag_end != '$' || g_ascii_isdigit(at[1]))
+        return NULL;
+    g_autofree char *tag = g_strndup(at, (gsize)(tag_end - at) + 1);
+    const char *close = strstr(tag_end + 1, tag);
+    return close != NULL ? close + strlen(tag) : at + strlen(at);
+}
+
+static const char *end_of_word(const char *at)
+{
+    while (is_word_byte(*at))
+        at++;
+    return at;
+}
+
+static gboolean begins_prefixed_text(const char *at)
+{
+    return strchr("eEbBxXnN", *at) != NULL && at[1] == '\'';
+}
+
+static const char *end_of_token(HbDialect dialect, const char *at, HbTokenType *type)
+{
+    const char *end = end_of_space(dialect, at);
+    gboolean maria = dialect == HB_DIALECT_MARIADB;
+
+    *type = HB_TOKEN_SPACE;
+    if (end != at)
+        return end;
+    *type = HB_TOKEN_TEXT;
+    if (*at == '\'' || (maria && *at == '"'))
+        return end_of_quoted(at, maria);
+    if (begins_prefixed_text(at))
+        return end_of_quoted(at + 1, maria || *at == 'e' || *at == 'E');
+    if (!maria && *at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
+        return end;
+    *type = HB_TOKEN_NAME;
+    if (*at == '"' || *at == '`')
+        return end_of_quoted(at, FALSE);
+    *type = HB_TOKEN_WORD;
+    if (is_word_byte(*at))
+        return end_of_word(at);
+    *type = HB_TOKEN_SIGN;
+    return at + 1;
+}
+
+HbToken hb_lexer_read_token(HbDialect dialect, const char **text)
+{
+    HbToken token = {HB_TOKEN_END, *text, 0};
+
+    if (**text == '\0')
+        return token;
+    *text = end_of_token(dialect, *text, &token.type);
+    token.length = (gsize)(*text - token.start);
+    return token;
+}
+
+char *hb_token_unquote(const HbToken *token)
+{
+    char quote = *token->start;
+    GString *name;
+
+    if (token->type != HB_TOKEN_NAME)
+        return g_strndup(token->start, token->length);
+    name = g_string_new(NULL);
+    for (gsize i = 1; i + 1 < token->length; i++) {
+        g_string_append_c(name, token->start[i]);
+        if (token->start[i] == quote)
+            i++;
+    }
+    return g_string_free(name, FALSE);
+}
+
+char *hb_lexer_unquote_name(const char *name)
+{
+    const HbToken token = {*name == '"' || *name == '`' ? HB_TOKEN_NAME : HB_TOKEN_WORD, name, strlen(name)};
+
+    return hb_token_unquote(&token);
+}
+
+gboolean hb_token_is_word(const HbToken *token, const char *word)
+{
+    return token->type == HB_TOKEN_WORD && strlen(word) == token->length &&
+           g_ascii_strncasecmp(token->start, word, token->length) == 0;
+}
+
+/* What MariaDB takes for a comment may be run by another of its versions, and stays in what it keeps */
+static gboolean counts(HbDialect dialect, const HbToken *token)
+{
+    if (token->type != HB_TOKEN_SPACE)
+        return TRUE;
+    return dialect == HB_DIALECT_MARIADB && strspn(token->start, " \t\r\n\f\v") < token->length;
+}
+
+/*
+ * PostgreSQL quotes a plain name if its version reads it as a key word, and prints key words in capitals: quotes around
+ * such a name mean nothing
+ */
+static gboolean is_quoted_for_nothing(HbDialect dialect, const HbToken *token)
+{
+    if (dialect != HB_DIALECT_POSTGRES || token->type != HB_TOKEN_NAME || token->length < 3 ||
+        !(g_ascii_islower(token->start[1]) || token->start[1] == '_'))
+        return FALSE;
+    for (gsize i = 1; i + 1 < token->length; i++) {
+        const char c = token->start[i];
+        if (!g_ascii_islower(c) && !g_ascii_isdigit(c) && c != '_')
+            return FALSE;
+    }
+    return TRUE;
+}
+
+char *hb_lexer_normalise(HbDialect dialect, const char *sql)
+{
+    GString *result = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+        g_autofree char *text = NULL;
+        if (!counts(dialect, &token))
+            continue;
+        if (result->len > 0)
+            g_string_append_c(result, ' ');
+        text = is_quoted_for_nothing(dialect, &token) ? g_strndup(token.start + 1, token.length - 2)
+                                                      : g_strndup(token.start, token.length);
+        g_string_append(result, token.type == HB_TOKEN_SPACE ? g_strstrip(text) : text);
+    }
+    return g_string_free(result, FALSE);
+}
+
+/* MariaDB: IDENTIFIED BY '...', BY PASSWORD '...', VIA plugin USING '...', USING PASSWORD('...'), WITH plugin AS '...'
+ */
+static gboolean announces_secret(HbDialect dialect, const HbToken *token, gboolean of_account)
+{
+    return hb_token_is_word(token, "PASSWORD") ||
+           (dialect == HB_DIALECT_MARIADB && of_account &&
+            (hb_token_is_word(token, "BY") || hb_token_is_word(token, "USING") || hb_token_is_word(token, "AS")));
+}
+
+char *hb_lexer_hide_passwords(HbDialect dialect, const char *sql)
+{
+    GString *result = g_string_new(NULL);
+    gboolean announced = FALSE, of_account = FALSE;
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_TEXT && announced)
+            g_string_append(result, "'(hidden)'");
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        if (token.type == HB_TOKEN_SPACE)
+            continue;
+        of_account = (of_account || hb_token_is_word(&token, "IDENTIFIED")) && *token.start != ';';
+        announced = announces_secret(dialect, &token, of_account) || (announced && strchr("(=", *token.start) != NULL);
+    }
+    return g_string_free(result, FALSE);
+}
+
+static gboolean is_name(const HbToken *token, const char *name)
+{
+    g_autofree char *own = NULL;
+
+    if (token->type != HB_TOKEN_WORD && token->type != HB_TOKEN_NAME)
+        return FALSE;
+    own = hb_token_unquote(token);
+    return strcmp(own, name) == 0;
+}
+
+char *hb_lexer_rename_database(const char *sql, const char *old_name, const char *new_name)
+{
+    GString *result = g_string_new(NULL);
+    gboolean after_word = FALSE;
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+        if (after_word && is_name(&token, old_name))
+            g_string_append(result, new_name);
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        if (token.type != HB_TOKEN_SPACE)
+            after_word = hb_token_is_word(&token, "DATABASE");
+    }
+    return g_string_free(result, FALSE);
+}

@@ -1,0 +1,568 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/catalog/accounts.h"
+
+#include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/names.h"
+
+#include <string.h>
+
+/* One account or role with what it is granted */
+typedef struct {
+    char *name; /* as SQL writes it */
+    char *create;
+    GPtrArray *grants; /* HbGrant * */
+    gboolean is_role, is_public;
+    gboolean is_wanted;
+} Account;
+
+static void account_free(gpointer data)
+{
+    Account *account = data;
+
+    g_free(account->name);
+    g_free(account->create);
+    g_ptr_array_unref(account->grants);
+    g_free(account);
+}
+
+/* ---- Reading all of them ---- */
+
+/* Accounts that every server has, or that its vendor or distribution makes: they are never moved */
+#define BUILT_IN                                                                                                       \
+    "('root', 'mysql', 'mariadb.sys', 'mysql.sys', 'mysql.session', 'mysql.infoschema', 'debian-sys-maint')"
+
+static const char accounts_of_mariadb[] = "SELECT User, Host, is_role = 'Y' FROM mysql.user"
+                                          " WHERE User NOT IN " BUILT_IN " ORDER BY is_role DESC, User, Host";
+static const char accounts_of_mysql[] = "SELECT User, Host, 0 FROM mysql.user"
+                                        " WHERE User NOT IN " BUILT_IN " ORDER BY User, Host";
+
+static gboolean read_grants(HbSession *session, Account *account, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query_format(session, error, "SHOW GRANTS FOR %s", account->name);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        HbGrant *grant = hb_grant_read(row[0], account->name);
+        if (grant != NULL)
+            g_ptr_array_add(account->grants, grant);
+    }
+    return result != NULL;
+}
+
+static gboolean read_create(HbSession *session, Account *account, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (account->is_public)
+        return TRUE;
+    if (account->is_role) {
+        account->create = g_strdup_printf("CREATE ROLE %s;", account->name);
+        return TRUE;
+    }
+    result = hb_my_query_format(session, error, "SHOW CREATE USER %s", account->name);
+    row = result != NULL ? mysql_fetch_row(result) : NULL;
+    if (row != NULL)
+        account->create = g_strconcat(row[0], ";", NULL);
+    return row != NULL;
+}
+
+static Account *read_account(HbSession *session, MYSQL_ROW row, GError **error)
+{
+    Account *account = g_new0(Account, 1);
+
+    account->is_role = *row[2] == '1';
+    account->is_public = account->is_role && strcmp(row[0], "PUBLIC") == 0;
+    account->name =
+        account->is_public ? g_strdup(row[0]) : hb_my_write_account(row[0], account->is_role ? NULL : row[1]);
+    account->grants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_grant_free);
+    if (read_create(session, account, error) && read_grants(session, account, error))
+        return account;
+    account_free(account);
+    return NULL;
+}
+
+/* NULL without an error if this account may not see the others */
+static GPtrArray *read_all(HbSession *session, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GError) refusal = NULL;
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session, session->is_maria ? accounts_of_mariadb : accounts_of_mysql, &refusal);
+    GPtrArray *accounts = g_ptr_array_new_with_free_func(account_free);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        Account *account = read_account(session, row, error);
+        if (account == NULL) {
+            g_ptr_array_unref(accounts);
+            return NULL;
+        }
+        g_ptr_array_add(accounts, account);
+    }
+    if (result == NULL) {
+        hb_catalog_add_omission(
+            catalog, "accounts and their grants",
+            "this account may not read mysql.user; dump with one that may (GRANT SELECT ON mysql.*)");
+        hb_catalog_set_unread(catalog, HB_KIND_ROLE);
+    }
+    return accounts;
+}
+
+/* ---- Which a database needs ---- */
+
+/* A pattern of a grant: % and _ stand for others, unless escaped */
+static gboolean matches(const char *pattern, const char *name)
+{
+    for (; *pattern != '\0'; pattern++, name++) {
+        if (*pattern == '%') {
+            for (const char *rest = name;; rest++) {
+                if (matches(pattern + 1, rest))
+                    return TRUE;
+                if (*rest == '\0')
+                    return FALSE;
+            }
+        }
+        if (*pattern == '\\' && pattern[1] != '\0')
+            pattern++;
+        else if (*pattern == '_' && *name != '\0')
+            continue;
+        if (*pattern != *name)
+            return FALSE;
+    }
+    return *name == '\0';
+}
+
+static gboolean is_about(const HbGrant *grant, const char *database)
+{
+    switch (grant->type) {
+    case HB_GRANT_DATABASE:
+        return matches(grant->database, database);
+    case HB_GRANT_OBJECT:
+        return strcmp(grant->database, database) == 0;
+    case HB_GRANT_SERVER:
+        return TRUE;
+    default:
+        return FALSE;
+    }
+}
+
+static GHashTable *find_definers(const HbCatalog *catalog)
+{
+    GHashTable *definers = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        const HbObject *object = hb_catalog_get(catalog, i);
+        char *definer = object->definition != NULL ? hb_my_read_definer(object->definition) : NULL;
+        if (definer != NULL)
+            g_hash_table_add(definers, definer);
+    }
+    return definers;
+}
+
+static Account *find_account(const GPtrArray *accounts, const char *name)
+{
+    for (guint i = 0; i < accounts->len; i++) {
+        Account *account = accounts->pdata[i];
+        if (strcmp(account->name, name) == 0)
+            return account;
+    }
+    return NULL;
+}
+
+/* Roles that it has, and accounts for which it stands, come along */
+static void want(const GPtrArray *accounts, Account *account)
+{
+    if (account == NULL || account->is_wanted)
+        return;
+    account->is_wanted = TRUE;
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        if (grant->other != NULL)
+            want(accounts, find_account(accounts, grant->other));
+    }
+}
+
+/* Who has a role that reaches the database reaches it, too */
+static gboolean reaches(const GPtrArray *accounts, const Account *account, const char *database, int depth)
+{
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        const Account *role = grant->type == HB_GRANT_ROLE && depth < 16 ? find_account(accounts, grant->other) : NULL;
+        if (is_about(grant, database) || (role != NULL && reaches(accounts, role, database, depth + 1)))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static void choose(GPtrArray *accounts, const HbCatalog *catalog, const char *database)
+{
+    g_autoptr(GHashTable) definers = find_definers(catalog);
+
+    for (guint i = 0; i < accounts->len; i++) {
+        Account *account = accounts->pdata[i];
+        if (reaches(accounts, account, database, 0) || g_hash_table_contains(definers, account->name))
+            want(accounts, account);
+    }
+}
+
+/* ---- Objects ---- */
+
+static void add_account_need(const GPtrArray *accounts, HbObject *object, const char *name)
+{
+    const Account *account = find_account(accounts, name);
+
+    if (account == NULL || account->is_public)
+        return;
+    g_autofree char *identity = hb_identity_new(HB_KIND_ROLE, name);
+    hb_object_add_need(object, identity);
+}
+
+static const char *option(const HbGrant *grant)
+{
+    if (!grant->passes_on)
+        return "";
+    return grant->type == HB_GRANT_ROLE ? " WITH ADMIN OPTION" : " WITH GRANT OPTION";
+}
+
+static HbObject *user_object(HbKind kind, char *name_taken, char *definition_taken)
+{
+    HbObject *object = hb_object_new(kind, name_taken);
+
+    object->definition = definition_taken;
+    g_free(name_taken);
+    return object;
+}
+
+static HbObject *object_from_server_grant(const Account *account, const HbGrant *grant)
+{
+    switch (grant->type) {
+    case HB_GRANT_ROLE:
+        return user_object(HB_KIND_MEMBERSHIP, g_strdup_printf("%s in %s", account->name, grant->other),
+                           g_strdup_printf("GRANT %s TO %s%s;", grant->other, account->name, option(grant)));
+    case HB_GRANT_DEFAULT_ROLE:
+        return user_object(HB_KIND_ROLE_SETTING, g_strdup_printf("%s default role", account->name),
+                           g_strdup_printf("SET DEFAULT ROLE %s FOR %s;", grant->other, account->name));
+    case HB_GRANT_PROXY:
+        return user_object(HB_KIND_GLOBAL_GRANT, g_strdup_printf("%s for %s", account->name, grant->other),
+                           g_strdup_printf("GRANT PROXY ON %s TO %s%s;", grant->other, account->name, option(grant)));
+    case HB_GRANT_SERVER:
+        return user_object(
+            HB_KIND_GLOBAL_GRANT, g_strdup_printf("%s on everything", account->name),
+            g_strdup_printf("GRANT %s ON *.* TO %s%s;", grant->privileges, account->name, option(grant)));
+    default:
+        return NULL;
+    }
+}
+
+/* What a grant on a table or routine needs: it, if it is in the catalog */
+static const char *find_subject(const HbMyCatalogBuilder *gather, const HbGrant *grant)
+{
+    if (grant->object_type == NULL)
+        return hb_my_catalog_builder_find(gather, HB_NAMES_RELATION, grant->object);
+    if (strcmp(grant->object_type, "FUNCTION") == 0)
+        return hb_my_catalog_builder_find(gather, HB_NAMES_FUNCTION, grant->object);
+    if (strcmp(grant->object_type, "PROCEDURE") == 0)
+        return hb_my_catalog_builder_find(gather, HB_NAMES_PROCEDURE, grant->object);
+    return hb_my_catalog_builder_find(gather, HB_NAMES_PACKAGE, grant->object);
+}
+
+static char *subject_sql(const HbGrant *grant)
+{
+    g_autofree char *database = hb_my_quote_any_name(grant->database);
+    g_autofree char *object = grant->object != NULL ? hb_my_quote_any_name(grant->object) : g_strdup("*");
+
+    return g_strdup_printf("%s%s%s.%s", grant->object_type != NULL ? grant->object_type : "",
+                           grant->object_type != NULL ? " " : "", database, object);
+}
+
+/* The word is known in one sql_mode only */
+static void add_mode_of_packages(HbObject *object)
+{
+    char *sql = g_strdup_printf("SET sql_mode = 'ORACLE';\n%s\n" HB_MY_USUAL, object->definition);
+
+    g_free(object->definition);
+    object->definition = sql;
+}
+
+/* Its name leaves out that of the database, which may be another one on the target; a real pattern is told */
+static HbObject *object_from_grant(const HbMyCatalogBuilder *gather, const Account *account, const HbGrant *grant)
+{
+    g_autofree char *subject = subject_sql(grant);
+    const char *identity = grant->type == HB_GRANT_OBJECT ? find_subject(gather, grant) : NULL;
+    g_autofree char *what =
+        grant->type == HB_GRANT_OBJECT
+            ? g_strdup(identity != NULL ? identity : grant->object)
+            : g_strdup(hb_grant_names(grant->database, gather->session->database) ? "the database" : grant->database);
+    g_autofree char *name = g_strdup_printf("%s on %s", account->name, what);
+    HbObject *object = hb_object_new(HB_KIND_GRANT, name);
+    object->definition =
+        g_strdup_printf("GRANT %s ON %s TO %s%s;", grant->privileges, subject, account->name, option(grant));
+    if (grant->object_type != NULL && g_str_has_prefix(grant->object_type, "PACKAGE"))
+        add_mode_of_packages(object);
+    if (identity != NULL)
+        hb_object_add_need(object, identity);
+    return object;
+}
+
+static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const Account *account, const HbGrant *grant,
+                           HbObject *object, GError **error)
+{
+    add_account_need(accounts, object, account->name);
+    if (grant != NULL && grant->other != NULL)
+        add_account_need(accounts, object, grant->other);
+    if (grant != NULL && grant->type == HB_GRANT_DEFAULT_ROLE) {
+        g_autofree char *name = g_strdup_printf("%s in %s", account->name, grant->other);
+        g_autofree char *membership = hb_identity_new(HB_KIND_MEMBERSHIP, name);
+        hb_object_add_need(object, membership);
+    }
+    return hb_catalog_add(catalog, object, error);
+}
+
+static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const Account *account, GError **error)
+{
+    if (!account->is_public &&
+        !hb_catalog_add(catalog, user_object(HB_KIND_ROLE, g_strdup(account->name), g_strdup(account->create)), error))
+        return FALSE;
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        HbObject *object = object_from_server_grant(account, grant);
+        if (object != NULL && !add_object(catalog, accounts, account, grant, object, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean add_grants(HbMyCatalogBuilder *gather, const GPtrArray *accounts, const Account *account,
+                           GError **error)
+{
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        if ((grant->type == HB_GRANT_DATABASE || grant->type == HB_GRANT_OBJECT) &&
+            is_about(grant, gather->session->database) &&
+            !add_object(gather->catalog, accounts, account, grant, object_from_grant(gather, account, grant), error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/*
+ * A view over another one is only created if the other's definer may read what that is over: so a view needs its
+ * definer's grants on what it uses, and these come with the structure.
+ */
+static void link_view(HbObject *view, const GPtrArray *grants)
+{
+    for (guint i = 0; grants != NULL && i < grants->len; i++) {
+        HbObject *grant = grants->pdata[i];
+        gboolean matters = TRUE;
+        for (guint n = 0; matters && n < grant->needs->len; n++) {
+            const char *need = grant->needs->pdata[n];
+            matters = g_str_has_prefix(need, "role ") || hb_object_has_need(view, need);
+        }
+        if (!matters)
+            continue;
+        grant->stage = HB_STAGE_STRUCTURE;
+        hb_object_add_need(view, grant->identity);
+    }
+}
+
+/* Account to GPtrArray of its grants: HbObject *, borrowed */
+static GHashTable *index_grants(const HbCatalog *catalog)
+{
+    GHashTable *grants = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, (GDestroyNotify)g_ptr_array_unref);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        g_autofree char *account = hb_my_get_grantee(object);
+        GPtrArray *own = account != NULL ? g_hash_table_lookup(grants, account) : NULL;
+        if (account == NULL)
+            continue;
+        if (own == NULL) {
+            own = g_ptr_array_new();
+            g_hash_table_insert(grants, g_steal_pointer(&account), own);
+        }
+        g_ptr_array_add(own, object);
+    }
+    return grants;
+}
+
+static void link_views(HbMyCatalogBuilder *gather)
+{
+    g_autoptr(GHashTable) grants = index_grants(gather->catalog);
+
+    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
+        HbObject *view = hb_catalog_get(gather->catalog, i);
+        g_autofree char *definer = view->kind == HB_KIND_VIEW ? hb_my_read_definer(view->definition) : NULL;
+        if (definer != NULL)
+            link_view(view, g_hash_table_lookup(grants, definer));
+    }
+}
+
+gboolean hb_my_read_accounts(HbMyCatalogBuilder *gather, GError **error)
+{
+    g_autoptr(GPtrArray) accounts = read_all(gather->session, gather->catalog, error);
+
+    if (accounts == NULL)
+        return FALSE;
+    choose(accounts, gather->catalog, gather->session->database);
+    for (guint i = 0; i < accounts->len; i++) {
+        const Account *account = accounts->pdata[i];
+        if (!account->is_wanted && !account->is_public)
+            continue;
+        if ((gather->parts & HB_PART_USERS) && !add_account(gather->catalog, accounts, account, error))
+            return FALSE;
+        if (!add_grants(gather, accounts, account, error))
+            return FALSE;
+    }
+    link_views(gather);
+    return TRUE;
+}
+
+/* ---- Whole servers ---- */
+
+static gboolean read_loadable_functions(HbSession *session, HbCatalog *catalog, GError **error)
+{
+    static const char *const returns[] = {"STRING", "REAL", "INTEGER", "ROW", "DECIMAL"};
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session, "SELECT name, ret, dl, type FROM mysql.func ORDER BY name", NULL);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *quoted = hb_my_quote_name(row[0]);
+        g_autofree char *library = hb_my_quote_literal(row[2]);
+        HbObject *object = hb_object_new(HB_KIND_LOADABLE_FUNCTION, quoted);
+        object->definition = g_strdup_printf("CREATE %sFUNCTION %s RETURNS %s SONAME %s;",
+                                             strcmp(row[3], "aggregate") == 0 ? "AGGREGATE " : "", quoted,
+                                             returns[CLAMP(atoi(row[1]), 0, 4)], library);
+        if (!hb_catalog_add(catalog, object, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* Their passwords are not carried: they are told with the statement that sets them */
+static gboolean read_servers(HbSession *session, HbCatalog *catalog, GError **error)
+{
+    static const char *const options[] = {"HOST", "DATABASE", "USER", "PORT", "SOCKET", "OWNER"};
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session,
+                    "SELECT Server_name, Wrapper, Host, Db, Username, Port, Socket, Owner, Password <> ''"
+                    " FROM mysql.servers ORDER BY Server_name",
+                    NULL);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *quoted = hb_my_quote_name(row[0]);
+        g_autofree char *wrapper = hb_my_quote_name(row[1]);
+        HbObject *object = hb_object_new(HB_KIND_FOREIGN_SERVER, quoted);
+        GString *sql = g_string_new(NULL);
+        g_string_append_printf(sql, "CREATE SERVER %s FOREIGN DATA WRAPPER %s OPTIONS (", quoted, wrapper);
+        for (gsize i = 0; i < G_N_ELEMENTS(options); i++) {
+            g_autofree char *literal =
+                strcmp(options[i], "PORT") == 0 ? g_strdup(row[i + 2]) : hb_my_quote_literal(row[i + 2]);
+            g_string_append_printf(sql, "%s%s %s", i > 0 ? ", " : "", options[i], literal);
+        }
+        g_string_append(sql, ");");
+        object->definition = g_string_free(sql, FALSE);
+        object->stage = HB_STAGE_USERS;
+        if (*row[8] == '1') {
+            g_autofree char *why = g_strdup_printf(
+                "is not carried; set it on the target: ALTER SERVER %s OPTIONS (PASSWORD '...')", quoted);
+            g_autofree char *what = g_strdup_printf("password of server %s", row[0]);
+            hb_catalog_add_omission(catalog, what, why);
+        }
+        if (!hb_catalog_add(catalog, object, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error)
+{
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    g_autoptr(GPtrArray) accounts = (parts & HB_PART_USERS) ? read_all(session, catalog, error) : g_ptr_array_new();
+
+    if (accounts == NULL)
+        return NULL;
+    for (guint i = 0; i < accounts->len; i++) {
+        if (!add_account(catalog, accounts, accounts->pdata[i], error))
+            return NULL;
+    }
+    if ((parts & HB_PART_SETTINGS) &&
+        (!read_loadable_functions(session, catalog, error) || !read_servers(session, catalog, error)))
+        return NULL;
+    return g_steal_pointer(&catalog);
+}
+
+/* ---- For a restore ---- */
+
+char *hb_my_get_grantee(const HbObject *object)
+{
+    const char *name = hb_object_get_name(object), *end, *at = name;
+    HbToken sign;
+
+    if (object->kind != HB_KIND_GRANT)
+        return NULL;
+    hb_my_next(&at); /* the user, or the role */
+    end = at;
+    sign = hb_my_next(&at);
+    if (hb_my_token_is_sign(&sign, '@')) {
+        hb_my_next(&at);
+        end = at;
+    }
+    return g_strndup(name, (gsize)(end - name));
+}
+
+gboolean hb_my_may_be_there(HbSession *session, const char *account)
+{
+    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", account);
+    g_autoptr(GError) refusal = NULL;
+
+    return hb_my_execute(session, sql, &refusal) || hb_error_is(refusal, HB_ERROR_RIGHTS);
+}
+
+/* A name without a host is a role's, but the server takes it for the account of that name if there is no such role */
+static gboolean is_meant(HbSession *session, const char *name, HbMyResult *grants)
+{
+    g_autofree char *question = g_strdup_printf("GRANT x TO %s", name), *asked = hb_grant_find_role(question);
+    MYSQL_ROW row = mysql_fetch_row(grants);
+    g_autofree char *answered = row != NULL ? hb_grant_find_role(row[0]) : NULL;
+
+    return !session->is_maria || asked == NULL || answered != NULL;
+}
+
+gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", name);
+    g_autoptr(GError) ours = NULL;
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, &ours);
+
+    *found = result != NULL && is_meant(session, name, result);
+    if (hb_error_is(ours, HB_ERROR_LOST)) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        return FALSE;
+    }
+    return TRUE;
+}
+
+/* The hash of mysql_native_password: SHA-1 of the SHA-1 of the password */
+static char *hash_password(const char *password)
+{
+    g_autoptr(GChecksum) inner = g_checksum_new(G_CHECKSUM_SHA1);
+    guint8 digest[20];
+    gsize length = sizeof digest;
+
+    g_checksum_update(inner, (const guchar *)password, -1);
+    g_checksum_get_digest(inner, digest, &length);
+    return g_compute_checksum_for_data(G_CHECKSUM_SHA1, digest, length);
+}
+
+char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
+{
+    (void)session;
+    (void)error;
+    if (strstr(role->definition, "CREATE USER") == NULL || strstr(role->definition, " IDENTIFIED ") != NULL)
+        return NULL;
+    g_autofree char *hash = hash_password(password);
+    g_autofree char *upper = g_ascii_strup(hash, -1);
+    return g_strdup_printf("SET PASSWORD FOR %s = '*%s';", hb_object_get_name(role), upper);
+}

@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * survey - what is on a server, or in a database, as sheets.
+ */
+#pragma once
+
+#include "engine/mariadb/session/session.h"
+
+GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **error);
+
+/* The answer to somebody's own question */
+HbResultTable *hb_my_ask(HbSession *session, const char *question, GError **error);

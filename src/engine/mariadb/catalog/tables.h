@@ -1,0 +1,10 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * tables - tables with their keys, constraints and row sets; sequences.
+ */
+#pragma once
+
+#include "engine/mariadb/catalog/catalog_builder.h"
+
+gboolean hb_my_read_tables(HbMyCatalogBuilder *gather, GError **error);
+gboolean hb_my_read_sequences(HbMyCatalogBuilder *gather, GError **error);

@@ -1,0 +1,409 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/dialect/show_create_parser.h"
+
+#include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/foreign_options.h"
+#include "engine/mariadb/dialect/names.h"
+
+#include <string.h>
+
+static void item_free(gpointer data)
+{
+    HbItem *item = data;
+
+    g_free(item->text);
+    g_free(item->name);
+    g_free(item->other_table);
+    g_free(item->other_database);
+    g_ptr_array_unref(item->columns);
+    g_ptr_array_unref(item->other_columns);
+    g_free(item);
+}
+
+void hb_createtext_free(HbShowCreate *text)
+{
+    if (text == NULL)
+        return;
+    g_ptr_array_unref(text->items);
+    g_free(text->options);
+    g_free(text->engine);
+    g_free(text->next_value);
+    g_free(text);
+}
+
+const HbItem *hb_createtext_find_column(const HbShowCreate *text, const char *name)
+{
+    for (guint i = 0; i < text->items->len; i++) {
+        const HbItem *item = text->items->pdata[i];
+        if (item->type == HB_ITEM_COLUMN && g_ascii_strcasecmp(item->name, name) == 0)
+            return item;
+    }
+    return NULL;
+}
+
+char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time)
+{
+    switch (how) {
+    case HB_READ_AS_DOUBLE:
+        return g_strdup_printf("%s * 1e0", quoted);
+    case HB_READ_AS_UTF8:
+        return g_strdup_printf("CONVERT(%s USING utf8mb4)", quoted);
+    case HB_READ_END:
+        return g_strdup_printf("NULLIF(%s, %s)", quoted, end_of_time);
+    default:
+        return NULL;
+    }
+}
+
+/* ---- Columns ---- */
+
+static gboolean is_among(const HbToken *token, const char *const *words)
+{
+    for (; *words != NULL; words++) {
+        if (hb_token_is_word(token, *words))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* Character sets whose bytes are UTF-8 as they stand */
+static gboolean is_utf8(const char *charset)
+{
+    static const char *const names[] = {"utf8mb4", "utf8mb3", "utf8", "ascii", NULL};
+
+    return g_strv_contains(names, charset);
+}
+
+/*
+ * Text in a character set that UTF-8 cannot give back exactly goes as bytes. latin1 is safe: each of its bytes has a
+ * character, and each of these its byte. The values of enums and sets are in the definition: they are safe, too.
+ */
+static void choose_text_coding(HbItem *item, const char *charset, gboolean is_list)
+{
+    if (is_utf8(charset))
+        return;
+    if (is_list || strcmp(charset, "latin1") == 0)
+        item->select_expressions = HB_READ_AS_UTF8;
+    else
+        item->hex_columns = HB_CODING_BYTES;
+}
+
+/* "CHARACTER SET x", or the beginning of "COLLATE x_..."; the table's own if the column says nothing */
+static char *find_charset(const char *text, const char *usual)
+{
+    HbToken token;
+
+    while ((token = hb_my_next(&text)).type != HB_TOKEN_END) {
+        if (hb_token_is_word(&token, "CHARACTER")) {
+            hb_my_next(&text);
+            token = hb_my_next(&text);
+            return g_strndup(token.start, token.length);
+        }
+        if (hb_token_is_word(&token, "COLLATE")) {
+            token = hb_my_next(&text);
+            const char *end = memchr(token.start, '_', token.length);
+            return g_strndup(token.start, end != NULL ? (gsize)(end - token.start) : token.length);
+        }
+        if (hb_token_is_word(&token, "DEFAULT") || hb_token_is_word(&token, "GENERATED"))
+            break;
+    }
+    return g_strdup(usual);
+}
+
+/* "(10,2)" right after the type */
+static gboolean has_scale(const char *text)
+{
+    HbToken token = hb_my_next(&text);
+
+    return hb_my_token_is_sign(&token, '(');
+}
+
+static void read_type(HbItem *item, const HbToken *type, const char *rest, const char *charset)
+{
+    static const char *const integers[] = {"tinyint", "smallint", "mediumint", "int", "bigint", NULL};
+    static const char *const texts[] = {"char", "varchar", "tinytext", "text", "mediumtext", "longtext", NULL};
+    static const char *const lists[] = {"enum", "set", NULL};
+    static const char *const bytes[] = {"bit",
+                                        "binary",
+                                        "varbinary",
+                                        "tinyblob",
+                                        "blob",
+                                        "mediumblob",
+                                        "longblob",
+                                        "geometry",
+                                        "point",
+                                        "linestring",
+                                        "polygon",
+                                        "multipoint",
+                                        "vector",
+                                        "geomcollection",
+                                        "multipolygon",
+                                        "multilinestring",
+                                        "geometrycollection",
+                                        NULL};
+
+    static const char *const times[] = {"date", "datetime", "timestamp", NULL};
+
+    if (is_among(type, integers))
+        item->split = HB_SPLIT_NUMBER;
+    else if (is_among(type, times))
+        item->split = HB_SPLIT_TIME;
+    else if (hb_token_is_word(type, "binary") || hb_token_is_word(type, "varbinary"))
+        item->split = HB_SPLIT_BYTES;
+    if (is_among(type, bytes))
+        item->hex_columns = HB_CODING_BYTES;
+    /* A float prints too few digits, and so does a double that has a scale */
+    if (hb_token_is_word(type, "float") || (hb_token_is_word(type, "double") && has_scale(rest)))
+        item->select_expressions = HB_READ_AS_DOUBLE;
+    if (is_among(type, texts) || is_among(type, lists)) {
+        g_autofree char *own = find_charset(rest, charset);
+        choose_text_coding(item, own, is_among(type, lists));
+        if (is_among(type, texts) && item->hex_columns == HB_CODING_TEXT)
+            item->split = HB_SPLIT_TEXT;
+    }
+}
+
+static void read_attributes(HbItem *item, const char *text)
+{
+    int depth = 0;
+    HbToken token;
+
+    while ((token = hb_my_next(&text)).type != HB_TOKEN_END) {
+        depth += hb_my_token_is_sign(&token, '(') - hb_my_token_is_sign(&token, ')');
+        if (depth > 0)
+            continue;
+        if (hb_token_is_word(&token, "AUTO_INCREMENT"))
+            item->is_auto = TRUE;
+        if (hb_token_is_word(&token, "AS")) {
+            token = hb_my_next(&text);
+            item->origin = hb_my_token_is_sign(&token, '(') ? HB_COLUMN_GENERATED
+                           : item->split == HB_SPLIT_NUMBER ? HB_COLUMN_TRANSACTION
+                                                            : HB_COLUMN_SYSTEM;
+            token = hb_my_next(&text); /* ROW START or ROW END */
+            if (item->origin == HB_COLUMN_SYSTEM && hb_token_is_word(&token, "END")) {
+                item->hex_columns = HB_CODING_END;
+                item->select_expressions = HB_READ_END;
+            }
+            return;
+        }
+    }
+}
+
+static void read_column(HbItem *item, const HbToken *name, const char *rest, const char *charset)
+{
+    HbToken type = hb_my_next(&rest);
+
+    item->type = HB_ITEM_COLUMN;
+    item->name = hb_token_unquote(name);
+    read_type(item, &type, rest, charset);
+    read_attributes(item, rest);
+}
+
+/* ---- Keys and constraints ---- */
+
+/* The names in the next parentheses; a part that is an expression is passed over. Moves *text behind them */
+static void read_names(const char **text, GPtrArray *names)
+{
+    int depth = 0;
+    HbToken token;
+
+    while ((token = hb_my_next(text)).type != HB_TOKEN_END) {
+        depth += hb_my_token_is_sign(&token, '(') - hb_my_token_is_sign(&token, ')');
+        if (depth == 1 && token.type == HB_TOKEN_NAME)
+            g_ptr_array_add(names, hb_token_unquote(&token));
+        if (depth == 0 && hb_my_token_is_sign(&token, ')'))
+            return;
+    }
+}
+
+static void read_key(HbItem *item, HbItemType type, const char *rest)
+{
+    const char *at = rest;
+    HbToken token = hb_my_next(&at);
+
+    item->type = type;
+    while (token.type == HB_TOKEN_WORD) {
+        rest = at;
+        token = hb_my_next(&at);
+    }
+    if (token.type == HB_TOKEN_NAME) {
+        item->name = hb_token_unquote(&token);
+        rest = at;
+    }
+    read_names(&rest, item->columns);
+}
+
+/* REFERENCES [database.]table (columns) */
+static void read_reference(HbItem *item, const char *rest)
+{
+    HbToken token;
+
+    read_names(&rest, item->columns);
+    hb_my_next(&rest);
+    token = hb_my_next(&rest);
+    item->other_table = hb_token_unquote(&token);
+    const char *after = rest;
+    token = hb_my_next(&after);
+    if (hb_my_token_is_sign(&token, '.')) {
+        token = hb_my_next(&after);
+        item->other_database = g_steal_pointer(&item->other_table);
+        item->other_table = hb_token_unquote(&token);
+        rest = after;
+    }
+    read_names(&rest, item->other_columns);
+}
+
+static void read_constraint(HbItem *item, const char *rest)
+{
+    HbToken token = hb_my_next(&rest);
+
+    if (token.type == HB_TOKEN_NAME) {
+        item->name = hb_token_unquote(&token);
+        token = hb_my_next(&rest);
+    }
+    if (!hb_token_is_word(&token, "FOREIGN"))
+        return;
+    item->type = HB_ITEM_FOREIGN;
+    hb_my_next(&rest); /* KEY */
+    read_reference(item, rest);
+}
+
+static HbItem *read_item(const char *text, const char *charset)
+{
+    HbItem *item = g_new0(HbItem, 1);
+    const char *rest = text;
+    HbToken token = hb_my_next(&rest);
+
+    *item = (HbItem){.type = HB_ITEM_OTHER,
+                     .text = g_strdup(text),
+                     .hex_columns = HB_CODING_TEXT,
+                     .columns = g_ptr_array_new_with_free_func(g_free),
+                     .other_columns = g_ptr_array_new_with_free_func(g_free)};
+    if (token.type == HB_TOKEN_NAME)
+        read_column(item, &token, rest, charset);
+    else if (hb_token_is_word(&token, "PRIMARY"))
+        read_key(item, HB_ITEM_PRIMARY, rest);
+    else if (hb_token_is_word(&token, "UNIQUE"))
+        read_key(item, HB_ITEM_UNIQUE, rest);
+    else if (hb_token_is_word(&token, "KEY") || hb_token_is_word(&token, "FULLTEXT") ||
+             hb_token_is_word(&token, "SPATIAL") || hb_token_is_word(&token, "VECTOR"))
+        read_key(item, HB_ITEM_KEY, text);
+    else if (hb_token_is_word(&token, "CONSTRAINT"))
+        read_constraint(item, rest);
+    return item;
+}
+
+/* ---- Options ---- */
+
+gboolean hb_createtext_keeps_rows(const HbShowCreate *text)
+{
+    static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
+
+    return text->engine == NULL || !g_strv_contains(without, text->engine);
+}
+
+/* Without the database's own name before another one */
+static char *drop_database(const char *text, const char *database)
+{
+    GString *result = g_string_new(NULL);
+    const char *at = text;
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_NAME && *at == '.') {
+            g_autofree char *name = hb_token_unquote(&token);
+            if (g_strcmp0(name, database) == 0) {
+                at++;
+                continue;
+            }
+        }
+        g_string_append_len(result, token.start, (gssize)token.length);
+    }
+    return g_string_free(result, FALSE);
+}
+
+/* Tables of some engines are windows on another server, and their options say how to log in there */
+static void take_secrets_out(HbShowCreate *text)
+{
+    char *without = hb_my_is_foreign_storage(text->engine) ? hb_my_filter_options(text->options) : NULL;
+
+    if (without == NULL)
+        return;
+    g_free(text->options);
+    text->options = without;
+    text->had_password = TRUE;
+}
+
+static void read_options(HbShowCreate *text, const char *options, const char *given, char **charset)
+{
+    GString *kept = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &options)).type != HB_TOKEN_END) {
+        const char *ahead = options;
+        HbToken sign = hb_my_next(&ahead), value = hb_my_next(&ahead);
+        gboolean is_setting = hb_my_token_is_sign(&sign, '=');
+        if (hb_token_is_word(&token, "PARTITION"))
+            break;
+        if (is_setting && hb_token_is_word(&token, "ENGINE") && text->engine == NULL)
+            text->engine = g_strndup(value.start, value.length);
+        if (is_setting && hb_token_is_word(&token, "CHARSET") && *charset == NULL)
+            *charset = g_strndup(value.start, value.length);
+        if (hb_token_is_word(&token, "VERSIONING"))
+            text->is_versioned = TRUE;
+        if (is_setting && hb_token_is_word(&token, "AUTO_INCREMENT") && text->next_value == NULL) {
+            text->next_value = g_strndup(value.start, value.length);
+            options = ahead + (*ahead == ' ');
+            continue;
+        }
+        /* Aria says so whether or not anybody asked for it */
+        if (hb_token_is_word(&token, "PAGE_CHECKSUM") && given != NULL && strstr(given, "page_checksum") == NULL) {
+            g_string_truncate(kept, kept->len - (kept->len > 0));
+            options = ahead;
+            continue;
+        }
+        g_string_append_len(kept, token.start, (gssize)token.length);
+    }
+    g_string_append(kept, token.start);
+    text->options = g_string_free(kept, FALSE);
+    take_secrets_out(text);
+}
+
+/* ---- The whole ---- */
+
+/* The texts between the commas of the outer parentheses: char *; moves *sql behind them */
+static GPtrArray *cut_items(const char **sql, const char *database)
+{
+    GPtrArray *texts = g_ptr_array_new_with_free_func(g_free);
+    const char *start = NULL;
+    int depth = 0;
+    HbToken token;
+
+    while ((token = hb_my_next(sql)).type != HB_TOKEN_END) {
+        gboolean closes = hb_my_token_is_sign(&token, ')');
+        depth += hb_my_token_is_sign(&token, '(') - closes;
+        if (start == NULL && depth == 1)
+            start = token.start + 1;
+        if (start != NULL && ((depth == 1 && hb_my_token_is_sign(&token, ',')) || (depth == 0 && closes))) {
+            g_autofree char *text = g_strndup(start, (gsize)(token.start - start));
+            g_ptr_array_add(texts, drop_database(g_strstrip(text), database));
+            start = token.start + 1;
+            if (depth == 0)
+                return texts;
+        }
+    }
+    return texts;
+}
+
+HbShowCreate *hb_createtext_read(const char *sql, const char *database, const char *given)
+{
+    HbShowCreate *text = g_new0(HbShowCreate, 1);
+    g_autoptr(GPtrArray) items = cut_items(&sql, database);
+    g_autofree char *charset = NULL;
+
+    read_options(text, sql, given, &charset);
+    text->items = g_ptr_array_new_with_free_func(item_free);
+    for (guint i = 0; i < items->len; i++)
+        g_ptr_array_add(text->items, read_item(items->pdata[i], charset != NULL ? charset : "utf8mb4"));
+    return text;
+}

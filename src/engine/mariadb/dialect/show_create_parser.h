@@ -1,0 +1,85 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * show_create_parser - a table's own words (SHOW CREATE TABLE) taken apart: columns, keys, constraints, options.
+ *
+ *     CREATE TABLE `loan` (  ITEM ,  ITEM ,  ...  )  OPTIONS
+ *
+ * An item is a column, a key, a constraint or a period. The texts are the server's, but for the database's own name
+ * before those of its sequences, which is taken out.
+ */
+#pragma once
+
+#include "engine/mariadb/dialect/split_statements.h"
+
+typedef enum {
+    HB_ITEM_COLUMN,
+    HB_ITEM_PRIMARY,
+    HB_ITEM_UNIQUE,
+    HB_ITEM_KEY, /* neither primary nor unique; fulltext and spatial ones, too */
+    HB_ITEM_FOREIGN,
+    HB_ITEM_OTHER /* checks, periods: they stay where they are */
+} HbItemType;
+
+typedef enum {
+    HB_COLUMN_STORED,
+    HB_COLUMN_GENERATED,
+    HB_COLUMN_SYSTEM,      /* ROW START or ROW END */
+    HB_COLUMN_TRANSACTION, /* the same by the number of a transaction, which no other server knows */
+} HbColumnOrigin;
+
+/* How a column's values are written in a row */
+typedef enum {
+    HB_CODING_TEXT = 't',  /* as they are, or as the server turns them into UTF-8 */
+    HB_CODING_BYTES = 'x', /* as hexadecimal digits */
+    HB_CODING_END = 'd', /* NULL stands for the column's default: the end of time, which each version has its own of */
+} HbCoding;
+
+/* What is selected to have them exactly */
+typedef enum {
+    HB_READ_PLAIN,
+    HB_READ_AS_DOUBLE, /* a float, which would print too few digits */
+    HB_READ_AS_UTF8,
+    HB_READ_END /* of a row's life: NULL while it is current */
+} HbReadAs;
+
+typedef struct {
+    HbItemType type;
+    char *text; /* without the comma */
+    char *name; /* unquoted; of a column, a key or a constraint; NULL if it has none */
+
+    /* Of columns */
+    HbColumnOrigin origin;
+    gboolean is_auto;
+    HbSplit split; /* how a table can be cut by it */
+    HbCoding hex_columns;
+    HbReadAs select_expressions;
+
+    /* Of keys and foreign keys */
+    GPtrArray *columns;   /* char *, unquoted; of a key: of its parts that are columns */
+    char *other_table;    /* of foreign keys; unquoted */
+    char *other_database; /* NULL: this one */
+    GPtrArray *other_columns;
+} HbItem;
+
+typedef struct {
+    GPtrArray *items; /* HbItem * */
+    char *options;    /* after the closing parenthesis, without the next AUTO_INCREMENT value */
+    char *engine;     /* "InnoDB"; NULL if it is not said */
+    char *next_value; /* of AUTO_INCREMENT; NULL: the first one */
+    gboolean is_versioned;
+    gboolean had_password; /* for another server, in the options: it was taken out */
+} HbShowCreate;
+
+/* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
+HbShowCreate *hb_createtext_read(const char *sql, const char *database, const char *given);
+void hb_createtext_free(HbShowCreate *text);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbShowCreate, hb_createtext_free)
+
+/* The column of this name; NULL if there is none */
+const HbItem *hb_createtext_find_column(const HbShowCreate *text, const char *name);
+
+/* FALSE for engines whose tables only point at rows that are elsewhere */
+gboolean hb_createtext_keeps_rows(const HbShowCreate *text);
+
+/* The expression that selects a column (quoted); NULL: the column itself. The caller's */
+char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time);

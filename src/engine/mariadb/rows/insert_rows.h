@@ -1,0 +1,14 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * insert_rows - rows into a table: batches of bound values where the server takes them, statements of many rows
+ * elsewhere.
+ *
+ *     text --decoder--> values in a batch --[about 1 MB]--> one round trip
+ *                           \--[a value is very large]--> its row alone, in pieces
+ */
+#pragma once
+
+#include "engine/mariadb/session/session.h"
+
+gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                          GError **error);

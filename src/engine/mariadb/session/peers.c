@@ -1,0 +1,235 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/session/peers.h"
+
+#include "engine/mariadb/session/connection.h"
+#include "engine/mariadb/session/session.h"
+
+#include <mysqld_error.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* As many sessions as may serve at once, and some that are not gone yet */
+#define SERVANTS_MAX 128
+
+/* A lock's name has 64 letters at most, a database's name alone may have as many. The caller's */
+static char *write_lock_name(const HbSession *session, guint number)
+{
+    g_autofree char *database = hb_my_get_database_of(&session->origin);
+    g_autofree char *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA1, database != NULL ? database : "", -1);
+
+    return g_strdup_printf("'hornbeam %s %u'", sum, number);
+}
+
+guint64 hb_my_get_id(const HbSession *session)
+{
+    return session->thread_id;
+}
+
+/* ---- The hold ---- */
+
+/* *taken: now, or before by this session. A server whose cluster has no such locks gives them to everybody */
+static gboolean take_lock(HbSession *session, guint number, gboolean *taken, GError **error)
+{
+    g_autofree char *name = write_lock_name(session, number);
+    g_autofree char *sql = g_strdup_printf("SELECT GET_LOCK(%s, 0)", name);
+    g_autoptr(GError) ours = NULL;
+    g_autofree char *answer = NULL;
+
+    if (hb_my_read_text(session, sql, &answer, &ours)) {
+        *taken = g_strcmp0(answer, "1") == 0;
+        return TRUE;
+    }
+    *taken = TRUE;
+    if (mysql_errno(session->mysql) == ER_NOT_SUPPORTED_YET)
+        return TRUE;
+    g_propagate_error(error, g_steal_pointer(&ours));
+    return FALSE;
+}
+
+/*
+ * Without the right to see all sessions only those of one's own account are seen. One that is going away ("Killed",
+ * "Quit") does nothing any more
+ */
+static gboolean describe_holder(HbSession *session, HbPeer *holder, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(session, error,
+                           "SELECT CONCAT(USER, '@', HOST), IF(COMMAND IN ('Query', 'Execute'), 0, TIME)"
+                           " FROM information_schema.PROCESSLIST WHERE ID = %" G_GUINT64_FORMAT,
+                           holder->id);
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    if (result == NULL)
+        return FALSE;
+    holder->who = row != NULL ? g_strdup_printf("session %" G_GUINT64_FORMAT " of %s", holder->id, row[0])
+                              : g_strdup_printf("session %" G_GUINT64_FORMAT " of another account", holder->id);
+    holder->silent_s = row != NULL ? g_ascii_strtoll(row[1], NULL, 10) : -1;
+    return TRUE;
+}
+
+/* The lock may become free between both questions: then the next attempt has it */
+gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
+{
+    (void)of_server; /* its session is in no database */
+    g_autofree char *name = write_lock_name(session, 0);
+    g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s)", name);
+
+    for (;;) {
+        g_autofree char *id = NULL;
+        gboolean taken = FALSE;
+
+        *holder = (HbPeer){0};
+        if (!take_lock(session, 0, &taken, error) || taken)
+            return taken;
+        if (!hb_my_read_text(session, sql, &id, error))
+            return FALSE;
+        if (id == NULL)
+            continue;
+        holder->id = g_ascii_strtoull(id, NULL, 10);
+        return describe_holder(session, holder, error);
+    }
+}
+
+gboolean hb_my_serve(HbSession *session, GError **error)
+{
+    g_autofree char *patience = g_strdup_printf("SET lock_wait_timeout = %d, innodb_lock_wait_timeout = %d",
+                                                HB_TARGET_LOCK_WAIT_S, HB_TARGET_LOCK_WAIT_S);
+    gboolean taken = session->serves;
+
+    for (guint number = 1; number <= SERVANTS_MAX && !taken; number++) {
+        if (!take_lock(session, number, &taken, error))
+            return FALSE;
+    }
+    session->serves = TRUE;
+    return hb_my_execute(session, patience, error);
+}
+
+/* ---- Sessions that are dead to us ---- */
+
+static GArray *list_lost(HbSession *session, const GArray *alive, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new("SELECT ID FROM information_schema.PROCESSLIST WHERE ID <> CONNECTION_ID()"
+                                          " AND USER = SUBSTRING_INDEX(USER(), '@', 1) AND ID IN (");
+    g_autoptr(HbMyResult) result = NULL;
+    GArray *lost;
+    MYSQL_ROW row;
+
+    for (guint number = 0; number <= SERVANTS_MAX; number++) {
+        g_autofree char *name = write_lock_name(session, number);
+        g_string_append_printf(sql, "%sIS_USED_LOCK(%s)", number > 0 ? ", " : "", name);
+    }
+    g_string_append_c(sql, ')');
+    result = hb_my_query(session, sql->str, error);
+    if (result == NULL)
+        return NULL;
+    lost = g_array_new(FALSE, FALSE, sizeof(guint64));
+    while ((row = mysql_fetch_row(result)) != NULL) {
+        const guint64 id = g_ascii_strtoull(row[0], NULL, 10);
+        if (!hb_engine_has_id(alive, id))
+            g_array_append_val(lost, id);
+    }
+    return lost;
+}
+
+/* Who is gone by himself meanwhile is no error */
+static void end_each(HbSession *session, const GArray *lost)
+{
+    for (guint i = 0; i < lost->len; i++) {
+        g_autofree char *sql = g_strdup_printf("KILL CONNECTION %" G_GUINT64_FORMAT, g_array_index(lost, guint64, i));
+        hb_my_execute(session, sql, NULL);
+    }
+}
+
+gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error)
+{
+    GArray *lost = list_lost(session, alive, error);
+
+    *ended = lost != NULL ? lost->len : 0;
+    if (lost == NULL)
+        return FALSE;
+    end_each(session, lost);
+    return hb_engine_await_end(session, alive, list_lost, lost, "see with SHOW PROCESSLIST what it still does", error);
+}
+
+/* ---- Whom we wait for ---- */
+
+/* What the server says of a session that waits; NULL: none does */
+static char *read_state(HbSession *session, const char *list, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT CONCAT('session ', ID, ': “', STATE, '”') FROM information_schema.PROCESSLIST WHERE ID IN %s"
+        " AND COMMAND <> 'Sleep' AND STATE LIKE 'Waiting for%%' ORDER BY TIME DESC LIMIT 1",
+        list);
+    char *state = NULL;
+
+    hb_my_read_text(session, sql, &state, error);
+    return state;
+}
+
+/* Rows that another transaction has locked: the server shows that to those who may see all sessions only */
+static char *read_row_lock(HbSession *session, const char *list)
+{
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT CONCAT('session ', r.trx_mysql_thread_id, ' waits for a lock on rows, held by session ',"
+        " b.trx_mysql_thread_id, IFNULL(CONCAT(' of ', p.USER, '@', p.HOST), ''), ', in a transaction since ',"
+        " b.trx_started) FROM information_schema.INNODB_LOCK_WAITS w"
+        " JOIN information_schema.INNODB_TRX r ON r.trx_id = w.requesting_trx_id"
+        " JOIN information_schema.INNODB_TRX b ON b.trx_id = w.blocking_trx_id"
+        " LEFT JOIN information_schema.PROCESSLIST p ON p.ID = b.trx_mysql_thread_id"
+        " WHERE r.trx_mysql_thread_id IN %s ORDER BY r.trx_wait_started LIMIT 1",
+        list);
+    char *wait = NULL;
+
+    hb_my_read_text(session, sql, &wait, NULL);
+    return wait;
+}
+
+/*
+ * Who holds a lock on a table's structure is not told by servers as they are delivered: it is one of those who have a
+ * transaction open, the oldest most often, or who are in the same database
+ */
+static char *read_suspect(HbSession *session, const char *list)
+{
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT CONCAT('the oldest transaction of others is that of session ', t.trx_mysql_thread_id,"
+        " IFNULL(CONCAT(' of ', p.USER, '@', p.HOST), ''), ', since ', t.trx_started)"
+        " FROM information_schema.INNODB_TRX t"
+        " LEFT JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+        " WHERE t.trx_mysql_thread_id <> 0 AND t.trx_mysql_thread_id NOT IN %s ORDER BY t.trx_started LIMIT 1",
+        list);
+    g_autofree char *others = g_strdup_printf(
+        "SELECT CONCAT('in the same database there is session ', o.ID, ' of ', o.USER, '@', o.HOST, ' (', o.COMMAND,"
+        " ' for ', o.TIME, ' s)') FROM information_schema.PROCESSLIST o"
+        " WHERE o.ID NOT IN %s AND o.ID <> CONNECTION_ID()"
+        " AND o.DB IN (SELECT w.DB FROM information_schema.PROCESSLIST w WHERE w.ID IN %s)"
+        " ORDER BY o.TIME DESC LIMIT 1",
+        list, list);
+    char *suspect = NULL;
+
+    hb_my_read_text(session, sql, &suspect, NULL);
+    if (suspect == NULL)
+        hb_my_read_text(session, others, &suspect, NULL);
+    return suspect;
+}
+
+gboolean hb_my_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error)
+{
+    g_autofree char *joined = hb_engine_join_ids(ids), *list = g_strdup_printf("(%s)", joined), *state = NULL,
+                    *suspect = NULL;
+    g_autoptr(GError) ours = NULL;
+
+    *wait = NULL;
+    if (ids->len == 0)
+        return TRUE;
+    state = read_state(session, list, &ours);
+    if (ours != NULL) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        return FALSE;
+    }
+    *wait = state == NULL ? read_row_lock(session, list) : NULL;
+    if (state == NULL)
+        return TRUE;
+    suspect = strstr(state, "lock") != NULL ? read_suspect(session, list) : NULL;
+    *wait = suspect != NULL ? g_strdup_printf("%s; %s", state, suspect) : g_steal_pointer(&state);
+    return TRUE;
+}

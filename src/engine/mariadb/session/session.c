@@ -1,0 +1,461 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/session/session.h"
+
+#include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/mariadb.h"
+#include "engine/mariadb/session/address.h"
+#include "engine/mariadb/session/connection.h"
+
+#include <errmsg.h>
+#include <mysqld_error.h>
+#include <string.h>
+#include <sys/socket.h>
+
+/* Versions from which on the statements of this engine are known to the servers */
+#define OLDEST_MARIADB 100200
+#define OLDEST_MYSQL   50700
+
+/* What every session sets besides, where the server knows it and lets us */
+static const struct {
+    const char *name;
+    const char *value;
+} set_up[] = {
+    {"autocommit", "1"},
+    {"check_constraint_checks", "0"},
+    {"completion_type", "'NO_CHAIN'"},
+    {"explicit_defaults_for_timestamp", "1"},
+    {"foreign_key_checks", "0"},
+    {"group_concat_max_len", "1073741824"},
+    {"idle_readonly_transaction_timeout", "0"},
+    {"idle_transaction_timeout", "0"},
+    {"idle_write_transaction_timeout", "0"},
+    {"innodb_strict_mode", "0"},
+    {"interactive_timeout", "604800"},
+    {"lock_wait_timeout", "3600"},
+    {"max_execution_time", "0"},
+    {"max_join_size", "18446744073709551615"},
+    {"max_statement_time", "0"},
+    {"net_read_timeout", "3600"},
+    {"net_write_timeout", "3600"},
+    {"old_mode", "'UTF8_IS_UTF8MB3'"},
+    {"sql_auto_is_null", "0"},
+    {"sql_big_selects", "1"},
+    {"sql_if_exists", "0"},
+    {"sql_quote_show_create", "1"},
+    {"sql_require_primary_key", "0"},
+    {"sql_safe_updates", "0"},
+    {"sql_select_limit", "18446744073709551615"},
+    {"sql_warnings", "0"},
+    {"system_versioning_alter_history", "'KEEP'"},
+    {"system_versioning_asof", "DEFAULT"},
+    {"system_versioning_insert_history", "1"},
+    {"tx_isolation", "'REPEATABLE-READ'"},
+    {"transaction_isolation", "'REPEATABLE-READ'"},
+    {"tx_read_only", "0"},
+    {"transaction_read_only", "0"},
+    {"unique_checks", "0"},
+    {"wait_timeout", "604800"},
+};
+
+#define FIRST_VERSION_WITH_LONG_TIMES 110500
+
+const char *hb_my_get_end_of_time(const HbSession *session)
+{
+    return session->version >= FIRST_VERSION_WITH_LONG_TIMES ? "TIMESTAMP'2106-02-07 06:28:15.999999'"
+                                                             : "TIMESTAMP'2038-01-19 03:14:07.999999'";
+}
+
+/* ---- Errors ---- */
+
+typedef struct {
+    guint number;
+    HbErrorCode code;
+    const char *hint;
+} ErrorClass;
+
+#define SAY_WHETHER_IT_RUNS "see whether the server runs and can be reached"
+#define GET_THE_RIGHT       "use an account that may do this, or have the right granted"
+#define LARGER_PACKETS      "raise max_allowed_packet on that server (SET GLOBAL max_allowed_packet = ...), then --resume"
+#define MAKE_ROOM           "the server has no room left: make some there"
+
+static const ErrorClass error_classes[] = {
+    {CR_SERVER_GONE_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {CR_SERVER_LOST, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {CR_CONNECTION_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {CR_CONN_HOST_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_SERVER_SHUTDOWN, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_CONNECTION_KILLED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_NORMAL_SHUTDOWN, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_NET_READ_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_NET_READ_INTERRUPTED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_NET_ERROR_ON_WRITE, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_NET_WRITE_INTERRUPTED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
+    {ER_LOCK_DEADLOCK, HB_ERROR_RETRY, NULL},
+    {ER_TABLE_DEF_CHANGED, HB_ERROR_RETRY, "dump again, when no structure is being changed"},
+    {ER_LOCK_WAIT_TIMEOUT, HB_ERROR_LOCKED, "see who holds the lock, and try again when it is free"},
+    {ER_QUERY_INTERRUPTED, HB_ERROR_CANCELLED, NULL},
+    {ER_DBACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_ACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_TABLEACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_COLUMNACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_SPECIFIC_ACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_PROCACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_CANT_CREATE_USER_WITH_GRANT, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_ACCESS_DENIED_NO_PASSWORD_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
+    {ER_BINLOG_CREATE_ROUTINE_NEED_SUPER, HB_ERROR_RIGHTS,
+     "on the target, run SET GLOBAL log_bin_trust_function_creators = ON; then --resume"},
+    {ER_BINLOG_UNSAFE_ROUTINE, HB_ERROR_RIGHTS,
+     "on the target, run SET GLOBAL log_bin_trust_function_creators = ON; then --resume"},
+    {ER_DB_CREATE_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_TABLE_EXISTS_ERROR, HB_ERROR_EXISTS, NULL},
+    {ER_DUP_KEYNAME, HB_ERROR_EXISTS, NULL},
+    {ER_MULTIPLE_PRI_KEY, HB_ERROR_EXISTS, NULL},
+    {ER_SP_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_TRG_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_EVENT_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_UDF_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_FOREIGN_SERVER_EXISTS, HB_ERROR_EXISTS, NULL},
+    {ER_DUP_CONSTRAINT_NAME, HB_ERROR_EXISTS, NULL},
+    {ER_BAD_DB_ERROR, HB_ERROR_ABSENT, NULL},
+    {ER_NO_SUCH_TABLE, HB_ERROR_ABSENT, NULL},
+    {ER_SP_DOES_NOT_EXIST, HB_ERROR_ABSENT, NULL},
+    {ER_PASSWORD_NO_MATCH, HB_ERROR_ABSENT, NULL},
+    {ER_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
+    {CR_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
+    {ER_WARN_ALLOWED_PACKET_OVERFLOWED, HB_ERROR_STATEMENT, LARGER_PACKETS},
+    {ER_OPTION_PREVENTS_STATEMENT, HB_ERROR_STATEMENT,
+     "have that option of the server changed for the restore: where it is --read-only, see whether the server is a "
+     "replica"},
+    {ER_RECORD_FILE_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
+    {ER_DISK_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
+    {ER_FEATURE_DISABLED, HB_ERROR_STATEMENT, NULL},
+};
+
+gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error)
+{
+    if (number == ER_QUERY_INTERRUPTED && !g_atomic_int_get(&session->interrupted))
+        return hb_error_set(error, HB_ERROR_STATEMENT, HB_CANCELLED_BY_OTHERS, "%s (error %u)", message, number);
+    for (gsize i = 0; i < G_N_ELEMENTS(error_classes); i++) {
+        if (error_classes[i].number == number)
+            return hb_error_set(error, error_classes[i].code, error_classes[i].hint, "%s (error %u)", message, number);
+    }
+    if (number == 0)
+        return hb_error_set(error, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS, "the connection to %s broke", session->address);
+    return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s (error %u)", message, number);
+}
+
+gboolean hb_my_set_error(HbSession *session, GError **error)
+{
+    g_autofree char *message = g_strdup(mysql_error(session->mysql));
+
+    return hb_my_set_error_text(session, mysql_errno(session->mysql), g_strchomp(message), error);
+}
+
+/* ---- Queries ---- */
+
+gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error)
+{
+    if (session->is_raw == raw)
+        return TRUE;
+    session->is_raw = raw;
+    return hb_my_execute(session, raw ? "SET character_set_results = NULL" : "SET character_set_results = utf8mb4",
+                         error);
+}
+
+HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error)
+{
+    HbMyResult *result = NULL;
+
+    if (!hb_my_set_raw(session, FALSE, error))
+        return NULL;
+    if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
+        result = mysql_store_result(session->mysql);
+    if (result == NULL)
+        hb_my_set_error(session, error);
+    return result;
+}
+
+HbMyResult *hb_my_query_format(HbSession *session, GError **error, const char *format, ...)
+{
+    va_list arguments;
+
+    va_start(arguments, format);
+    g_autofree char *sql = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    return hb_my_query(session, sql, error);
+}
+
+gboolean hb_my_execute(HbSession *session, const char *sql, GError **error)
+{
+    if (mysql_real_query(session->mysql, sql, strlen(sql)) != 0)
+        return hb_my_set_error(session, error);
+    mysql_free_result(mysql_store_result(session->mysql));
+    return mysql_errno(session->mysql) == 0 || hb_my_set_error(session, error);
+}
+
+gboolean hb_my_read_text(HbSession *session, const char *sql, char **text, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    *text = row != NULL ? g_strdup(row[0]) : NULL;
+    return result != NULL;
+}
+
+char *hb_my_quote_literal(const char *text)
+{
+    GString *quoted = g_string_new("'");
+
+    for (; *text != '\0'; text++) {
+        if (*text == '\'' || *text == '\\')
+            g_string_append_c(quoted, *text);
+        g_string_append_c(quoted, *text);
+    }
+    g_string_append_c(quoted, '\'');
+    return g_string_free(quoted, FALSE);
+}
+
+/* ---- Life ---- */
+
+/* Those of set_up that the server knows, as one SET */
+static char *make_set_up(HbSession *session, GError **error)
+{
+    g_autoptr(GString) names = g_string_new(NULL);
+    g_autoptr(GHashTable) known = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_autoptr(HbMyResult) result = NULL;
+    GString *sql = g_string_new("SET");
+    MYSQL_ROW row;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(set_up); i++)
+        g_string_append_printf(names, "%s'%s'", i > 0 ? ", " : "", set_up[i].name);
+    result = hb_my_query_format(session, error, "SHOW VARIABLES WHERE Variable_name IN (%s)", names->str);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        g_hash_table_add(known, g_ascii_strdown(row[0], -1));
+    for (gsize i = 0; i < G_N_ELEMENTS(set_up); i++) {
+        if (g_hash_table_contains(known, set_up[i].name))
+            g_string_append_printf(sql, "%s %s = %s", sql->len > 3 ? "," : "", set_up[i].name, set_up[i].value);
+    }
+    return g_string_free(sql, result == NULL);
+}
+
+/* All at once, as a server far away would make each statement dear; one by one only if one of them is not allowed */
+static gboolean set_variables(HbSession *session, GError **error)
+{
+    g_autofree char *all = make_set_up(session, error);
+
+    if (all == NULL)
+        return FALSE;
+    if (hb_my_execute(session, all, NULL))
+        return TRUE;
+    for (gsize i = 0; i < G_N_ELEMENTS(set_up); i++) {
+        g_autofree char *sql = g_strdup_printf("SET %s = %s", set_up[i].name, set_up[i].value);
+        hb_my_execute(session, sql, NULL);
+    }
+    return TRUE;
+}
+
+gboolean hb_my_reset(HbSession *session, GError **error)
+{
+    return hb_my_execute(session, HB_MY_USUAL, error);
+}
+
+/*
+ * A session that a failed definition left in an odd character set cannot be set back by statements, which are read in
+ * that set: the server begins it anew
+ */
+gboolean hb_my_renew(HbSession *session, GError **error)
+{
+    session->is_raw = FALSE;
+    session->serves = FALSE;
+    if (mysql_reset_connection(session->mysql) != 0 || mysql_set_character_set(session->mysql, "utf8mb4") != 0)
+        return hb_my_set_error(session, error);
+    return set_variables(session, error) && hb_my_reset(session, error);
+}
+
+static gboolean check_version(const HbSession *session, GError **error)
+{
+    guint oldest = session->is_maria ? OLDEST_MARIADB : OLDEST_MYSQL;
+
+    return session->version >= oldest ||
+           hb_error_set(error, HB_ERROR_CONNECT, "upgrade that server first", "%s runs %s, which is too old",
+                        session->address, mysql_get_server_info(session->mysql));
+}
+
+/* Some servers put "5.5.5-" before their version, for the sake of old replicas */
+static void read_server_version(HbSession *session)
+{
+    const char *text = mysql_get_server_info(session->mysql);
+    const char *prefix = "5.5.5-";
+
+    session->is_maria = strstr(text, "MariaDB") != NULL || mariadb_connection(session->mysql);
+    if (session->is_maria && g_str_has_prefix(text, prefix))
+        text += strlen(prefix);
+    session->version = hb_my_read_version(text);
+}
+
+/* Without its watch */
+static HbAddress copy_address(const HbAddress *address)
+{
+    return (HbAddress){g_strdup(address->uri), g_strdup(address->database), g_strdup(address->password), NULL};
+}
+
+static void clear_address(HbAddress *address)
+{
+    g_free((char *)address->uri);
+    g_free((char *)address->database);
+    g_free((char *)address->password);
+}
+
+static HbSession *new_session(MYSQL *mysql, const HbAddress *address)
+{
+    HbSession *session = g_new0(HbSession, 1);
+
+    session->mysql = mysql;
+    session->origin = copy_address(address);
+    session->origin.watch = address->watch;
+    session->address = hb_my_display(address);
+    session->database = hb_my_get_database_of(address);
+    return session;
+}
+
+HbSession *hb_my_open(const HbAddress *address, GError **error)
+{
+    MYSQL *mysql = hb_my_connect(address, error);
+    HbSession *session;
+
+    if (mysql == NULL)
+        return NULL;
+    session = new_session(mysql, address);
+    if (mysql_errno(mysql) != 0) {
+        hb_error_set(error, HB_ERROR_CONNECT, hb_my_get_connect_hint(mysql_errno(mysql)), "cannot connect to %s: %s",
+                     session->address, mysql_error(mysql));
+        g_clear_pointer(&session, hb_my_close);
+        return NULL;
+    }
+    session->thread_id = mysql_thread_id(mysql);
+    hb_engine_tell_opened(address, &hb_mariadb_engine, session);
+    read_server_version(session);
+    if (!hb_my_check_encryption(session->mysql, address, error) || !check_version(session, error) ||
+        !set_variables(session, error) || !hb_my_reset(session, error))
+        g_clear_pointer(&session, hb_my_close);
+    return session;
+}
+
+void hb_my_close(HbSession *session)
+{
+    if (session == NULL)
+        return;
+    hb_engine_tell_closed(&session->origin, session);
+    hb_my_close(session->holder);
+    mysql_close(session->mysql);
+    clear_address(&session->origin);
+    g_free(session->address);
+    g_free(session->database);
+    g_free(session->held);
+    g_free(session->fingerprint);
+    g_free(session);
+}
+
+/* A statement to be ended, whatever becomes of its session meanwhile */
+typedef struct {
+    HbAddress origin;
+    unsigned long thread_id;
+} Kill;
+
+static void kill_free(Kill *kill)
+{
+    clear_address(&kill->origin);
+    g_free(kill);
+}
+
+/* Through a second connection */
+static gpointer run_kill(gpointer data)
+{
+    Kill *kill = data;
+    g_autofree char *sql = g_strdup_printf("KILL QUERY %lu", kill->thread_id);
+    MYSQL *other = hb_my_connect(&kill->origin, NULL);
+
+    if (other != NULL && mysql_errno(other) == 0)
+        mysql_query(other, sql);
+    if (other != NULL)
+        mysql_close(other);
+    kill_free(kill);
+    return NULL;
+}
+
+static Kill *new_kill(HbSession *session)
+{
+    Kill *kill = g_new0(Kill, 1);
+
+    g_atomic_int_set(&session->interrupted, TRUE);
+    kill->origin = copy_address(&session->origin);
+    kill->thread_id = session->thread_id;
+    return kill;
+}
+
+void hb_my_interrupt(HbSession *session)
+{
+    g_thread_unref(g_thread_new("kill", run_kill, new_kill(session)));
+}
+
+void hb_my_cancel_now(HbSession *session)
+{
+    run_kill(new_kill(session));
+}
+
+void hb_my_cut(HbSession *session)
+{
+    shutdown(mysql_get_socket(session->mysql), SHUT_RDWR);
+}
+
+gboolean hb_my_needs_password(const HbAddress *address)
+{
+    g_autoptr(HbMyAddress) parts = hb_my_address_read(address->uri, NULL);
+    MYSQL *mysql = parts != NULL && parts->password == NULL ? hb_my_connect(address, NULL) : NULL;
+    gboolean needed = mysql != NULL && mysql_errno(mysql) == ER_ACCESS_DENIED_ERROR;
+
+    if (mysql != NULL)
+        mysql_close(mysql);
+    return needed;
+}
+
+/* ---- Who is there ---- */
+
+static char *bare_version(HbSession *session)
+{
+    return g_strdup_printf("%u.%u.%u", session->version / 10000, session->version / 100 % 100, session->version % 100);
+}
+
+static char *address_without_database(const HbSession *session)
+{
+    char *slash = session->database != NULL ? g_strrstr(session->address, session->database) : NULL;
+
+    return slash != NULL && slash > session->address && slash[-1] == '/'
+               ? g_strndup(session->address, (gsize)(slash - session->address) - 1)
+               : g_strdup(session->address);
+}
+
+gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session,
+                    "SELECT CURRENT_USER(), CONCAT_WS('|', @@hostname, @@port, @@socket, @@datadir), (SELECT COUNT(*)"
+                    " FROM information_schema.user_privileges WHERE privilege_type = 'SUPER' AND grantee ="
+                    " CONCAT('''', REPLACE(CURRENT_USER(), '@', '''@'''), ''''))",
+                    error);
+    MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
+
+    if (row == NULL)
+        return FALSE;
+    *info = (HbServerInfo){.product = g_strdup(session->is_maria ? "MariaDB" : "MySQL"),
+                           .version = bare_version(session),
+                           .version_number = session->version,
+                           .address = address_without_database(session),
+                           .database = g_strdup(session->database != NULL ? session->database : ""),
+                           .database_quoted = hb_my_quote_name(session->database != NULL ? session->database : ""),
+                           .user = g_strdup(row[0]),
+                           .is_superuser = *row[2] != '0',
+                           .identity =
+                               g_strdup_printf("%s|%s", row[1], session->database != NULL ? session->database : "")};
+    return TRUE;
+}

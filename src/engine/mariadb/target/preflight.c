@@ -1,0 +1,279 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/target/preflight.h"
+
+#include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/target/preflight_inner.h"
+#include "engine/mariadb/target/target.h"
+
+#include <string.h>
+
+/* Settings that change what SQL means, or what may be written */
+#define MEANING                                                                                                        \
+    "SELECT LOWER(VARIABLE_NAME), VARIABLE_VALUE FROM information_schema.GLOBAL_VARIABLES WHERE VARIABLE_NAME IN"      \
+    " ('SQL_MODE', 'TIME_ZONE', 'LOWER_CASE_TABLE_NAMES', 'CHARACTER_SET_SERVER', 'COLLATION_SERVER',"                 \
+    "  'MAX_ALLOWED_PACKET', 'DEFAULT_STORAGE_ENGINE', 'INNODB_STRICT_MODE', 'EXPLICIT_DEFAULTS_FOR_TIMESTAMP',"       \
+    "  'TX_ISOLATION', 'GROUP_CONCAT_MAX_LEN', 'DIV_PRECISION_INCREMENT', 'DEFAULT_WEEK_FORMAT',"                      \
+    "  'AUTO_INCREMENT_INCREMENT', 'AUTO_INCREMENT_OFFSET', 'EVENT_SCHEDULER', 'FT_MIN_WORD_LEN', "                    \
+    "'INNODB_FT_MIN_TOKEN_SIZE', 'INNODB_PAGE_SIZE', 'INNODB_DEFAULT_ROW_FORMAT')"
+
+/* ---- The server ---- */
+
+static void look_at_place(HbMyPreflight *look)
+{
+    static const char *const own[] = {"mysql", "information_schema", "performance_schema", "sys", NULL};
+    g_autofree char *place = NULL;
+    const gboolean is_local = strstr(mysql_get_host_info(look->session->mysql), "socket") != NULL;
+
+    if (g_strv_contains(own, look->database))
+        hb_findings_add(look->findings, HB_FINDING_BLOCKER, "system-database", look->database,
+                        "is a database of the server's own")
+            ->is_final = TRUE;
+    hb_my_read_text(look->session, "SELECT @@datadir", &place, NULL);
+    hb_preflight_judge_room(look->ahead->bytes, is_local ? hb_engine_find_room(place) : G_MAXUINT64, look->findings);
+}
+
+/* Connections that are left, this one among them; -1: there is no limit, or it cannot be known (MySQL keeps it
+ * elsewhere)
+ */
+static gint64 count_left(const HbMyPreflight *look, const char *sql)
+{
+    g_autofree char *left = NULL;
+
+    return hb_my_read_text(look->session, sql, &left, NULL) && left != NULL ? g_ascii_strtoll(left, NULL, 10) : -1;
+}
+
+/* Of the server, or of the account */
+static void look_at_limits(HbMyPreflight *look)
+{
+    const gint64 wanted = (gint64)look->ahead->sessions + 1;
+    const gint64 of_server =
+        count_left(look, "SELECT @@max_connections - (SELECT VARIABLE_VALUE FROM information_schema.GLOBAL_STATUS"
+                         " WHERE VARIABLE_NAME = 'THREADS_CONNECTED') + 1");
+    const gint64 of_account =
+        count_left(look, "SELECT IF(@@max_user_connections <= 0, NULL, @@max_user_connections - COUNT(*) + 1)"
+                         " FROM information_schema.PROCESSLIST WHERE USER = SUBSTRING_INDEX(USER(), '@', 1)");
+    const gboolean is_own = of_account >= 0 && (of_server < 0 || of_account < of_server);
+    const gint64 there = is_own ? of_account : of_server;
+
+    if (there < 0 || wanted <= there)
+        return;
+    g_autofree char *todo = there > 1
+                                ? g_strdup_printf("use --jobs %" G_GINT64_FORMAT ", or raise the limit", there - 1)
+                                : g_strdup("have the limit raised: a restore needs two connections at least");
+    hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "connections", is_own ? "account" : "server",
+                                      "has %" G_GINT64_FORMAT " connection%s left; the restore needs %" G_GINT64_FORMAT,
+                                      there, there == 1 ? "" : "s", wanted),
+                      todo, NULL);
+}
+
+static gboolean look_at_sessions(HbMyPreflight *look, GError **error)
+{
+    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(look->session, error,
+                           "SELECT CONCAT(USER, ' from ', SUBSTRING_INDEX(HOST, ':', 1)), COUNT(*)"
+                           " FROM information_schema.PROCESSLIST WHERE DB = %s AND ID <> CONNECTION_ID()"
+                           " GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5",
+                           literal);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "other-sessions", look->database,
+                                          "is in use by others: %s (%s)", row[0], row[1]),
+                          "see that this is the right database, and that they do not write to it", NULL);
+    return result != NULL;
+}
+
+/* Without the right to see them there are none */
+static void look_at_transactions(HbMyPreflight *look)
+{
+    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(look->session, NULL,
+                           "SELECT p.ID, p.USER, p.COMMAND, t.trx_started FROM information_schema.INNODB_TRX t"
+                           " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+                           " WHERE p.DB = %s AND p.ID <> CONNECTION_ID() AND t.trx_started < NOW() - INTERVAL 1 SECOND"
+                           " ORDER BY t.trx_started LIMIT 5",
+                           literal);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *session = g_strdup_printf("session %s", row[0]), *kill = g_strdup_printf("KILL %s;", row[0]);
+        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "locked", session,
+                                          "of %s (%s) has had a transaction open since %s: what it has read or written "
+                                          "cannot be dropped or emptied before it ends",
+                                          row[1], row[2], row[3]),
+                          "wait until it has ended, or have it ended", kill);
+    }
+}
+
+/* ---- Settings ---- */
+
+static GHashTable *read_pairs(HbSession *session, const char *sql, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
+    GHashTable *pairs;
+    MYSQL_ROW row;
+
+    if (result == NULL)
+        return NULL;
+    pairs = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    while ((row = mysql_fetch_row(result)) != NULL)
+        g_hash_table_insert(pairs, g_strdup(row[0]), g_strdup(row[1] != NULL ? row[1] : ""));
+    return pairs;
+}
+
+/* MySQL has no such table: nothing is compared there */
+gboolean hb_my_read_meaning(HbSession *session, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(GHashTable) settings = session->is_maria ? read_pairs(session, MEANING, error) : NULL;
+    GHashTableIter iter;
+    gpointer name, value;
+
+    if (settings == NULL)
+        return !session->is_maria;
+    g_hash_table_iter_init(&iter, settings);
+    while (g_hash_table_iter_next(&iter, &name, &value)) {
+        g_autofree char *property = g_strconcat(HB_SEMANTIC_SETTING_PREFIX, name, NULL);
+        hb_catalog_set_property(catalog, property, value);
+    }
+    return TRUE;
+}
+
+/* These two mean nothing to SQL. A table gets the row format that it has in the source, whatever the default is */
+static void look_at_pages(HbMyPreflight *look, GHashTable *own)
+{
+    static const char size[] = "innodb_page_size";
+    const char *here = g_hash_table_lookup(hb_catalog_get_properties(look->ahead->catalog),
+                                           HB_SEMANTIC_SETTING_PREFIX "innodb_page_size");
+    const char *there = g_hash_table_lookup(own, size);
+
+    if (here != NULL && there != NULL && g_ascii_strtoull(there, NULL, 10) < g_ascii_strtoull(here, NULL, 10))
+        hb_finding_advise(
+            hb_findings_add(look->findings, HB_FINDING_WARNING, "setting-differs", size,
+                            "is %s on the target, and %s in the source: smaller pages take shorter rows and "
+                            "keys, and a table that has longer ones would be refused",
+                            there, here),
+            "restore on a server with pages of the same size; it is set when a server is first made", NULL);
+    g_hash_table_remove(own, size);
+    g_hash_table_remove(own, "innodb_default_row_format");
+}
+
+static gboolean look_at_settings(HbMyPreflight *look, GError **error)
+{
+    g_autoptr(GHashTable) own = look->session->is_maria ? read_pairs(look->session, MEANING, error) : NULL;
+
+    if (own == NULL)
+        return !look->session->is_maria;
+    look_at_pages(look, own);
+    hb_preflight_look_at_settings(look->ahead->catalog, own, HB_SEMANTIC_SETTING_PREFIX, look->findings);
+    return TRUE;
+}
+
+/* ---- Other databases and hosts ---- */
+
+static gboolean begins_place(const HbToken *token)
+{
+    static const char *const words[] = {"FROM", "JOIN", "INTO", "UPDATE", "CALL", "REFERENCES"};
+
+    for (gsize i = 0; i < G_N_ELEMENTS(words); i++) {
+        if (hb_token_is_word(token, words[i]))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static void tell_other_database(HbMyPreflight *look, const HbObject *object, const char *name)
+{
+    g_autofree char *literal = hb_my_quote_literal(name);
+    g_autofree char *expression =
+        g_strdup_printf("EXISTS (SELECT 1 FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = %s)", literal);
+
+    if (hb_my_look_is_on(look, expression))
+        hb_findings_add(look->findings, HB_FINDING_NOTE, "other-database", object->identity,
+                        "uses database %s, which is on the target, too", name);
+    else
+        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "database-missing", object->identity,
+                                          "uses database %s, which is not on the target", name),
+                          "move that database first, or with this one (name the server without a database)", NULL);
+}
+
+static void look_for_databases(HbMyPreflight *look, const HbObject *object, GHashTable *told)
+{
+    const char *own = g_hash_table_lookup(hb_catalog_get_properties(look->ahead->catalog), "name");
+    const char *sql = object->definition;
+    gboolean expected = FALSE;
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_SPACE || hb_my_token_is_sign(&token, '('))
+            continue;
+        if (expected && *sql == '.' && hb_my_token_is_name(&token)) {
+            g_autofree char *name = hb_token_unquote(&token);
+            g_autofree char *key = g_strdup_printf("%s %s", object->identity, name);
+            if (g_strcmp0(name, own) != 0 && strcmp(name, "information_schema") != 0 && strcmp(name, "mysql") != 0 &&
+                g_hash_table_add(told, g_steal_pointer(&key)))
+                tell_other_database(look, object, name);
+        }
+        expected = begins_place(&token);
+    }
+}
+
+static void look_for_places(HbMyPreflight *look)
+{
+    g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
+    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
+        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+        if (object->definition == NULL || hb_kind_get_traits(object->kind)->part != HB_PART_SCHEMA)
+            continue;
+        look_for_databases(look, object, told);
+        if (object->kind == HB_KIND_TABLE && strstr(object->definition, " CONNECTION='") != NULL)
+            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "foreign-host", object->identity,
+                                              "leads to another host, which the target must be able to reach"),
+                              "see to its address and password after the restore", NULL);
+    }
+}
+
+static void look_for_transactions(HbMyPreflight *look)
+{
+    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
+        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+        const char *storage = object->kind == HB_KIND_TABLE ? hb_my_find_untransacted(object) : NULL;
+        if (storage != NULL)
+            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
+                                              "knows no transactions (%s): it is dumped as it is when its turn comes",
+                                              storage),
+                              "--hold-tables keeps others from writing to it during a dump; --rename "
+                              "storage:OLD=InnoDB gives it another engine",
+                              NULL);
+    }
+}
+
+/* ---- The whole ---- */
+
+static gboolean look_at_all(HbMyPreflight *look, GError **error)
+{
+    look_at_place(look);
+    look_at_limits(look);
+    look_for_places(look);
+    look_for_transactions(look);
+    look_at_transactions(look);
+    return look_at_sessions(look, error) && hb_my_look_for_lacks(look, error) && hb_my_look_at_users(look, error) &&
+           look_at_settings(look, error);
+}
+
+gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error)
+{
+    const HbAddress server = {address->uri, "", address->password, address->watch};
+    HbMyPreflight look = {.database = address->database, .ahead = ahead, .findings = findings};
+    gboolean ok;
+
+    look.rights = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    look.session = hb_my_open(&server, error);
+    ok = look.session != NULL && look_at_all(&look, error);
+    hb_my_close(look.session);
+    g_hash_table_unref(look.rights);
+    return ok;
+}

@@ -1,0 +1,13 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * preflight - what would go wrong if a catalog were restored on this server: a look at the server before anything is
+ * written.
+ */
+#pragma once
+
+#include "engine/mariadb/catalog/catalog_builder.h"
+
+gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);
+
+/* The server's settings that change what SQL means, as properties of the catalog */
+gboolean hb_my_read_meaning(HbSession *session, HbCatalog *catalog, GError **error);

@@ -1,0 +1,25 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * preflight_inner - what the files that look at a target share; nobody else includes it.
+ *
+ *     ahead         the server, its settings, other databases and hosts
+ *     ahead_lacks   what the target does not have, or does not take
+ *     ahead_rights  what the account that restores may not do
+ */
+#pragma once
+
+#include "engine/mariadb/session/session.h"
+
+typedef struct {
+    HbSession *session; /* in no database */
+    const char *database;
+    const HbRestorePreview *ahead;
+    GHashTable *rights; /* names of privileges on the whole target database, in capitals */
+    GPtrArray *findings;
+} HbMyPreflight;
+
+/* Is a condition true on the server? FALSE, too, if it does not know what is asked for */
+gboolean hb_my_look_is_on(const HbMyPreflight *look, const char *expression);
+
+gboolean hb_my_look_for_lacks(HbMyPreflight *look, GError **error);
+gboolean hb_my_look_at_users(HbMyPreflight *look, GError **error);

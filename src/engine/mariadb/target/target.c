@@ -1,0 +1,208 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/target/target.h"
+
+#include "core/sql/lexer.h"
+#include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/target/journal.h"
+
+#include <string.h>
+
+/* ---- The database ---- */
+
+static gboolean database_exists(HbSession *session, const char *name, gboolean *exists, GError **error)
+{
+    g_autofree char *literal = hb_my_quote_literal(name);
+    g_autofree char *sql =
+        g_strdup_printf("SELECT COUNT(*) FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = %s", literal);
+    g_autofree char *count = NULL;
+    gboolean ok = hb_my_read_text(session, sql, &count, error);
+
+    *exists = ok && *count != '0';
+    return ok;
+}
+
+gboolean hb_my_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
+{
+    const HbAddress server = {address->uri, "", address->password, address->watch};
+    HbSession *session = hb_my_open(&server, error);
+    gboolean ok = session != NULL && database_exists(session, address->database, exists, error) &&
+                  hb_my_describe(session, info, error);
+
+    if (ok) {
+        g_free(info->database);
+        g_free(info->database_quoted);
+        g_free(info->identity);
+        info->database = g_strdup(address->database);
+        info->database_quoted = hb_my_quote_name(address->database);
+        info->identity = NULL;
+    }
+    hb_my_close(session);
+    return ok;
+}
+
+static const char *property(GHashTable *properties, const char *name)
+{
+    return g_hash_table_lookup(properties, name);
+}
+
+static char *create_database_sql(HbSession *session, const char *name, GHashTable *properties)
+{
+    g_autofree char *quoted = hb_my_quote_any_name(name);
+    GString *sql = g_string_new(NULL);
+
+    g_string_append_printf(sql, "CREATE DATABASE %s", quoted);
+    if (property(properties, "character-set") != NULL)
+        g_string_append_printf(sql, " CHARACTER SET %s", property(properties, "character-set"));
+    if (property(properties, "collation") != NULL)
+        g_string_append_printf(sql, " COLLATE %s", property(properties, "collation"));
+    if (property(properties, "comment") != NULL && session->is_maria && session->version >= 100500) {
+        g_autofree char *literal = hb_my_quote_literal(property(properties, "comment"));
+        g_string_append_printf(sql, " COMMENT %s", literal);
+    }
+    return g_string_free(sql, FALSE);
+}
+
+gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
+{
+    const HbAddress server = {address->uri, "", address->password, address->watch};
+    HbSession *session = hb_my_open(&server, error);
+    gboolean exists = FALSE;
+    gboolean ok = session != NULL && database_exists(session, address->database, &exists, error);
+
+    *created = FALSE;
+    if (ok && !exists) {
+        g_autofree char *sql = create_database_sql(session, address->database, properties);
+        ok = hb_my_execute(session, sql, error);
+        if (!ok)
+            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
+        *created = ok;
+    }
+    hb_my_close(session);
+    return ok;
+}
+
+gboolean hb_my_find_content(HbSession *session, char **example, GError **error)
+{
+    return hb_my_read_text(session,
+                           "SELECT CONCAT(IF(TABLE_TYPE = 'VIEW', 'view ', 'table '), TABLE_NAME)"
+                           " FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
+                           "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
+                           " UNION ALL SELECT CONCAT(LOWER(ROUTINE_TYPE), ' ', ROUTINE_NAME)"
+                           " FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
+                           " UNION ALL SELECT CONCAT('event ', EVENT_NAME)"
+                           " FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() LIMIT 1",
+                           example, error);
+}
+
+GArray *hb_my_list_databases(HbSession *session, const HbAddress *address, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(
+        session,
+        "SELECT s.SCHEMA_NAME, COALESCE(SUM(t.DATA_LENGTH + t.INDEX_LENGTH), 0)"
+        " FROM information_schema.SCHEMATA s LEFT JOIN information_schema.TABLES t ON t.TABLE_SCHEMA = s.SCHEMA_NAME"
+        " WHERE s.SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys',"
+        "  'hornbeam_journal') GROUP BY s.SCHEMA_NAME ORDER BY 2 DESC, 1",
+        error);
+    GArray *databases;
+    MYSQL_ROW row;
+
+    (void)address;
+    if (result == NULL)
+        return NULL;
+    databases = hb_databases_new();
+    while ((row = mysql_fetch_row(result)) != NULL)
+        hb_databases_add(databases, row[0], g_ascii_strtoull(row[1], NULL, 10));
+    return databases;
+}
+
+/* ---- Definitions ---- */
+
+/* Versions of the family print most things alike; what they do not is shown as a difference */
+/* Takes the text */
+static char *without(char *text, const char *part)
+{
+    char *at = strstr(text, part);
+
+    if (at != NULL)
+        memmove(at, at + strlen(part), strlen(at + strlen(part)) + 1);
+    return text;
+}
+
+/* What a table has without saying so, and says where somebody said it or its engine was changed */
+static char *without_usual_options(const char *definition)
+{
+    return without(without(g_strdup(definition), " ROW_FORMAT=DYNAMIC"), " PAGE_CHECKSUM=1");
+}
+
+/* In which character set a program was written is a remark of ours on its settings: a shell writes it in its own */
+static char *without_charset(const char *definition)
+{
+    static const char begins[] = " /* written in ", ends[] = " */";
+    const char *line_end = strchr(definition, '\n'), *at = strstr(definition, begins);
+    const char *end = at != NULL ? strstr(at, ends) : NULL;
+
+    if (end == NULL || line_end == NULL || end > line_end)
+        return g_strdup(definition);
+    return g_strdup_printf("%.*s%s", (int)(at - definition), definition, end + strlen(ends));
+}
+
+gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObject *own)
+{
+    (void)session;
+    if (own->kind != HB_KIND_TABLE) {
+        g_autofree char *a = without_charset(other->definition), *b = without_charset(own->definition);
+        return strcmp(a, b) == 0;
+    }
+    g_autofree char *one = without_usual_options(other->definition), *two = without_usual_options(own->definition);
+    return strcmp(one, two) == 0;
+}
+
+/* Where what is to be done to the table begins: after "ALTER TABLE name "; NULL if this is no such statement */
+static const char *find_action(const char *sql)
+{
+    const char *at = sql;
+    HbToken token = hb_my_next(&at);
+
+    if (!hb_token_is_word(&token, "ALTER"))
+        return NULL;
+    token = hb_my_next(&at);
+    if (!hb_token_is_word(&token, "TABLE"))
+        return NULL;
+    hb_my_next(&at);
+    return at;
+}
+
+/* Each change of a table costs a round of locking and syncing, and often a reading of all rows: they are made in one */
+char *hb_my_join_definitions(const char *one, const char *other)
+{
+    const char *action = find_action(one), *more = find_action(other);
+    gsize length = strlen(one);
+
+    if (action == NULL || more == NULL || action - one != more - other ||
+        strncmp(one, other, (gsize)(action - one)) != 0 || one[length - 1] != ';')
+        return NULL;
+    return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
+}
+
+const char *hb_my_find_untransacted(const HbObject *table)
+{
+    static const char *const without[] = {"ENGINE=MyISAM", "ENGINE=Aria", "ENGINE=MEMORY", "ENGINE=CSV",
+                                          "ENGINE=ARCHIVE"};
+
+    for (gsize e = 0; e < G_N_ELEMENTS(without); e++) {
+        if (strstr(table->definition, without[e]) != NULL)
+            return without[e];
+    }
+    return NULL;
+}
+
+gboolean hb_my_is_volatile(const HbObject *table)
+{
+    return strstr(table->definition, "ENGINE=MEMORY") != NULL;
+}
+
+char *hb_my_get_analyze_sql(const char *table)
+{
+    return g_strdup_printf("ANALYZE NO_WRITE_TO_BINLOG TABLE %s;", table);
+}

@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * survey - what is on a server, or in one database, at this moment; each sheet is one query.
+ */
+#pragma once
+
+#include "engine/postgres/session/session.h"
+
+GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **error);
+
+/* The answer to somebody's own question */
+HbResultTable *hb_pg_ask(HbSession *session, const char *question, GError **error);

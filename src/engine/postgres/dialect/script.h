@@ -1,0 +1,14 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * script - what is peculiar to a script for the stock shell; see HbScripting.
+ */
+#pragma once
+
+#include "engine/postgres/session/session.h"
+
+char *hb_pg_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded);
+char *hb_pg_script_object(const HbCatalog *catalog, const HbObject *object);
+char *hb_pg_script_table(const HbRowSet *set);
+const char *hb_pg_refuse_in_transaction(const HbObject *object);
+char *hb_pg_begin_script_rows(const HbRowSet *set, gboolean bulk);
+char *hb_pg_end_script_rows(const HbRowSet *set, gboolean bulk);

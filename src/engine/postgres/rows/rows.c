@@ -1,0 +1,256 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/rows/rows.h"
+
+#include "engine/postgres/catalog/large_objects.h"
+#include "engine/postgres/rows/copy_data.h"
+#include "engine/postgres/target/journal.h"
+
+#define FIRST_VERSION_WITH_RANGE_SCANS 140000
+
+#include <string.h>
+
+/* ---- Splitting ---- */
+
+GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
+{
+    GArray *ranges;
+    guint64 pieces = session->version < FIRST_VERSION_WITH_RANGE_SCANS || set->condition != NULL
+                         ? 1
+                         : (set->bytes + bytes - 1) / bytes;
+
+    if (hb_pg_is_large_objects(set))
+        return hb_pg_split_large_objects(session, set, bytes);
+    ranges = hb_ranges_new();
+    pieces = CLAMP(pieces, 1, MAX(set->split_extent, 1));
+    for (guint64 i = 0; i < pieces; i++) {
+        HbRange range = {.first = set->split_extent * i / pieces,
+                         .end = i + 1 < pieces ? set->split_extent * (i + 1) / pieces : G_MAXUINT64,
+                         .bytes = set->bytes / pieces};
+        g_array_append_val(ranges, range);
+    }
+    return ranges;
+}
+
+/* ---- Reading ---- */
+
+static char *join_columns(const HbRowSet *set)
+{
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < set->columns->len; i++)
+        g_string_append_printf(text, "%s%s", i > 0 ? ", " : "", (const char *)set->columns->pdata[i]);
+    return g_string_free(text, FALSE);
+}
+
+/* " (a, b)", or nothing for a table without columns, for which COPY takes no list */
+static char *column_list(const HbRowSet *set)
+{
+    g_autofree char *columns = join_columns(set);
+
+    return set->columns->len > 0 ? g_strdup_printf(" (%s)", columns) : g_strdup("");
+}
+
+static const char *form_of(const HbRowSet *set)
+{
+    return set->binary ? " (FORMAT binary)" : "";
+}
+
+static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
+{
+    g_autofree char *columns = join_columns(set);
+    g_autofree char *list = column_list(set);
+    g_autofree char *upper = NULL;
+
+    if (hb_pg_is_large_objects(set))
+        return hb_pg_read_large_objects_sql(range);
+    if (set->condition != NULL)
+        return g_strdup_printf("COPY (SELECT %s FROM ONLY %s %s) TO STDOUT", columns, set->table, set->condition);
+    if (range->first == 0 && range->end == G_MAXUINT64)
+        return g_strdup_printf("COPY %s%s TO STDOUT%s", set->table, list, form_of(set));
+    upper = range->end == G_MAXUINT64 ? g_strdup("")
+                                      : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
+    return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT%s",
+                           columns, set->table, range->first, upper, form_of(set));
+}
+
+/*
+ * Whatever is called so by now must be the table that was listed: before and after its rows. Nothing but its name leads
+ * to it, a schema's name cannot be locked, and a view in its place would run its owner's functions
+ */
+static char *with_guards(HbSession *session, const HbRowSet *set, const char *copy)
+{
+    g_autofree char *name = hb_pg_quote_literal(session, set->table), *guard = NULL;
+
+    if (set->number == 0)
+        return g_strdup(copy);
+    guard = g_strdup_printf("SELECT 1 / count(*) FROM pg_catalog.pg_class WHERE oid = pg_catalog.to_regclass(%s)"
+                            " AND oid = %" G_GUINT64_FORMAT " AND relkind = 'r'",
+                            name, set->number);
+    return g_strdup_printf("%s; %s; %s", guard, copy, guard);
+}
+
+/* After the last row, or to be rid of rows that nobody wants any more. taken (may be NULL): rows that the server says
+ * it took
+ */
+static gboolean finish(HbSession *session, guint64 *taken, GError **error)
+{
+    gboolean ok = TRUE;
+    PGresult *result;
+    char *row;
+
+    while (PQgetCopyData(session->conn, &row, 0) > 0)
+        PQfreemem(row);
+    while ((result = PQgetResult(session->conn)) != NULL) {
+        if (PQresultStatus(result) == PGRES_FATAL_ERROR && ok)
+            ok = hb_pg_is_guard_error(result) ? hb_pg_set_guard_error("the table", error)
+                                              : hb_pg_set_error(session, result, error);
+        if (PQresultStatus(result) == PGRES_COMMAND_OK && taken != NULL)
+            *taken = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
+        PQclear(result);
+        if (PQstatus(session->conn) == CONNECTION_BAD)
+            break;
+    }
+    return ok;
+}
+
+static gboolean pass_rows(HbSession *session, gboolean binary, HbRowSink sink, gpointer data, GError **error)
+{
+    g_autoptr(GString) header = g_string_new(NULL);
+    char *row;
+    int length;
+
+    while ((length = PQgetCopyData(session->conn, &row, 0)) > 0) {
+        gboolean taken = binary ? hb_pg_pass_message(header, row, (gsize)length, sink, data, error)
+                                : sink(data, row, (gsize)length, error);
+        PQfreemem(row);
+        if (!taken) {
+            hb_pg_cancel_now(session);
+            finish(session, NULL, NULL);
+            return FALSE;
+        }
+    }
+    if (length == -2)
+        return hb_pg_set_error(session, NULL, error);
+    return finish(session, NULL, error);
+}
+
+/* Rolling back to a savepoint gives back the locks taken since; only worth its cost where locks are scarce */
+static char *with_savepoint(const char *copy)
+{
+    return g_strdup_printf("SAVEPOINT reading; %s; ROLLBACK TO SAVEPOINT reading", copy);
+}
+
+gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
+                         GError **error)
+{
+    g_autofree char *copy = copy_out_statement(set, range);
+    g_autofree char *guarded = with_guards(session, set, copy);
+    g_autofree char *sql = session->release_locks ? with_savepoint(guarded) : g_strdup(guarded);
+    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+
+    if (hb_pg_is_guard_error(result))
+        return hb_pg_set_guard_error("the table", error);
+    if (PQresultStatus(result) != PGRES_COPY_OUT)
+        return hb_pg_set_error(session, result, error);
+    return pass_rows(session, set->binary, sink, data, error);
+}
+
+/* ---- Writing ---- */
+
+static gboolean send_rows(HbSession *session, HbRowSource source, gpointer data, HbPgRowsSent *sent, GError **error)
+{
+    const char *bytes;
+    gsize length;
+
+    for (;;) {
+        if (!source(data, &bytes, &length, error))
+            return FALSE;
+        if (length == 0)
+            return TRUE;
+        hb_pg_rows_sent_add(sent, bytes, length);
+        if (PQputCopyData(session->conn, bytes, (int)length) != 1)
+            return hb_pg_set_error(session, NULL, error);
+    }
+}
+
+/* The server's complaint, if it has one, tells more than ours */
+static gboolean give_up(HbSession *session, GError **error)
+{
+    g_autoptr(GError) servers = NULL;
+
+    PQputCopyEnd(session->conn, "the rows cannot be read");
+    finish(session, NULL, &servers);
+    if (error != NULL && hb_error_is(*error, HB_ERROR_LOST) && servers != NULL) {
+        g_clear_error(error);
+        g_propagate_error(error, g_steal_pointer(&servers));
+    }
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return FALSE;
+}
+
+static gboolean commit(HbSession *session, const HbRowSet *set, GError **error)
+{
+    if (hb_pg_is_large_objects(set) && !hb_pg_execute(session, hb_pg_take_large_objects_sql, error))
+        return FALSE;
+    return hb_pg_execute(session, "COMMIT", error);
+}
+
+/*
+ * An extension has its tables complete from the beginning, with foreign keys, and what refers to each other cannot come
+ * one after the other. All of it was read from one moment, in which the keys held
+ */
+static char *leave_keys_unchecked(HbSession *session, const HbRowSet *set)
+{
+    g_autofree char *table = hb_pg_quote_literal(session, set->table);
+
+    return g_strdup_printf("SELECT set_config('session_replication_role', 'replica', true)"
+                           " WHERE current_setting('is_superuser') = 'on' AND EXISTS (SELECT FROM pg_depend"
+                           " WHERE classid = 'pg_class'::regclass AND objid = to_regclass(%s) AND deptype = 'e')",
+                           table);
+}
+
+/* The journal's entry comes first: it waits for another session that is just doing the same */
+static char *begin_statement(HbSession *session, const HbRowSet *set, const char *key)
+{
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, "");
+    g_autofree char *list = NULL, *unchecked = NULL;
+
+    if (hb_pg_is_large_objects(set))
+        return g_strdup_printf("BEGIN; %s; %s", entry, hb_pg_begin_large_objects_sql);
+    list = column_list(set);
+    unchecked = leave_keys_unchecked(session, set);
+    return g_strdup_printf("BEGIN; %s; %s; COPY %s%s FROM STDIN%s", entry, unchecked, set->table, list, form_of(set));
+}
+
+/* The server must have taken what it was given, neither fewer rows nor more */
+static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GError **error)
+{
+    return taken == sent ||
+           hb_error_set(error, HB_ERROR_STATEMENT, "see whether something on the target changes what is inserted",
+                        "%s took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", set->table, taken, sent);
+}
+
+gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                          GError **error)
+{
+    HbPgRowsSent sent;
+    guint64 taken = 0;
+    g_autofree char *sql = begin_statement(session, set, key);
+    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+
+    if (PQresultStatus(result) != PGRES_COPY_IN) {
+        hb_pg_set_error(session, result, error);
+        hb_pg_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    hb_pg_rows_sent_init(&sent, set->binary);
+    if (!send_rows(session, source, data, &sent, error))
+        return give_up(session, error);
+    if (PQputCopyEnd(session->conn, NULL) != 1)
+        return hb_pg_set_error(session, NULL, error);
+    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) || !commit(session, set, error)) {
+        hb_pg_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    return TRUE;
+}

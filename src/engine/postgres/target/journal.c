@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/target/journal.h"
+
+#include "engine/postgres/catalog/queries.h"
+#include "sql.h"
+
+#include <string.h>
+
+/* ---- Is it ours? ---- */
+
+/*
+ * Whoever may create in the database can make something that is called like the journal, and what reads it would run
+ * his functions: the server's catalog says what it is before anything is read. complaint NULL: it is a journal
+ */
+static gboolean inspect(HbSession *session, gboolean *there, char **complaint, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, hb_sql_journal, error);
+
+    *there = result != NULL && PQntuples(result) > 0;
+    *complaint = *there ? g_strdup(hb_pg_get(result, 0, "complaint")) : NULL;
+    return result != NULL;
+}
+
+gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
+{
+    g_autofree char *complaint = NULL;
+    g_autoptr(HbResult) result = NULL;
+    gboolean there;
+
+    *dump_id = NULL;
+    if (!inspect(session, &there, &complaint, error))
+        return FALSE;
+    if (complaint != NULL)
+        return hb_error_set(
+            error, HB_ERROR_BLOCKED,
+            "see who made it, and drop it: DROP SCHEMA " HB_PG_JOURNAL " CASCADE; or restore as the role "
+            "that began",
+            "the schema " HB_PG_JOURNAL " is no journal that can be trusted, and was not read: %s", complaint);
+    if (!there)
+        return TRUE;
+    result = hb_pg_query(session, "SELECT id FROM ONLY hornbeam_journal.dump", error);
+    if (result != NULL && PQntuples(result) == 1)
+        *dump_id = g_strdup(PQgetvalue(result, 0, 0));
+    else if (result == NULL)
+        g_prefix_error(
+            error, "the database holds the unfinished restore of another role, whose journal this one may not read: ");
+    return result != NULL;
+}
+
+/* ---- Life ---- */
+
+/* What default privileges give to others on whatever this role creates */
+static gboolean keep_to_ourselves(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) grants = hb_pg_query(session, hb_sql_journal_grants, error);
+
+    for (int row = 0; grants != NULL && row < PQntuples(grants); row++) {
+        if (!hb_pg_execute(session, PQgetvalue(grants, row, 0), error))
+            return FALSE;
+    }
+    return grants != NULL;
+}
+
+gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error)
+{
+    g_autofree char *id = hb_pg_quote_literal(session, dump_id);
+    g_autofree char *sql = g_strdup_printf(
+        "BEGIN; CREATE SCHEMA hornbeam_journal;"
+        " CREATE TABLE hornbeam_journal.dump (id text NOT NULL, started timestamptz NOT NULL);"
+        " CREATE TABLE hornbeam_journal.step (key text COLLATE \"C\" NOT NULL, note text NOT NULL,"
+        "  finished timestamptz NOT NULL);"
+        " CREATE UNIQUE INDEX ON hornbeam_journal.step"
+        "  (hashtextextended(key, 0), hashtextextended(key, 1));"
+        " ALTER TABLE hornbeam_journal.step REPLICA IDENTITY FULL;" /* a publication may be of all tables */
+        " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
+        id);
+
+    if (hb_pg_execute(session, sql, error) && keep_to_ourselves(session, error) &&
+        hb_pg_execute(session, "COMMIT", error))
+        return TRUE;
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    g_prefix_error(error, "setting up the journal in %s: ", session->address);
+    return FALSE;
+}
+
+GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, "SELECT key, note FROM hornbeam_journal.step", error);
+    GHashTable *steps;
+
+    if (result == NULL)
+        return NULL;
+    steps = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    for (int row = 0; row < PQntuples(result); row++)
+        g_hash_table_insert(steps, g_strdup(PQgetvalue(result, row, 0)), g_strdup(PQgetvalue(result, row, 1)));
+    return steps;
+}
+
+gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error)
+{
+    g_autofree char *literal = hb_pg_quote_literal(session, prefix);
+    g_autofree char *sql = g_strdup_printf("DELETE FROM hornbeam_journal.step WHERE starts_with(key, %s)", literal);
+
+    return hb_pg_execute(session, sql, error);
+}
+
+/* A commit that waits for the disk takes all earlier ones with it; it must have written something */
+gboolean hb_pg_settle_journal(HbSession *session, GError **error)
+{
+    return hb_pg_execute(session,
+                         "BEGIN; SET LOCAL synchronous_commit = on;"
+                         " INSERT INTO hornbeam_journal.step VALUES ('settled', '', now());"
+                         " DELETE FROM hornbeam_journal.step WHERE key = 'settled'; COMMIT",
+                         error);
+}
+
+/* Commits wait for the disk from here on, and this one takes all earlier ones with it */
+gboolean hb_pg_end_journal(HbSession *session, GError **error)
+{
+    return hb_pg_execute(session, "SET synchronous_commit = on", error) &&
+           hb_pg_execute(session, "DROP SCHEMA hornbeam_journal CASCADE", error);
+}
+
+/* ---- Steps ---- */
+
+char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note)
+{
+    g_autofree char *key_literal = hb_pg_quote_literal(session, key);
+    g_autofree char *note_literal = hb_pg_quote_literal(session, note);
+
+    return g_strdup_printf("INSERT INTO hornbeam_journal.step VALUES (%s, %s, now())", key_literal, note_literal);
+}
+
+/*
+ * Several statements in one message are one transaction, so a step costs one round trip. The journal's entry comes
+ * first: the step may end with other rights, or with another search_path, than it began with.
+ */
+gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
+{
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, note != NULL ? note : "");
+    /* The server makes a tablespace only outside of any transaction */
+    if (sql != NULL && g_str_has_prefix(sql, "CREATE TABLESPACE "))
+        return hb_pg_execute(session, sql, error) && hb_pg_execute(session, entry, error);
+    g_autofree char *all = g_strdup_printf("%s;\n%s", entry, sql != NULL ? sql : "");
+
+    return hb_pg_execute(session, all, error);
+}

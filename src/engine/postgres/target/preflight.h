@@ -1,0 +1,10 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * preflight - what would go wrong if a catalog were restored on this server: a look at the server before anything is
+ * written.
+ */
+#pragma once
+
+#include "engine/postgres/session/session.h"
+
+gboolean hb_pg_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);

@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * preflight_inner - what the files that look at a target share; nobody else includes it.
+ *
+ *     ahead         the server, its databases, texts, settings, extensions
+ *     ahead_rights  what the role that restores may not do
+ *     ahead_there   what the target has or does that the dump will meet: commits that wait, extensions, collations
+ */
+#pragma once
+
+#include "engine/postgres/session/session.h"
+
+typedef struct {
+    HbSession *session; /* in the target database or, if that is to be created, in another */
+    const char *database;
+    const HbRestorePreview *ahead;
+    HbResult *facts; /* one row */
+    GPtrArray *findings;
+} HbPgPreflight;
+
+gboolean hb_pg_look_has_database(const HbPgPreflight *look); /* it is there already */
+gboolean hb_pg_look_is_true(const HbPgPreflight *look, const char *fact);
+const char *hb_pg_look_me(const HbPgPreflight *look); /* quoted */
+
+gboolean hb_pg_look_at_rights(HbPgPreflight *look, GError **error);
+gboolean hb_pg_look_at_what_is_there(HbPgPreflight *look, GError **error);

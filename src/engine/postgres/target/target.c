@@ -1,0 +1,250 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/target/target.h"
+
+#include "core/sql/lexer.h"
+#include "engine/postgres/catalog/large_objects.h"
+#include "engine/postgres/catalog/queries.h"
+#include "sql.h"
+
+#include <string.h>
+
+/* ---- The database ---- */
+
+static const char *property(GHashTable *properties, const char *name)
+{
+    return g_hash_table_lookup(properties, name);
+}
+
+static void append_option(HbSession *session, GString *sql, const char *keyword, const char *value)
+{
+    if (value == NULL)
+        return;
+    g_autofree char *literal = hb_pg_quote_literal(session, value);
+    g_string_append_printf(sql, " %s %s", keyword, literal);
+}
+
+static char *create_database_sql(HbSession *session, const char *name, GHashTable *properties)
+{
+    const char *provider = property(properties, "provider");
+    g_autofree char *quoted = hb_pg_quote_any_name(name);
+    GString *sql = g_string_new(NULL);
+
+    g_string_append_printf(sql, "CREATE DATABASE %s TEMPLATE template0", quoted);
+    append_option(session, sql, "ENCODING", property(properties, "encoding"));
+    append_option(session, sql, "LC_COLLATE", property(properties, "collate"));
+    append_option(session, sql, "LC_CTYPE", property(properties, "ctype"));
+    if (g_strcmp0(provider, "icu") == 0) {
+        g_string_append(sql, " LOCALE_PROVIDER icu");
+        append_option(session, sql, "ICU_LOCALE", property(properties, "locale"));
+        append_option(session, sql, "ICU_RULES", property(properties, "icu-rules"));
+    } else if (g_strcmp0(provider, "builtin") == 0) {
+        g_string_append(sql, " LOCALE_PROVIDER builtin");
+        append_option(session, sql, "BUILTIN_LOCALE", property(properties, "locale"));
+    }
+    if (property(properties, "tablespace") != NULL) {
+        g_autofree char *tablespace = hb_pg_quote_any_name(property(properties, "tablespace"));
+        g_string_append_printf(sql, " TABLESPACE %s", tablespace);
+    }
+    return g_string_free(sql, FALSE);
+}
+
+static gboolean database_exists(HbSession *session, const char *name, gboolean *exists, GError **error)
+{
+    static const char sql[] = "SELECT count(*) FROM pg_database WHERE datname = $1";
+    const char *const values[] = {name};
+    g_autoptr(HbResult) result = hb_pg_query_with(session, sql, 1, values, error);
+
+    *exists = result != NULL && *PQgetvalue(result, 0, 0) != '0';
+    return result != NULL;
+}
+
+/* template1 serves where the database named postgres is missing */
+HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error)
+{
+    HbAddress here = {address->uri, "postgres", address->password, address->watch};
+    g_autoptr(GError) first = NULL;
+    HbSession *session = hb_pg_open(&here, &first);
+
+    if (session != NULL)
+        return session;
+    here.database = "template1";
+    session = hb_pg_open(&here, NULL);
+    if (session == NULL)
+        g_propagate_error(error, g_steal_pointer(&first));
+    return session;
+}
+
+/*
+ * The database itself is tried first: who may restore into it need not have access to any other. Only if that fails is
+ * the server asked, in another database, whether it exists at all.
+ */
+gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
+{
+    g_autoptr(GError) refusal = NULL;
+    HbSession *session = hb_pg_open(address, &refusal);
+    gboolean ok;
+
+    *exists = session != NULL;
+    if (session == NULL) {
+        session = hb_pg_open_maintenance(address, NULL);
+        if (session == NULL || !database_exists(session, address->database, exists, NULL) || *exists) {
+            hb_pg_close(session);
+            g_propagate_error(error, g_steal_pointer(&refusal));
+            return FALSE;
+        }
+    }
+    ok = hb_pg_describe(session, info, error);
+    hb_pg_close(session);
+    return ok;
+}
+
+/* What a fresh database has and the source has not */
+static gboolean drop_absent(const HbAddress *address, GHashTable *properties, GError **error)
+{
+    gboolean no_schema = g_strcmp0(property(properties, "schema-public"), "absent") == 0;
+    gboolean no_language = g_strcmp0(property(properties, "language-plpgsql"), "absent") == 0;
+    HbSession *session;
+    gboolean ok;
+
+    if (!no_schema && !no_language)
+        return TRUE;
+    session = hb_pg_open(address, error);
+    ok = session != NULL && (!no_schema || hb_pg_execute(session, "DROP SCHEMA public", error)) &&
+         (!no_language || hb_pg_execute(session, "DROP EXTENSION plpgsql", error));
+    hb_pg_close(session);
+    return ok;
+}
+
+gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
+{
+    HbSession *session = hb_pg_open_maintenance(address, error);
+    gboolean exists = FALSE;
+    gboolean ok;
+
+    *created = FALSE;
+    if (session == NULL)
+        return FALSE;
+    ok = database_exists(session, address->database, &exists, error);
+    if (ok && !exists) {
+        g_autofree char *sql = create_database_sql(session, address->database, properties);
+        ok = hb_pg_execute(session, sql, error);
+        if (!ok)
+            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
+        *created = ok;
+    }
+    hb_pg_close(session);
+    return ok && (!*created || drop_absent(address, properties, error));
+}
+
+gboolean hb_pg_find_content(HbSession *session, char **example, GError **error)
+{
+    g_autofree char *sql = hb_pg_fit_query(hb_sql_content, session->version);
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    *example = result != NULL && PQntuples(result) > 0 ? g_strdup(PQgetvalue(result, 0, 0)) : NULL;
+    return result != NULL;
+}
+
+gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
+{
+    const char *const values[] = {name};
+    g_autoptr(HbResult) result =
+        hb_pg_query_with(session, "SELECT count(*) FROM pg_roles WHERE quote_ident(rolname) = $1", 1, values, error);
+
+    *found = result != NULL && *PQgetvalue(result, 0, 0) != '0';
+    return result != NULL;
+}
+
+#define WITH_OPTIONS 160000
+
+/* Who has created a role has the right to, but since 16 not yet that of acting as it */
+char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving)
+{
+    g_autofree char *role = hb_pg_quote_any_name(owner);
+
+    *leaving = g_strdup_printf("REVOKE %s FROM CURRENT_USER;", role);
+    return g_strdup_printf("GRANT %s TO CURRENT_USER%s;", role,
+                           session->version >= WITH_OPTIONS ? " WITH INHERIT TRUE, SET TRUE" : "");
+}
+
+/* Whoever is no superuser can give an object only to who may create in its schema; rights come last, however */
+char *hb_pg_make_lending(const HbObject *object)
+{
+    static const char schema[] = "schema ";
+
+    for (guint n = 0; object->owner != NULL && object->owner_sql != NULL && n < object->needs->len; n++) {
+        const char *need = object->needs->pdata[n];
+        g_autofree char *owner = NULL;
+        if (!g_str_has_prefix(need, schema))
+            continue;
+        owner = hb_pg_quote_any_name(object->owner);
+        return g_strdup_printf("GRANT CREATE ON %s TO %s;\n%s\nREVOKE CREATE ON %s FROM %s;", need, owner,
+                               object->owner_sql, need, owner);
+    }
+    return NULL;
+}
+
+static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(
+        session,
+        "SELECT current_setting('max_locks_per_transaction')::bigint"
+        " * (current_setting('max_connections')::bigint + current_setting('max_prepared_transactions')::bigint)",
+        error);
+
+    *locks = result != NULL ? g_ascii_strtoull(PQgetvalue(result, 0, 0), NULL, 10) : 0;
+    return result != NULL;
+}
+
+gboolean hb_pg_read_reach(HbSession *session, HbRestorePrivileges *reach, GError **error)
+{
+    if (!read_locks(session, &reach->locks, error))
+        return FALSE;
+    reach->owners = hb_pg_read_names(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", error);
+    if (reach->owners == NULL)
+        return FALSE;
+    reach->closed = hb_pg_read_names(session,
+                                     "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
+                                     " WHERE NOT has_schema_privilege(oid, 'CREATE')",
+                                     error);
+    return reach->closed != NULL;
+}
+
+/* The server is sent the hash only, so that no log of statements shows the password */
+char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
+{
+    char *hash;
+    char *sql;
+
+    if (strstr(role->definition, " LOGIN ") == NULL)
+        return NULL;
+    hash = PQencryptPasswordConn(session->conn, password, hb_object_get_name(role), "scram-sha-256");
+    if (hash == NULL) {
+        hb_pg_set_error(session, NULL, error);
+        return NULL;
+    }
+    g_autofree char *literal = hb_pg_quote_literal(session, hash);
+    sql = g_strdup_printf("ALTER ROLE %s PASSWORD %s;", hb_object_get_name(role), literal);
+    PQfreemem(hash);
+    return sql;
+}
+
+/* Each index is built from one reading of the table, whether alone or not */
+char *hb_pg_join_definitions(const char *one, const char *other)
+{
+    (void)one;
+    (void)other;
+    return NULL;
+}
+
+gboolean hb_pg_is_volatile(const HbObject *table)
+{
+    return strstr(table->definition, "CREATE UNLOGGED TABLE ") != NULL;
+}
+
+char *hb_pg_get_analyze_sql(const char *table)
+{
+    if (strcmp(table, HB_PG_LARGE_OBJECTS) == 0)
+        return NULL;
+    return g_strdup_printf("ANALYZE %s;", table);
+}

@@ -1,0 +1,22 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * target - what a restore does to a server besides loading rows and noting its steps: the database, roles, rights.
+ */
+#pragma once
+
+#include "engine/postgres/session/session.h"
+
+/* A session in a database that any server has */
+HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error);
+
+gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
+gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
+gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);
+gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
+char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving);
+char *hb_pg_make_lending(const HbObject *object);
+gboolean hb_pg_read_reach(HbSession *session, HbRestorePrivileges *reach, GError **error);
+char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
+char *hb_pg_join_definitions(const char *one, const char *other);
+gboolean hb_pg_is_volatile(const HbObject *table);
+char *hb_pg_get_analyze_sql(const char *table);

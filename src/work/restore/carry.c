@@ -1,0 +1,541 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/carry.h"
+
+#include "work/source/snapshot_rows.h"
+
+#include <string.h>
+
+#define BLOCKS     4
+#define ROUNDS     4 /* of reading what a crashing target loses */
+#define BLOCK_SIZE ((gsize)1024 * 1024)
+
+struct HbCarry {
+    HbRowProvider supply;
+    HbSnapshotSource *source;
+    HbRestore *restore;
+    gint pieces;        /* atomic: numbers keys */
+    GMutex lock;        /* guards what follows */
+    GPtrArray *sets;    /* HbRowSet *, of its own: as they are called in the source */
+    GHashTable *by_set; /* these to HbStoredRows *, whose sets are those of the target */
+    GHashTable *left;   /* HbRowSet * of sets to how many of their pieces are not in yet */
+    GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
+};
+
+typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_COMPLETE, BLOCK_QUIT } BlockType;
+
+typedef struct {
+    BlockType type;
+    gsize length;
+    char *bytes;
+    const HbRowSet *set; /* that is complete */
+} Block;
+
+/* One reader and its writer: a thread with a session of the target */
+typedef struct {
+    HbCarry *carry;
+    GThread *thread;
+    GAsyncQueue *free; /* Block *, with bytes */
+    GAsyncQueue *full; /* Block * */
+    GAsyncQueue *done; /* something for each piece that has ended */
+    HbSession *session;
+    gboolean lost; /* another session of it broke */
+    Block blocks[BLOCKS];
+    Block end, broken, quit;
+
+    /* Of the piece; the writer's until done */
+    char *key;
+    GError *error;
+    gint failed; /* atomic: the rest of the piece is in vain */
+
+    /* Of the piece; the reader's */
+    const HbRowSet *set;
+    Block *filling; /* NULL: none */
+    HbPieceDigest sum;
+    guint64 bytes;
+} Lane;
+
+static const HbSnapshotSourceOptions *options_of(const Lane *lane)
+{
+    return lane->carry->source->options;
+}
+
+/* The row set on the target, where it may have another name */
+static const HbRowSet *target_of(const Lane *lane)
+{
+    return ((const HbStoredRows *)g_hash_table_lookup(lane->carry->by_set, lane->set))->set;
+}
+
+/* ---- The writer ---- */
+
+/* The source of rows for the engine: the next block, until the piece ends */
+typedef struct {
+    Lane *lane;
+    Block *current; /* to be given back */
+    BlockType last; /* what the block was that ended it; BLOCK_ROWS: it has not ended */
+} Giving;
+
+static void give_back(Giving *giving)
+{
+    if (giving->current != NULL)
+        g_async_queue_push(giving->lane->free, g_steal_pointer(&giving->current));
+}
+
+static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    Giving *giving = data;
+    Block *block;
+
+    give_back(giving);
+    block = g_async_queue_pop(giving->lane->full);
+    *length = 0;
+    if (block->type != BLOCK_ROWS) {
+        giving->last = block->type;
+        return block->type == BLOCK_END || hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
+    }
+    giving->current = block;
+    *bytes = block->bytes;
+    *length = block->length;
+    return TRUE;
+}
+
+/* What is left of a piece that failed */
+static void drain(Giving *giving)
+{
+    const char *bytes;
+    gsize length;
+
+    while (giving->last == BLOCK_ROWS)
+        give_rows(giving, &bytes, &length, NULL);
+    give_back(giving);
+}
+
+static void close_target(Lane *lane)
+{
+    options_of(lane)->engine->close(lane->session);
+    lane->session = NULL;
+}
+
+static gboolean try_target(gpointer data, GError **error)
+{
+    Lane *lane = data;
+    const HbSnapshotSourceOptions *options = options_of(lane);
+
+    lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
+    if (lane->session != NULL && hb_restore_enter(lane->carry->restore, lane->session, lane->lost, error))
+        return TRUE;
+    close_target(lane);
+    return FALSE;
+}
+
+static gboolean open_target(Lane *lane, GError **error)
+{
+    HbStop *stop = options_of(lane)->stop;
+
+    if (lane->session != NULL)
+        return TRUE;
+    if (hb_stop_is_set(stop))
+        return hb_stop_set_error(error);
+    return try_target(lane, NULL) || hb_stop_retry(stop, try_target, lane, error);
+}
+
+/* After a lost connection: a piece may have been committed although the answer did not come */
+static gboolean is_there_after_all(Lane *lane)
+{
+    g_autoptr(GHashTable) journal = NULL;
+
+    hb_restore_note_broken(lane->carry->restore);
+    lane->lost = TRUE;
+    close_target(lane);
+    if (!open_target(lane, NULL))
+        return FALSE;
+    journal = options_of(lane)->engine->read_journal(lane->session, NULL);
+    return journal != NULL && g_hash_table_contains(journal, lane->key);
+}
+
+/* A piece: its first block has come */
+static void write_piece(Lane *lane, Block *first)
+{
+    Giving giving = {.lane = lane, .last = BLOCK_ROWS};
+
+    g_async_queue_push_front(lane->full, first);
+    if (open_target(lane, &lane->error))
+        options_of(lane)->engine->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
+                                             &lane->error);
+    if (lane->error != NULL)
+        g_atomic_int_set(&lane->failed, TRUE);
+    drain(&giving);
+    if (hb_error_is(lane->error, HB_ERROR_LOST) && is_there_after_all(lane))
+        g_clear_error(&lane->error);
+}
+
+/* Takes the block */
+static void complete(Lane *lane, Block *block)
+{
+    if (open_target(lane, NULL))
+        hb_restore_complete_rows(lane->carry->restore, lane->session, block->set);
+    g_free(block);
+}
+
+static gpointer run_writer(gpointer data)
+{
+    Lane *lane = data;
+    Block *block;
+
+    while ((block = g_async_queue_pop(lane->full))->type != BLOCK_QUIT) {
+        if (block->type == BLOCK_COMPLETE) {
+            complete(lane, block);
+            continue;
+        }
+        if (block->type == BLOCK_ROWS)
+            write_piece(lane, block);
+        g_async_queue_push(lane->done, lane);
+    }
+    close_target(lane);
+    return NULL;
+}
+
+/* ---- The reader: a consumer of rows ---- */
+
+static gpointer open_lane(gpointer data)
+{
+    Lane *lane = g_new0(Lane, 1);
+
+    lane->carry = data;
+    lane->free = g_async_queue_new();
+    lane->full = g_async_queue_new();
+    lane->done = g_async_queue_new();
+    lane->end.type = BLOCK_END;
+    lane->broken.type = BLOCK_BROKEN;
+    lane->quit.type = BLOCK_QUIT;
+    for (int i = 0; i < BLOCKS; i++) {
+        lane->blocks[i].bytes = g_malloc(BLOCK_SIZE);
+        g_async_queue_push(lane->free, &lane->blocks[i]);
+    }
+    lane->thread = g_thread_new("writer", run_writer, lane);
+    return lane;
+}
+
+static void close_lane(gpointer context)
+{
+    Lane *lane = context;
+
+    g_async_queue_push(lane->full, &lane->quit);
+    g_thread_join(lane->thread);
+    g_async_queue_unref(lane->free);
+    g_async_queue_unref(lane->full);
+    g_async_queue_unref(lane->done);
+    for (int i = 0; i < BLOCKS; i++)
+        g_free(lane->blocks[i].bytes);
+    hb_piece_digest_clear(&lane->sum);
+    g_clear_error(&lane->error);
+    g_free(lane->key);
+    g_free(lane);
+}
+
+static void begin_piece(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Lane *lane = context;
+
+    (void)first;
+    lane->set = set;
+    lane->bytes = 0;
+    hb_piece_digest_clear(&lane->sum);
+    g_clear_error(&lane->error);
+    g_atomic_int_set(&lane->failed, FALSE);
+    g_free(lane->key);
+    lane->key =
+        g_strdup_printf("%s piece %d", target_of(lane)->identity, g_atomic_int_add(&lane->carry->pieces, 1) + 1);
+}
+
+static void send_block(Lane *lane)
+{
+    if (lane->filling != NULL)
+        g_async_queue_push(lane->full, g_steal_pointer(&lane->filling));
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Lane *lane = context;
+
+    (void)error;
+    if (lane->set->binary)
+        lane->sum.digest.rows++;
+    else
+        hb_piece_digest_add(&lane->sum, row, length);
+    lane->bytes += length;
+    while (length > 0 && !g_atomic_int_get(&lane->failed)) {
+        gsize part;
+        if (lane->filling == NULL) {
+            lane->filling = g_async_queue_pop(lane->free);
+            lane->filling->length = 0;
+        }
+        part = MIN(length, BLOCK_SIZE - lane->filling->length);
+        memcpy(lane->filling->bytes + lane->filling->length, row, part);
+        lane->filling->length += part;
+        row += part;
+        length -= part;
+        if (lane->filling->length == BLOCK_SIZE)
+            send_block(lane);
+    }
+    return TRUE;
+}
+
+static void note_cut(gpointer data, const HbRowSet *set, guint pieces)
+{
+    g_hash_table_insert(((HbCarry *)data)->left, (gpointer)set, GUINT_TO_POINTER(pieces));
+}
+
+static void send_complete(Lane *lane, const HbStoredRows *rows)
+{
+    const Block block = {.type = BLOCK_COMPLETE, .set = rows->set};
+
+    g_async_queue_push(lane->full, g_memdup2(&block, sizeof block));
+}
+
+static void count_piece(Lane *lane)
+{
+    HbCarry *carry = lane->carry;
+    HbStoredRows *rows = g_hash_table_lookup(carry->by_set, lane->set);
+    guint left;
+
+    g_mutex_lock(&carry->lock);
+    left = GPOINTER_TO_UINT(g_hash_table_lookup(carry->left, lane->set)) - 1;
+    g_hash_table_insert(carry->left, (gpointer)lane->set, GUINT_TO_POINTER(left));
+    hb_digest_add(&rows->digest, &lane->sum.digest);
+    rows->bytes += lane->bytes;
+    if (lane->bytes > 0)
+        g_hash_table_insert(carry->done, g_strdup(lane->key), rows);
+    g_mutex_unlock(&carry->lock);
+    if (left == 0)
+        send_complete(lane, rows);
+}
+
+/* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
+static gboolean judge_piece(Lane *lane, GError **error)
+{
+    if (lane->error == NULL) {
+        count_piece(lane);
+        return TRUE;
+    }
+    if (hb_stop_is_set(options_of(lane)->stop))
+        return hb_stop_set_error(error);
+    /* the target's session is mended already, and the source's is whole: the piece is read once more */
+    if (hb_error_is(lane->error, HB_ERROR_LOST) && lane->session != NULL)
+        return hb_error_set(error, HB_ERROR_RETRY, hb_error_hint(lane->error), "on the target: %s",
+                            lane->error->message);
+    if (hb_error_is(lane->error, HB_ERROR_LOST) || hb_error_is(lane->error, HB_ERROR_CONNECT)) {
+        g_propagate_prefixed_error(error, g_error_copy(lane->error), "on the target: ");
+        return FALSE;
+    }
+    hb_restore_fail_rows(lane->carry->restore, target_of(lane), lane->error);
+    return TRUE;
+}
+
+static gboolean end_piece(gpointer context, gboolean good, GError **error)
+{
+    Lane *lane = context;
+
+    send_block(lane);
+    g_async_queue_push(lane->full, good ? &lane->end : &lane->broken);
+    g_async_queue_pop(lane->done);
+    return !good || judge_piece(lane, error);
+}
+
+/* ---- The whole ---- */
+
+/* Dropped rows are gone, and must not be looked at: they are known by address */
+static GHashTable *list_kept(const HbManifest *manifest)
+{
+    GHashTable *kept = g_hash_table_new(NULL, NULL);
+
+    for (guint i = 0; i < manifest->rows->len; i++)
+        g_hash_table_add(kept, manifest->rows->pdata[i]);
+    return kept;
+}
+
+/*
+ * Servers of one major version spare each other the writing and reading of text, which is most of the work. Row sets
+ * that the target does not get are not read
+ */
+static GPtrArray *choose_sets(HbCarry *carry)
+{
+    GPtrArray *chosen = g_ptr_array_new();
+    guint within = carry->source->options->engine->traits.binary_compatible_divisor;
+    guint from = carry->source->manifest->version_number, to = hb_restore_get_target(carry->restore)->version_number;
+    g_autoptr(GHashTable) kept = list_kept(carry->source->manifest);
+
+    for (guint i = 0; i < carry->sets->len; i++) {
+        HbRowSet *set = carry->sets->pdata[i];
+        HbStoredRows *rows = g_hash_table_lookup(carry->by_set, set);
+        gboolean binary = set->has_binary && set->columns->len > 0 && within != 0 && from / within == to / within;
+        if (!g_hash_table_contains(kept, rows))
+            continue;
+        set->binary = binary;
+        ((HbRowSet *)rows->set)->binary = binary;
+        g_ptr_array_add(chosen, set);
+    }
+    return chosen;
+}
+
+/*
+ * A server that crashed may have lost commits that it had confirmed, as none of them waited for the disk, and it has
+ * emptied some tables: HbStoredRows *, the caller's. NULL if the target cannot be asked
+ */
+static GHashTable *find_lost(HbCarry *carry, GError **error)
+{
+    g_autoptr(GPtrArray) emptied = NULL;
+    GHashTable *lost;
+    GHashTableIter iter;
+    gpointer key, rows;
+
+    if (!hb_restore_read_journal(carry->restore, error))
+        return NULL;
+    lost = g_hash_table_new(NULL, NULL);
+    g_hash_table_iter_init(&iter, carry->done);
+    while (g_hash_table_iter_next(&iter, &key, &rows)) {
+        if (!hb_restore_is_noted(carry->restore, key))
+            g_hash_table_add(lost, rows);
+    }
+    emptied = hb_restore_is_broken(carry->restore) ? hb_restore_find_emptied(carry->restore) : g_ptr_array_new();
+    for (guint i = 0; i < emptied->len; i++)
+        g_hash_table_add(lost, emptied->pdata[i]);
+    return lost;
+}
+
+static gboolean is_of(gpointer key, gpointer value, gpointer rows)
+{
+    (void)key;
+    return value == rows;
+}
+
+/* Empties the table of what is left, so that its rows can be read again: the source still stands at its moment */
+static gboolean take_back(HbCarry *carry, HbSession *session, HbStoredRows *rows, int round)
+{
+    const HbEngine *engine = carry->source->options->engine;
+    g_autofree char *sql = engine->make_empty_sql(rows->set);
+    g_autofree char *key = g_strdup_printf("take back %s, %d", rows->set->identity, round);
+
+    if (sql == NULL || !engine->run_step(session, sql, key, NULL, NULL))
+        return FALSE;
+    g_hash_table_foreach_remove(carry->done, is_of, rows);
+    rows->digest = (HbDigest){0};
+    rows->bytes = 0;
+    return TRUE;
+}
+
+/* Leaves in sets those that are to be read again; what cannot be is told */
+static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int round)
+{
+    const HbEngine *engine = carry->source->options->engine;
+    HbSession *session = engine->open(hb_restore_get_address(carry->restore), NULL);
+    g_autoptr(GError) cause = NULL;
+
+    hb_error_set(&cause, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
+    for (guint i = sets->len; i-- > 0;) {
+        HbStoredRows *rows = g_hash_table_lookup(carry->by_set, sets->pdata[i]);
+        const gboolean is_lost = g_hash_table_contains(lost, rows);
+        if (is_lost && session != NULL && round < ROUNDS && take_back(carry, session, rows, round))
+            continue;
+        if (is_lost)
+            hb_restore_fail_rows(carry->restore, rows->set, cause);
+        g_ptr_array_remove_index(sets, i);
+    }
+    engine->close(session);
+}
+
+/* Reads, and reads again what a crash of the target took */
+static gboolean read_all(HbCarry *carry, HbSnapshotRows *reading, GPtrArray *sets, GError **error)
+{
+    for (int round = 1; sets->len > 0; round++) {
+        g_autoptr(GHashTable) lost = NULL;
+        if (!hb_snapshot_rows_read(reading, error) || (lost = find_lost(carry, error)) == NULL)
+            return FALSE;
+        choose_again(carry, sets, lost, round);
+        if (sets->len > 0)
+            hb_observers_note(carry->source->options->observers, HB_SEVERITY_NOTE, NULL,
+                              "the target crashed, and lost rows of %u table%s: they are read again", sets->len,
+                              sets->len == 1 ? "" : "s");
+    }
+    return TRUE;
+}
+
+static gboolean load(gpointer data, HbRestore *restore, GError **error)
+{
+    HbCarry *carry = data;
+    HbSnapshotSource *source = carry->source;
+    const HbSnapshotSourceOptions *options = source->options;
+    g_autoptr(GPtrArray) sets = NULL;
+    const HbRowConsumer consumer = {open_lane, close_lane, begin_piece, take_row, end_piece, carry, note_cut};
+    HbSnapshotRows reading = {.engine = options->engine,
+                              .address = &options->from,
+                              .snapshot = &source->snapshot,
+                              .sessions = source->readers,
+                              .jobs = source->readers->len,
+                              .stop = options->stop,
+                              .observers = options->observers,
+                              .phase = "carrying rows",
+                              .consumer = &consumer};
+
+    carry->restore = restore;
+    sets = choose_sets(carry);
+    reading.sets = sets;
+    return read_all(carry, &reading, sets, error) && hb_restore_read_journal(restore, error) &&
+           hb_snapshot_source_end(source, error);
+}
+
+/* ---- Life ---- */
+
+static void copy_free(gpointer data)
+{
+    HbRowSet *set = data;
+
+    g_free(set->identity);
+    g_free(set->table);
+    g_free(set);
+}
+
+/* Names may change on the way, but rows are read under the old ones. What else a row set says is shared */
+static void copy_sets(HbCarry *carry)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
+
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSet *copy = g_memdup2(sets->pdata[i], sizeof(HbRowSet));
+        copy->identity = g_strdup(copy->identity);
+        copy->table = g_strdup(copy->table);
+        g_ptr_array_add(carry->sets, copy);
+        g_hash_table_insert(carry->by_set, copy, hb_manifest_add_rows(carry->source->manifest, sets->pdata[i]));
+    }
+}
+
+HbCarry *hb_carry_new(HbSnapshotSource *source)
+{
+    HbCarry *carry = g_new0(HbCarry, 1);
+
+    carry->supply = (HbRowProvider){.load = load, .data = carry};
+    carry->source = source;
+    carry->sets = g_ptr_array_new_with_free_func(copy_free);
+    carry->by_set = g_hash_table_new(NULL, NULL);
+    carry->left = g_hash_table_new(NULL, NULL);
+    carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    g_mutex_init(&carry->lock);
+    copy_sets(carry);
+    return carry;
+}
+
+void hb_carry_free(HbCarry *carry)
+{
+    if (carry == NULL)
+        return;
+    g_ptr_array_unref(carry->sets);
+    g_hash_table_unref(carry->by_set);
+    g_hash_table_unref(carry->left);
+    g_hash_table_unref(carry->done);
+    g_mutex_clear(&carry->lock);
+    g_free(carry);
+}
+
+const HbRowProvider *hb_carry_get_supply(const HbCarry *carry)
+{
+    return &carry->supply;
+}

@@ -1,0 +1,251 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/claim.h"
+
+#include "work/run/lookout.h"
+
+#define BEAT_EVERY_US (3 * G_TIME_SPAN_SECOND)
+#define DEAD_AFTER_S  30
+#define LOOK_EVERY_MS 1000
+#define LOOKS_MAX     (DEAD_AFTER_S + 15)
+
+struct HbClaim {
+    const HbEngine *engine;
+    HbAddress address;
+    gboolean of_server;
+    HbStop *stop;
+    HbObservers *observers;
+    HbSession *session; /* the thread's own once it runs */
+    GThread *thread;
+    GMutex lock; /* guards what follows */
+    GCond ended;
+    gboolean is_ended;
+    char *wait;     /* the last that was seen; NULL: none */
+    char *taken_by; /* another run that has the hold by now; NULL: none */
+};
+
+gboolean hb_claim_is_dead(const HbPeer *holder)
+{
+    return holder->id != 0 && holder->silent_s >= DEAD_AFTER_S;
+}
+
+/* ---- Dead sessions ---- */
+
+static gboolean end_lost(HbClaim *claim, HbSession *session, GError **error)
+{
+    g_autoptr(GArray) alive = hb_stop_list_ids(claim->stop, claim->address.uri);
+    guint ended = 0;
+
+    if (!claim->engine->end_lost(session, alive, &ended, error))
+        return FALSE;
+    if (ended > 0)
+        hb_observers_note(claim->observers, HB_SEVERITY_NOTE, NULL,
+                          "ended %u session%s on the target that a broken connection had left behind", ended,
+                          ended > 1 ? "s" : "");
+    return TRUE;
+}
+
+gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error)
+{
+    return (!lost || end_lost(claim, session, error)) && claim->engine->serve(session, error);
+}
+
+/* ---- Taking it ---- */
+
+static gboolean set_taken_error(const char *who, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_BLOCKED, "wait until it has ended, or end it, then begin again",
+                        "another run restores into this database now (%s); nothing was written", who);
+}
+
+static void tell_waiting(HbClaim *claim, const HbPeer *holder)
+{
+    hb_observers_note(claim->observers, HB_SEVERITY_NOTE, NULL,
+                      "%s has the hold on the target: waiting up to %d s to see whether its program is alive",
+                      holder->who, DEAD_AFTER_S);
+}
+
+/* TRUE with holder->id: somebody is silent, and may be dead */
+static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
+{
+    hb_peer_clear(holder);
+    if (!claim->engine->claim(claim->session, claim->of_server, holder, error))
+        return FALSE;
+    if (hb_claim_is_dead(holder)) {
+        hb_peer_clear(holder);
+        return end_lost(claim, claim->session, error) &&
+               claim->engine->claim(claim->session, claim->of_server, holder, error);
+    }
+    return TRUE;
+}
+
+/*
+ * Who was silent, and is less so now, is alive, and so is he of whom nothing can be seen twice. A session that ends
+ * may be followed by another one that ends: our own look at the target, or the next run that was killed
+ */
+static gboolean is_alive(const HbPeer *holder, guint64 id_before, gint64 silent_before)
+{
+    return holder->id == id_before && (holder->silent_s < 0 || holder->silent_s < silent_before);
+}
+
+static gboolean wait_for_it(HbClaim *claim, HbPeer *holder, GError **error)
+{
+    for (guint look = 0; look < LOOKS_MAX; look++) {
+        const guint64 id_before = holder->id;
+        const gint64 silent_before = holder->silent_s;
+
+        if (!try_once(claim, holder, error))
+            return FALSE;
+        if (holder->id == 0)
+            return end_lost(claim, claim->session, error);
+        if (is_alive(holder, id_before, silent_before))
+            break;
+        if (look == 1)
+            tell_waiting(claim, holder);
+        if (!hb_stop_sleep(claim->stop, LOOK_EVERY_MS))
+            return hb_stop_set_error(error);
+    }
+    return set_taken_error(holder->who, error);
+}
+
+static gboolean take(HbClaim *claim, GError **error)
+{
+    HbPeer holder = {0};
+    const gboolean ok = wait_for_it(claim, &holder, error);
+
+    hb_peer_clear(&holder);
+    return ok;
+}
+
+/* ---- Keeping it ---- */
+
+static void give_up(HbClaim *claim, const char *who)
+{
+    g_mutex_lock(&claim->lock);
+    if (claim->taken_by == NULL)
+        claim->taken_by = g_strdup(who);
+    g_mutex_unlock(&claim->lock);
+    hb_stop_trigger(claim->stop);
+}
+
+/* A session that broke is opened again when the server lets us; its predecessor may still have the hold */
+static void reopen(HbClaim *claim)
+{
+    claim->engine->close(claim->session);
+    claim->session = claim->engine->open(&claim->address, NULL);
+    if (claim->session != NULL && end_lost(claim, claim->session, NULL))
+        return;
+    claim->engine->close(claim->session);
+    claim->session = NULL;
+}
+
+static void look(HbClaim *claim)
+{
+    char *wait = NULL;
+
+    if (!hb_lookout_ask(claim->engine, claim->session, &claim->address, "the target", claim->stop, claim->observers,
+                        &wait, NULL) ||
+        wait == NULL)
+        return;
+    g_mutex_lock(&claim->lock);
+    g_free(claim->wait);
+    claim->wait = wait;
+    g_mutex_unlock(&claim->lock);
+}
+
+static void beat(HbClaim *claim)
+{
+    HbPeer holder = {0};
+
+    if (claim->session == NULL || !claim->engine->claim(claim->session, claim->of_server, &holder, NULL)) {
+        reopen(claim);
+        if (claim->session != NULL)
+            claim->engine->claim(claim->session, claim->of_server, &holder, NULL);
+    }
+    if (holder.id != 0)
+        give_up(claim, holder.who);
+    else if (claim->session != NULL)
+        look(claim);
+    hb_peer_clear(&holder);
+}
+
+static gpointer run(gpointer data)
+{
+    HbClaim *claim = data;
+
+    g_mutex_lock(&claim->lock);
+    while (!claim->is_ended) {
+        gint64 until = g_get_monotonic_time() + BEAT_EVERY_US;
+        while (!claim->is_ended && g_cond_wait_until(&claim->ended, &claim->lock, until))
+            continue;
+        if (claim->is_ended || hb_stop_is_set(claim->stop))
+            break;
+        g_mutex_unlock(&claim->lock);
+        beat(claim);
+        g_mutex_lock(&claim->lock);
+    }
+    g_mutex_unlock(&claim->lock);
+    return NULL;
+}
+
+/* ---- Life ---- */
+
+HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
+                       HbObservers *observers, GError **error)
+{
+    HbClaim *claim = g_new0(HbClaim, 1);
+
+    claim->engine = engine;
+    claim->address = *address;
+    claim->of_server = of_server;
+    claim->stop = stop;
+    claim->observers = observers;
+    g_mutex_init(&claim->lock);
+    g_cond_init(&claim->ended);
+    claim->session = engine->open(address, error);
+    if (claim->session == NULL || !take(claim, error)) {
+        hb_claim_release(claim);
+        return NULL;
+    }
+    claim->thread = g_thread_new("claim", run, claim);
+    return claim;
+}
+
+void hb_claim_release(HbClaim *claim)
+{
+    if (claim == NULL)
+        return;
+    g_mutex_lock(&claim->lock);
+    claim->is_ended = TRUE;
+    g_cond_broadcast(&claim->ended);
+    g_mutex_unlock(&claim->lock);
+    if (claim->thread != NULL)
+        g_thread_join(claim->thread);
+    claim->engine->close(claim->session);
+    g_mutex_clear(&claim->lock);
+    g_cond_clear(&claim->ended);
+    g_free(claim->wait);
+    g_free(claim->taken_by);
+    g_free(claim);
+}
+
+gboolean hb_claim_check(HbClaim *claim, GError **error)
+{
+    gboolean ok;
+
+    if (claim == NULL)
+        return TRUE;
+    g_mutex_lock(&claim->lock);
+    ok = claim->taken_by == NULL || set_taken_error(claim->taken_by, error);
+    g_mutex_unlock(&claim->lock);
+    return ok;
+}
+
+char *hb_claim_get_wait(HbClaim *claim)
+{
+    char *wait;
+
+    g_mutex_lock(&claim->lock);
+    wait = g_strdup(claim->wait);
+    g_mutex_unlock(&claim->lock);
+    return wait;
+}

@@ -1,0 +1,34 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * claim - a restore's hold on its target, so that no other works there at the same time.
+ *
+ * A session of its own has the hold, proves every few seconds that we are alive, and looks what the others wait for.
+ * Who comes and finds a holder that has been silent for long knows that its program is gone, or its network: that run's
+ * sessions are ended, so that nobody waits behind their locks.
+ */
+#pragma once
+
+#include "work/run/observer.h"
+#include "work/run/stop.h"
+
+typedef struct HbClaim HbClaim;
+
+/* Has whoever holds it been silent for so long that his program cannot be alive? */
+gboolean hb_claim_is_dead(const HbPeer *holder);
+
+/*
+ * Waits until a silent holder has spoken or is dead, not longer than that takes. HB_ERROR_BLOCKED if another run is at
+ * work. What is given must outlive it
+ */
+HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
+                       HbObservers *observers, GError **error);
+void hb_claim_release(HbClaim *claim); /* accepts NULL */
+
+/* A session begins to work for it. lost: another one was lost before, which must not stay in our way */
+gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error);
+
+/* What was last waited for on the target, and who held it; NULL: nothing was. The caller's */
+char *hb_claim_get_wait(HbClaim *claim);
+
+/* The hold went to another run while ours was silent: all that is ours is stopped. HB_ERROR_BLOCKED; otherwise TRUE */
+gboolean hb_claim_check(HbClaim *claim, GError **error);

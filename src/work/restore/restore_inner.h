@@ -1,0 +1,133 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * restore_inner - what the files of a restore share; nobody else includes it.
+ *
+ *     restore         opens, runs, begins and ends the journal
+ *     restore_look    what the target is, whether it is fit, what becomes of the catalog for it
+ *     restore_result  counts what was done, lists what was not
+ *     restore_walk    workers take steps from the plan and settle them
+ *     restore_step    carries one step out
+ *     restore_existing  what becomes of what the target has already
+ *     restore_reach   what of that belongs to others
+ *     restore_early   keys and indexes while other rows still come
+ *     restore_volatile  tables that a crash of the server empties
+ *     restore_roles   users who are there already; passwords for those who get none
+ */
+#pragma once
+
+#include "work/restore/claim.h"
+#include "work/restore/restore.h"
+#include "work/restore/restore_plan.h"
+#include "work/restore/restore_roles.h"
+#include "work/run/workers.h"
+
+/* Attempts at a step that fails for a passing reason */
+#define ATTEMPTS 6
+
+/* The journal's note on a role that was there before us */
+#define NOTE_KEPT "kept"
+
+/* The journal's key of what was decided about what the target has already */
+#define HB_RESTORE_DECISION "existing"
+
+struct HbRestore {
+    HbRestoreOptions options;
+    HbManifest const *manifest;
+    HbAddress target; /* options.to with the database filled in */
+    char *database;
+    HbServerInfo info;
+    gboolean exists;
+    gboolean resumed;
+    gboolean replaces_unfinished; /* what another restore left unfinished is given up, its journal too */
+    gboolean may_be_done;         /* to be resumed, but nothing is unfinished there, and something is there */
+    gboolean done_before;         /* indeed: everything is there */
+    gboolean finished;
+    HbClaim *claim;            /* while it runs */
+    gint broken;               /* atomic: a connection broke, and perhaps the server did */
+    gboolean before_rows;      /* the walk makes only what must exist before rows that come from a supply */
+    const char *note;          /* a key to write into the journal */
+    GPtrArray *along;          /* char *: what comes along, because it is needed */
+    GHashTable *definitions;   /* of tables, where only rows are restored: identity to SQL; NULL: not known */
+    HbTargetCleanup *clearing; /* NULL: the target's database is new, or empty */
+    gboolean rows_came;        /* those of a dump, or all of a supply */
+    GPtrArray *findings;
+    guint absent; /* how many of the catalog's omissions are the dump's own */
+    HbRestorePlan *steps;
+
+    GHashTable *earlier;     /* keys of the steps that the run we resume had finished; NULL without one */
+    GHashTable *journal;     /* steps that are finished as far as the target knows: key to note; only read by workers */
+    GHashTable *failed_rows; /* identities of row sets that a supply could not load, to messages */
+    HbRestorePlan *later;    /* what follows rows that come from a supply; NULL: none do */
+    GHashTable *early;       /* of that, what may be made as soon as its table's rows are in: tables to HbStep * */
+    HbRestoreResult *result;
+
+    /* Held while a session changes rights and memberships, which two cannot do at once; nobody else waits for it */
+    GMutex rights;
+    GHashTable *joined; /* keys of steps that made us members of owners; to SQL that ends it, NULL: refused */
+
+    GMutex lock;                 /* guards the fields below, the plan, and the result's exceptions */
+    GCond settled;               /* a step was settled */
+    GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
+    int password_file;           /* -1: none */
+    GHashTable *kept;            /* identities of roles that were there before us */
+    GError *lost;                /* a connection broke: nobody begins another step */
+};
+
+/* restore_result: what was done, and what was not. Before and after the walk */
+GPtrArray *hb_restore_new_exceptions(void);
+void hb_restore_list_changes(HbRestore *restore);  /* that fitting the target takes */
+void hb_restore_list_left_out(HbRestore *restore); /* because of other steps */
+guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outcome);
+void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result);
+
+/* With the lock held, or before and after the walk */
+/* Borrowed from the result */
+HbException *hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, const char *what, const char *message,
+                                      const char *hint);
+
+/* Acts in a session of its own, outside of the crew */
+gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
+                                 GError **error);
+
+/* restore_walk: until no step is left, or a connection breaks: then restore->lost says why */
+gboolean hb_restore_walk(HbRestore *restore, GError **error);
+
+/* restore_step */
+gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
+/* What a role with the rights can run, without secrets; the caller's */
+char *hb_restore_hint_statement(HbDialect dialect, const char *sql);
+
+/* restore_look: before anything is written, in this order */
+void hb_restore_pick_database(HbRestore *restore);
+gboolean hb_restore_check_dump(const HbRestore *restore, GError **error);
+gboolean hb_restore_inspect_target(HbRestore *restore, GError **error);
+gboolean hb_restore_adapt(HbRestore *restore, GError **error);
+
+/* restore_existing */
+gboolean hb_restore_is_rows_only(const HbRestore *restore);
+gboolean hb_restore_requires_empty(const HbRestore *restore); /* must the target be empty? */
+void hb_restore_keep_definitions(HbRestore *restore);         /* of tables, before they are taken out of the catalog */
+gboolean hb_restore_decide(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
+/* restore_reach: what is there may be somebody else's. owners: of all that is there, as it was read */
+GHashTable *hb_restore_index_owners(const HbCatalog *there); /* identities, borrowed, to names */
+gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *meeting,
+                                    GHashTable *owners, GError **error);
+
+gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);
+void hb_restore_list_gone(HbRestore *restore); /* at the end: what was taken away, and is not back */
+
+/* restore_look: what the target has cannot be restored into; what: says so of the database */
+void hb_restore_refuse_content(HbRestore *restore, const char *what);
+
+/* restore: what the journal has, in a session of the caller's */
+gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error);
+
+/* restore_early: before the rows of a supply come */
+void hb_restore_index_ahead(HbRestore *restore);
+
+/* restore_volatile */
+gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError **error); /* loads them again */
+void hb_restore_list_unlogged(HbRestore *restore); /* at the end, after a connection broke: those that are empty */
+
+/* restore_roles: a role, or what is about one, was there before us. With the lock held */
+void hb_restore_note_kept(HbRestore *restore, const HbStep *step);

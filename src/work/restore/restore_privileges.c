@@ -1,0 +1,132 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/restore_inner.h"
+
+typedef struct {
+    HbRestore *restore;
+    const HbConflictInput *meeting;
+    GHashTable *owners; /* of what is there: identities to names */
+    GHashTable *kept;   /* identities of what stays */
+    HbRestorePrivileges reach;
+} Look;
+
+GHashTable *hb_restore_index_owners(const HbCatalog *there)
+{
+    GHashTable *owners = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+
+    for (guint i = 0; i < hb_catalog_count(there); i++) {
+        const HbObject *object = hb_catalog_get(there, i);
+        if (object->owner != NULL)
+            g_hash_table_insert(owners, object->identity, g_strdup(object->owner));
+    }
+    return owners;
+}
+
+/* Of a part, whose what it is on is; NULL: this role may act as the owner, or there is none */
+static const char *find_foreign_owner(const Look *look, const char *identity)
+{
+    const HbObject *object = hb_catalog_find(look->meeting->there, identity);
+    const char *owner = g_hash_table_lookup(look->owners, identity);
+
+    if (owner == NULL && object != NULL && object->on != NULL)
+        owner = g_hash_table_lookup(look->owners, object->on);
+    return owner != NULL && !g_hash_table_contains(look->reach.owners, owner) ? owner : NULL;
+}
+
+static void tell_foreign(const Look *look, const char *identity, const char *owner, const char *fate)
+{
+    HbFinding *finding = hb_findings_add(look->restore->findings, HB_FINDING_BLOCKER, "right-missing", identity,
+                                         "%s, and belongs to %s, of whom this role is no member", fate, owner);
+    g_autofree char *todo = g_strdup_printf("have this role made a member of %s, or restore as somebody who is", owner);
+
+    hb_finding_advise(finding, todo, NULL);
+}
+
+static void look_at_items(const Look *look, const GPtrArray *items, const char *fate)
+{
+    for (guint i = 0; i < items->len; i++) {
+        const HbCleanupItem *item = items->pdata[i];
+        const char *owner = find_foreign_owner(look, item->identity);
+        if (owner != NULL)
+            tell_foreign(look, item->identity, owner, fate);
+    }
+}
+
+static void look_at_schemas(const Look *look, const HbObject *object, GHashTable *told)
+{
+    for (guint n = 0; object->on == NULL && n < object->needs->len; n++) {
+        char *need = object->needs->pdata[n];
+        if (!g_hash_table_contains(look->reach.closed, need) || hb_catalog_find(look->meeting->there, need) == NULL ||
+            !g_hash_table_add(told, need))
+            continue;
+        hb_finding_advise(hb_findings_add(look->restore->findings, HB_FINDING_BLOCKER, "right-missing", need,
+                                          "does not let this role create anything in it: %s, for example",
+                                          object->identity),
+                          "have the right granted by its owner", NULL);
+    }
+}
+
+/* What comes into schemas, and onto tables, that stay */
+static void look_at_places(const Look *look)
+{
+    g_autoptr(GHashTable) told = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(look->meeting->wanted); i++) {
+        const HbObject *object = hb_catalog_get(look->meeting->wanted, i);
+        const char *owner = object->on != NULL && g_hash_table_contains(look->kept, object->on)
+                                ? find_foreign_owner(look, object->on)
+                                : NULL;
+        if (object->kind == HB_KIND_ROWS || g_hash_table_contains(look->kept, object->identity) ||
+            hb_kind_get_traits(object->kind)->part == HB_PART_USERS)
+            continue;
+        look_at_schemas(look, object, told);
+        if (owner != NULL && g_hash_table_add(told, object->on)) {
+            g_autofree char *fate = g_strdup_printf("stays, would get %s", object->identity);
+            tell_foreign(look, object->on, owner, fate);
+        }
+    }
+}
+
+/* Half of the locks are left to others */
+#define LOCKS_DIVISOR 2
+
+static void look_at_locks(const Look *look)
+{
+    HbTargetCleanup *clearing = look->restore->clearing;
+    const guint turns = look->reach.locks == 0 ? 1
+                                               : hb_target_cleanup_take_turns(clearing, look->meeting->there,
+                                                                              look->reach.locks / LOCKS_DIVISOR);
+
+    if (turns == 1)
+        return;
+    hb_finding_advise(
+        hb_findings_add(look->restore->findings, HB_FINDING_WARNING, "in-parts", look->restore->database,
+                        "has more to be dropped or emptied than the server can lock at once: that is done in %u "
+                        "transactions, and if one fails, what the earlier ones took is listed as gone",
+                        turns),
+        "raise max_locks_per_transaction there, if it is to be all or nothing", NULL);
+}
+
+gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *meeting,
+                                    GHashTable *owners, GError **error)
+{
+    const HbTargetCleanup *clearing = restore->clearing;
+    Look look = {.restore = restore, .meeting = meeting, .owners = owners};
+    gboolean ok;
+
+    if (restore->options.engine->read_privileges == NULL)
+        return TRUE;
+    look.kept = g_hash_table_new(g_str_hash, g_str_equal);
+    for (guint i = 0; i < clearing->kept->len; i++)
+        g_hash_table_add(look.kept, clearing->kept->pdata[i]);
+    ok = restore->options.engine->read_privileges(session, &look.reach, error);
+    if (ok)
+        look_at_locks(&look);
+    if (ok && !restore->info.is_superuser) {
+        look_at_items(&look, clearing->dropped, "would be dropped");
+        look_at_items(&look, clearing->aside, "would be taken off and put back");
+        look_at_places(&look);
+    }
+    hb_restore_privileges_clear(&look.reach);
+    g_hash_table_unref(look.kept);
+    return ok;
+}

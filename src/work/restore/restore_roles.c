@@ -1,0 +1,268 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/restore_inner.h"
+
+#include "core/compare/compare.h"
+#include "core/graph/order.h"
+#include "core/sql/lexer.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <sys/random.h>
+#include <unistd.h>
+
+#define PASSWORD_LETTERS "abcdefghijkmnopqrstuvwxyzABCDEFGHJKLMNPQRSTUVWXYZ23456789"
+#define PASSWORD_LENGTH  24 /* of 56 letters: about 139 bits */
+
+/* ---- Users who are there already ---- */
+
+/* The role itself, its password and settings, and what it is a member of */
+static gboolean is_about(const HbObject *object, const char *role)
+{
+    const char *name = strchr(role, ' ') + 1, *after;
+
+    if (object == NULL || strcmp(object->identity, role) == 0)
+        return object != NULL;
+    after = g_str_has_prefix(hb_object_get_name(object), name) ? hb_object_get_name(object) + strlen(name) : NULL;
+    return after != NULL && hb_object_has_need(object, role) &&
+           (object->kind != HB_KIND_MEMBERSHIP || g_str_has_prefix(after, " in "));
+}
+
+static void append_difference(GString *text, const HbDifference *difference)
+{
+    g_string_append_printf(text, "%s%s", text->len > 0 ? "; " : "", difference->identity);
+    if (difference->type == HB_DIFFERENCE_MISSING)
+        g_string_append(text, " is missing");
+    else if (difference->from != NULL && difference->to != NULL)
+        g_string_append_printf(text, " is “%s”, not “%s”", difference->to, difference->from);
+}
+
+/* The message on a kept role: what the source's has otherwise */
+static char *tell_kept(const HbRestore *restore, const char *role)
+{
+    g_autoptr(GString) text = g_string_new(NULL);
+
+    for (guint i = 0; restore->role_differences != NULL && i < restore->role_differences->len; i++) {
+        const HbDifference *difference = restore->role_differences->pdata[i];
+        if (is_about(hb_catalog_find(restore->manifest->catalog, difference->identity), role))
+            append_difference(text, difference);
+    }
+    return text->len > 0 ? g_strdup_printf("was there already and stays as it is; unlike in the source, %s", text->str)
+                         : g_strdup("was there already and stays as it is");
+}
+
+gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error)
+{
+    g_autoptr(HbCatalog) users = restore->options.engine->read_server(session, HB_PART_USERS, error);
+
+    if (users == NULL || !hb_order_arrange(users, error))
+        return FALSE;
+    restore->role_differences = hb_compare_new();
+    hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->script.dialect, HB_PART_USERS,
+                        restore->role_differences);
+    return TRUE;
+}
+
+static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
+{
+    gboolean kept = object->needs->len > 0;
+
+    for (guint n = 0; n < object->needs->len; n++)
+        kept = kept && g_hash_table_contains(restore->kept, object->needs->pdata[n]);
+    return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
+                    object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_GLOBAL_GRANT);
+}
+
+void hb_restore_note_kept(HbRestore *restore, const HbStep *step)
+{
+    g_autofree char *message = NULL;
+
+    g_hash_table_add(restore->kept, step->object->identity);
+    if (step->object->kind != HB_KIND_ROLE)
+        return;
+    message = tell_kept(restore, step->object->identity);
+    hb_restore_add_exception(restore, HB_OUTCOME_KEPT, step->key, message, NULL);
+}
+
+gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    if (!restore->options.engine->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
+        return FALSE;
+    g_mutex_lock(&restore->lock);
+    hb_restore_note_kept(restore, step);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
+gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *kept, GError **error)
+{
+    *kept = FALSE;
+    if (step->type != HB_STEP_TYPE_OBJECT)
+        return TRUE;
+    if (step->object->kind == HB_KIND_ROLE)
+        return restore->options.engine->find_role(worker->session, hb_object_get_name(step->object), kept, error);
+    g_mutex_lock(&restore->lock);
+    *kept = is_about_kept_role(restore, step->object);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
+/* ---- Joining owners ---- */
+
+#define JOINING "join role "
+
+/* The role that the step's object belongs to or is about, unquoted; NULL: there is none. The caller's */
+static char *find_owner(const HbStep *step)
+{
+    static const char begins[] = "for ";
+    const HbObject *object = step->object;
+    const char *name = hb_object_get_name(object);
+    HbToken token;
+
+    if (object->owner_sql != NULL && object->owner != NULL)
+        return g_strdup(object->owner);
+    if (object->kind == HB_KIND_DATABASE_OWNER)
+        return hb_lexer_unquote_name(name);
+    if (object->kind != HB_KIND_DEFAULT_GRANT || !g_str_has_prefix(name, begins))
+        return NULL;
+    name += strlen(begins);
+    token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &name);
+    return hb_token_unquote(&token);
+}
+
+/* With the rights' lock held: one of all workers does it */
+static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, const char *key)
+{
+    char *leaving = NULL;
+    g_autofree char *sql = restore->options.engine->make_joining(worker->session, owner, &leaving);
+    g_autoptr(GError) refusal = NULL;
+
+    if (!restore->options.engine->run_step(worker->session, sql, key, leaving, &refusal) &&
+        !hb_error_is(refusal, HB_ERROR_ALREADY_DONE))
+        g_clear_pointer(&leaving, g_free);
+    g_hash_table_insert(restore->joined, g_strdup(key), leaving);
+    return leaving != NULL;
+}
+
+gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep *step)
+{
+    g_autofree char *owner = restore->options.engine->make_joining != NULL ? find_owner(step) : NULL;
+    g_autofree char *key = owner != NULL ? g_strconcat(JOINING, owner, NULL) : NULL;
+    gpointer leaving;
+    gboolean joined;
+
+    if (owner == NULL || restore->info.is_superuser || strcmp(owner, restore->info.user) == 0)
+        return FALSE;
+    g_mutex_lock(&restore->rights);
+    if (g_hash_table_lookup_extended(restore->joined, key, NULL, &leaving))
+        joined = leaving != NULL;
+    else
+        joined = join(restore, worker, owner, key);
+    g_mutex_unlock(&restore->rights);
+    return joined;
+}
+
+static void add_joined_before(HbRestore *restore)
+{
+    GHashTableIter iter;
+    gpointer key, note;
+
+    g_hash_table_iter_init(&iter, restore->journal);
+    while (g_hash_table_iter_next(&iter, &key, &note)) {
+        if (g_str_has_prefix(key, JOINING))
+            g_hash_table_replace(restore->joined, g_strdup(key), g_strdup(note));
+    }
+}
+
+void hb_roles_list_joined(HbRestore *restore)
+{
+    g_autoptr(GList) keys = NULL;
+
+    if (restore->journal != NULL)
+        add_joined_before(restore);
+    keys = g_list_sort(g_hash_table_get_keys(restore->joined), (GCompareFunc)strcmp);
+    for (GList *at = keys; at != NULL; at = at->next) {
+        const char *leaving = g_hash_table_lookup(restore->joined, at->data);
+        g_autofree char *message =
+            g_strdup_printf("%s is a member of it now, so that it could give it what it owns", restore->info.user);
+        g_autofree char *hint = leaving != NULL ? g_strdup_printf("when all is verified, leave it: %s", leaving) : NULL;
+        if (leaving != NULL)
+            hb_restore_add_exception(restore, HB_OUTCOME_KEPT, (const char *)at->data + strlen("join "), message, hint);
+    }
+}
+
+/* ---- New passwords ---- */
+
+static gboolean file_error(GError **error, const char *path)
+{
+    return hb_error_set(error, HB_ERROR_FILE, "name a file for --new-passwords that does not exist yet", "%s: %s", path,
+                        g_strerror(errno));
+}
+
+gboolean hb_roles_open_passwords(HbRestore *restore, GError **error)
+{
+    const char *path = restore->options.new_passwords;
+    int flags = O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | (restore->resumed ? 0 : O_EXCL);
+
+    if (path == NULL)
+        return TRUE;
+    restore->password_file = open(path, flags, 0600);
+    return restore->password_file >= 0 || file_error(error, path);
+}
+
+void hb_roles_close_passwords(HbRestore *restore)
+{
+    if (restore->password_file >= 0)
+        close(restore->password_file);
+    restore->password_file = -1;
+}
+
+/* Letters drawn evenly: random bytes beyond the last full round of the alphabet are thrown away */
+static gboolean draw_password(char password[PASSWORD_LENGTH + 1], GError **error)
+{
+    const guint letters = sizeof PASSWORD_LETTERS - 1;
+    guint length = 0;
+
+    while (length < PASSWORD_LENGTH) {
+        unsigned char byte;
+        if (getrandom(&byte, 1, 0) != 1)
+            return hb_error_set(error, HB_ERROR_FILE, NULL, "no random bytes: %s", g_strerror(errno));
+        if (byte < 256 / letters * letters)
+            password[length++] = PASSWORD_LETTERS[byte % letters];
+    }
+    password[length] = '\0';
+    return TRUE;
+}
+
+static gboolean note_password(HbRestore *restore, const char *role, const char *password, GError **error)
+{
+    g_autofree char *line = g_strdup_printf("%s\t%s\n", role, password);
+    gssize length = (gssize)strlen(line);
+    gboolean ok = write(restore->password_file, line, (gsize)length) == length && fsync(restore->password_file) == 0;
+
+    memset(line, 0, (gsize)length);
+    return ok || file_error(error, restore->options.new_passwords);
+}
+
+static gboolean has_password(const HbRestore *restore, const HbObject *role)
+{
+    g_autofree char *identity = hb_identity_new(HB_KIND_PASSWORD, hb_object_get_name(role));
+
+    return hb_catalog_find(restore->manifest->catalog, identity) != NULL;
+}
+
+char *hb_roles_renew_password(HbRestore *restore, HbSession *session, const HbObject *role, GError **error)
+{
+    char password[PASSWORD_LENGTH + 1];
+    char *sql = NULL;
+
+    if (restore->password_file < 0 || role->kind != HB_KIND_ROLE || has_password(restore, role))
+        return NULL;
+    if (!draw_password(password, error))
+        return NULL;
+    sql = restore->options.engine->make_password_sql(session, role, password, error);
+    if (sql != NULL && !note_password(restore, hb_object_get_name(role), password, error))
+        g_clear_pointer(&sql, g_free);
+    memset(password, 0, sizeof password);
+    return sql;
+}

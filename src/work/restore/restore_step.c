@@ -1,0 +1,162 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/restore_inner.h"
+
+#include "core/sql/lexer.h"
+#include "work/restore/load_chunk.h"
+
+#include <string.h>
+
+/* Rows of a supply are in the target already; a server that crashed may have lost what it said it had */
+static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    if (restore->options.dump == NULL)
+        return hb_error_set(error, HB_ERROR_STATEMENT, "send the dump again, into a new database",
+                            "its rows came, and are not there any more");
+    return hb_load_chunk(worker, restore->options.dump, step->rows->set, step->chunk, step->key, error);
+}
+
+#define STATEMENT_LIMIT 400
+
+char *hb_restore_hint_statement(HbDialect dialect, const char *sql)
+{
+    g_autofree char *hidden = hb_lexer_hide_passwords(dialect, sql);
+
+    if (strlen(hidden) > STATEMENT_LIMIT)
+        return g_strdup("a role with the rights can run its statement from the dump's SQL files");
+    return g_strdup_printf("a role with the rights can run: %s", hidden);
+}
+
+static char *join_definition(const HbStep *step)
+{
+    const HbObject *object = step->object;
+
+    return g_strconcat(step->sql != NULL ? step->sql : object->definition, object->owner_sql != NULL ? "\n" : NULL,
+                       object->owner_sql, NULL);
+}
+
+/* One at a time: two sessions cannot change the rights on one schema at once */
+static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbStep *step)
+{
+    const HbEngine *engine = restore->options.engine;
+    g_autofree char *lending = engine->make_lending != NULL ? engine->make_lending(step->object) : NULL;
+    g_autofree char *sql = lending != NULL ? g_strconcat(step->object->definition, "\n", lending, NULL) : NULL;
+    gboolean ok = FALSE;
+
+    if (sql == NULL)
+        return FALSE;
+    g_mutex_lock(&restore->rights);
+    ok = engine->run_step(worker->session, sql, step->key, NULL, NULL);
+    g_mutex_unlock(&restore->rights);
+    return ok;
+}
+
+/* Who may not give an object away keeps it, so that what hangs on it can come */
+static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
+                                  GError **error)
+{
+    g_autoptr(GError) refusal = cause;
+    g_autofree char *message = NULL, *hint = NULL;
+
+    if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
+        return FALSE;
+    message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
+    hint = hb_restore_hint_statement(restore->options.engine->script.dialect, step->object->owner_sql);
+    g_mutex_lock(&restore->lock);
+    hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
+    g_mutex_unlock(&restore->lock);
+    return TRUE;
+}
+
+static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autoptr(GError) refusal = NULL;
+    g_autofree char *password_sql = hb_roles_renew_password(restore, worker->session, step->object, &refusal);
+    g_autofree char *definition = join_definition(step);
+    g_autofree char *sql = g_strconcat(definition, password_sql != NULL ? "\n" : NULL, password_sql, NULL);
+    GError *cause = NULL;
+
+    if (refusal != NULL) {
+        g_propagate_error(error, g_steal_pointer(&refusal));
+        return FALSE;
+    }
+
+    if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
+        return TRUE;
+    if (hb_error_is(cause, HB_ERROR_RIGHTS) && hb_roles_join_owner(restore, worker, step)) {
+        g_clear_error(&cause);
+        if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause) ||
+            run_with_lending(restore, worker, step)) {
+            g_clear_error(&cause);
+            return TRUE;
+        }
+    }
+    if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
+        (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
+        return run_without_owner(restore, worker, step, cause, error);
+    g_propagate_error(error, cause);
+    return FALSE;
+}
+
+static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->table);
+
+    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+}
+
+static gboolean run_clearing(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    const char *preamble = restore->options.engine->clearing_preamble;
+    g_autofree char *sql = g_strconcat(preamble != NULL ? preamble : "", step->sql, NULL);
+
+    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+}
+
+static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    switch (step->type) {
+    case HB_STEP_TYPE_CHUNK:
+        return load_chunk(restore, worker, step, error);
+    case HB_STEP_TYPE_LOST_ROWS:
+        return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s",
+                            (const char *)g_hash_table_lookup(restore->failed_rows, step->object->identity));
+    case HB_STEP_TYPE_CLEAR:
+        return run_clearing(restore, worker, step, error);
+    case HB_STEP_TYPE_ANALYZE:
+        return run_analyze(restore, worker, step, error);
+    default:
+        return run_object(restore, worker, step, error);
+    }
+}
+
+/* Tries again what failed for a passing reason */
+static gboolean run_stubbornly(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) ours = NULL;
+
+        if (run_once(restore, worker, step, &ours))
+            return TRUE;
+        if (attempt == ATTEMPTS || !hb_error_is(ours, HB_ERROR_RETRY) || hb_stop_is_set(restore->options.stop)) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+    }
+}
+
+gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+{
+    GError *cause = NULL;
+    gboolean kept;
+
+    if (!hb_roles_is_kept(restore, worker, step, &kept, error))
+        return FALSE;
+    if (kept ? hb_roles_keep(restore, worker, step, &cause) : run_stubbornly(restore, worker, step, &cause))
+        return TRUE;
+    if (hb_error_is(cause, HB_ERROR_ALREADY_DONE)) {
+        g_error_free(cause);
+        return TRUE;
+    }
+    g_propagate_error(error, cause);
+    return FALSE;
+}

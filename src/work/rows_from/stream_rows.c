@@ -1,0 +1,334 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/rows_from/stream_rows.h"
+
+#include "core/rows/row_counter.h"
+#include "work/run/workers.h"
+
+#include <string.h>
+
+#define CHUNKS_A_SESSION 2
+#define ATTEMPTS         4
+#define WAIT_US          (200 * 1000)
+
+struct HbStreamRows {
+    HbRowProvider supply;
+    HbStream *stream;
+    HbRestoreOptions options; /* as far as it needs them */
+    HbRestore *restore;
+    GAsyncQueue *chunks; /* HbStreamChunk *, or &inflow->end */
+    GAsyncQueue *places; /* something for each chunk that may still be put there */
+    HbStreamChunk end;
+    GMutex lock;        /* guards what follows */
+    GHashTable *loaded; /* file to HbDigest * of what was loaded */
+};
+
+/* ---- A worker: loads chunks ---- */
+
+static gboolean enter(HbWorker *worker, gpointer data, GError **error)
+{
+    return hb_restore_enter(((HbStreamRows *)data)->restore, worker->session, worker->lost, error);
+}
+
+typedef struct {
+    HbWorker *worker;
+    HbUnpacker *unpacker;
+    HbRowCounter counter;
+} Pouring;
+
+static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    Pouring *pouring = data;
+
+    if (hb_stop_is_set(pouring->worker->crew->stop))
+        return hb_stop_set_error(error);
+    if (!hb_unpacker_read(pouring->unpacker, bytes, length, error))
+        return FALSE;
+    hb_row_counter_add(&pouring->counter, *bytes, *length);
+    hb_worker_tell_advanced(pouring->worker, *length, *length);
+    return *length > 0 || hb_row_counter_is_whole(&pouring->counter) ||
+           hb_error_set(error, HB_ERROR_DAMAGED, NULL, "a chunk of the stream ends within a row");
+}
+
+static void note_loaded(HbStreamRows *inflow, const char *file, const HbDigest *digest)
+{
+    g_mutex_lock(&inflow->lock);
+    g_hash_table_replace(inflow->loaded, g_strdup(file), g_memdup2(digest, sizeof *digest));
+    g_mutex_unlock(&inflow->lock);
+}
+
+static char *key_of(const HbStreamChunk *chunk)
+{
+    return g_strdup_printf("%s %s", chunk->rows->set->identity, chunk->file);
+}
+
+static gboolean load_once(HbStreamRows *inflow, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
+{
+    Pouring pouring = {.worker = worker, .unpacker = hb_unpacker_open_bytes(chunk->bytes, chunk->file)};
+    g_autofree char *key = key_of(chunk);
+    gboolean ok;
+
+    hb_row_counter_init(&pouring.counter, 0);
+    ok = worker->crew->engine->write_rows(worker->session, chunk->rows->set, give_rows, &pouring, key, error);
+    if (ok)
+        note_loaded(inflow, chunk->file, &pouring.counter.sum.digest);
+    hb_row_counter_clear(&pouring.counter);
+    hb_unpacker_close(pouring.unpacker);
+    return ok;
+}
+
+/* What was committed although the answer got lost is found in the journal */
+static gboolean is_there_after_all(HbStreamRows *inflow, const HbStreamChunk *chunk)
+{
+    g_autofree char *key = key_of(chunk);
+    gboolean there;
+
+    g_mutex_lock(&inflow->lock);
+    there = hb_restore_read_journal(inflow->restore, NULL) && hb_restore_is_noted(inflow->restore, key);
+    g_mutex_unlock(&inflow->lock);
+    return there;
+}
+
+static gboolean load_stubbornly(HbStreamRows *inflow, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) cause = NULL;
+
+        if (load_once(inflow, worker, chunk, &cause) || hb_error_is(cause, HB_ERROR_ALREADY_DONE))
+            return TRUE;
+        if (hb_error_is(cause, HB_ERROR_LOST) && attempt < ATTEMPTS && hb_worker_reopen(worker, NULL)) {
+            hb_restore_note_broken(inflow->restore);
+            if (is_there_after_all(inflow, chunk))
+                return TRUE;
+            continue;
+        }
+        if (hb_error_is(cause, HB_ERROR_RETRY) && attempt < ATTEMPTS)
+            continue;
+        if (hb_error_is(cause, HB_ERROR_STATEMENT) || hb_error_is(cause, HB_ERROR_RIGHTS) ||
+            hb_error_is(cause, HB_ERROR_ABSENT) || hb_error_is(cause, HB_ERROR_LOCKED)) {
+            hb_restore_fail_rows(inflow->restore, chunk->rows->set, cause);
+            return TRUE; /* that table's matter; the others go on */
+        }
+        g_propagate_prefixed_error(error, g_steal_pointer(&cause), "%s: ", chunk->file);
+        return FALSE;
+    }
+}
+
+static void chunk_free(gpointer data)
+{
+    hb_stream_chunk_clear(data);
+    g_free(data);
+}
+
+static gboolean work(HbWorker *worker, gpointer data, GError **error)
+{
+    HbStreamRows *inflow = data;
+    gboolean ok = TRUE;
+    HbStreamChunk *chunk;
+
+    while (ok && (chunk = g_async_queue_pop(inflow->chunks)) != &inflow->end) {
+        hb_worker_tell_started(worker, chunk->rows->set->table);
+        ok = load_stubbornly(inflow, worker, chunk, error);
+        hb_worker_tell_finished(worker);
+        chunk_free(chunk);
+        g_async_queue_push(inflow->places, inflow);
+    }
+    g_async_queue_push(inflow->chunks, &inflow->end); /* for the next worker */
+    return ok;
+}
+
+/* ---- This thread: reads the stream ---- */
+
+/* FALSE if the workers have ended before the stream did */
+static gboolean wait_for_place(HbStreamRows *inflow)
+{
+    while (!hb_stop_is_set(inflow->options.stop)) {
+        if (g_async_queue_timeout_pop(inflow->places, WAIT_US) != NULL)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static gboolean is_wanted(HbStreamRows *inflow, const HbStreamChunk *chunk)
+{
+    g_autofree char *key = key_of(chunk);
+    gboolean noted;
+
+    /* A worker whose connection broke reads the journal anew */
+    g_mutex_lock(&inflow->lock);
+    noted = hb_restore_is_noted(inflow->restore, key);
+    g_mutex_unlock(&inflow->lock);
+    return !noted &&
+           hb_catalog_find(hb_stream_get_manifest(inflow->stream)->catalog, chunk->rows->set->identity) != NULL;
+}
+
+static gboolean read_stream(HbStreamRows *inflow, GError **error)
+{
+    for (;;) {
+        HbStreamChunk chunk = {0};
+        if (!hb_stream_next(inflow->stream, &chunk, error)) {
+            hb_stream_chunk_clear(&chunk);
+            return FALSE;
+        }
+        if (chunk.file == NULL)
+            return TRUE;
+        if (!is_wanted(inflow, &chunk)) {
+            hb_stream_chunk_clear(&chunk);
+        } else if (wait_for_place(inflow)) {
+            g_async_queue_push(inflow->chunks, g_memdup2(&chunk, sizeof chunk));
+        } else {
+            hb_stream_chunk_clear(&chunk);
+            return hb_stop_set_error(error);
+        }
+    }
+}
+
+typedef struct {
+    HbStreamRows *inflow;
+    GThread *thread;
+    GError *error;
+    gboolean ok;
+} Reading;
+
+static gpointer run_reading(gpointer data)
+{
+    Reading *reading = data;
+
+    reading->ok = read_stream(reading->inflow, &reading->error);
+    if (!reading->ok)
+        hb_stop_trigger(reading->inflow->options.stop);
+    g_async_queue_push(reading->inflow->chunks, &reading->inflow->end);
+    return NULL;
+}
+
+/* ---- The end: is what was loaded what was dumped? ---- */
+
+static gboolean take_chunks(HbStreamRows *inflow, HbStoredRows *rows, const HbStoredRows *last, GError **error)
+{
+    for (guint c = 0; c < last->chunks->len; c++) {
+        const HbChunk *chunk = last->chunks->pdata[c];
+        const HbDigest *loaded = g_hash_table_lookup(inflow->loaded, chunk->file);
+        HbChunk *copy;
+        if (loaded != NULL && !hb_digest_is_equal(loaded, &chunk->digest))
+            return hb_error_set(error, HB_ERROR_DAMAGED, "drop what was restored, and send the dump again",
+                                "%s: the rows that came are not those that were dumped", chunk->file);
+        copy = hb_chunk_new(chunk->file);
+        copy->digest = chunk->digest;
+        copy->bytes = chunk->bytes;
+        copy->stored = chunk->stored;
+        g_ptr_array_add(rows->chunks, copy);
+    }
+    rows->digest = last->digest;
+    rows->bytes = last->bytes;
+    return TRUE;
+}
+
+/* Names may have changed on the way; folders have not */
+static GHashTable *index_folders(const HbManifest *manifest)
+{
+    GHashTable *folders = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        if (rows->folder != NULL)
+            g_hash_table_insert(folders, rows->folder, rows);
+    }
+    return folders;
+}
+
+static gboolean take_last_manifest(HbStreamRows *inflow, GError **error)
+{
+    const HbManifest *early = hb_stream_get_manifest(inflow->stream);
+    g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(inflow->stream));
+
+    for (guint i = 0; i < early->rows->len; i++) {
+        HbStoredRows *rows = early->rows->pdata[i];
+        const HbStoredRows *whole = rows->folder != NULL ? g_hash_table_lookup(last, rows->folder) : NULL;
+        if (whole == NULL)
+            return hb_error_set(error, HB_ERROR_DAMAGED, NULL, "%s: the end of the stream does not know it",
+                                rows->set->identity);
+        if (!take_chunks(inflow, rows, whole, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* The cause rather than its echo: a stream that broke off stops the workers, and the other way round */
+static gboolean run_both(HbStreamRows *inflow, GError **error)
+{
+    const HbWorkers crew = {.engine = inflow->options.engine,
+                            .address = hb_restore_get_address(inflow->restore),
+                            .jobs = inflow->options.jobs,
+                            .stop = inflow->options.stop,
+                            .observers = inflow->options.observers,
+                            .enter = enter,
+                            .work = work,
+                            .data = inflow};
+    Reading reading = {.inflow = inflow};
+    g_autoptr(GError) cause = NULL;
+    gboolean ok;
+
+    reading.thread = g_thread_new("stream", run_reading, &reading);
+    ok = hb_workers_run(&crew, &cause);
+    g_thread_join(reading.thread);
+    ok = ok && reading.ok;
+    if (reading.error != NULL && (cause == NULL || hb_error_is(cause, HB_ERROR_CANCELLED))) {
+        g_clear_error(&cause);
+        cause = g_steal_pointer(&reading.error);
+    }
+    g_clear_error(&reading.error);
+    if (!ok)
+        g_propagate_error(error, g_steal_pointer(&cause));
+    return ok;
+}
+
+static gboolean load(gpointer data, HbRestore *restore, GError **error)
+{
+    HbStreamRows *inflow = data;
+
+    inflow->restore = restore;
+    if (!hb_restore_read_journal(restore, error))
+        return FALSE;
+    hb_observers_begin_phase(inflow->options.observers, "loading rows as they come",
+                             hb_catalog_count_bytes(hb_stream_get_manifest(inflow->stream)->catalog));
+    for (guint i = 0; i < inflow->options.jobs * CHUNKS_A_SESSION; i++)
+        g_async_queue_push(inflow->places, inflow);
+    return run_both(inflow, error) && take_last_manifest(inflow, error);
+}
+
+/* ---- Life ---- */
+
+HbStreamRows *hb_stream_rows_new(HbStream *stream, const HbRestoreOptions *options)
+{
+    HbStreamRows *inflow = g_new0(HbStreamRows, 1);
+
+    inflow->supply = (HbRowProvider){.load = load, .data = inflow};
+    inflow->stream = stream;
+    inflow->options = *options;
+    inflow->chunks = g_async_queue_new();
+    inflow->places = g_async_queue_new();
+    inflow->loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    g_mutex_init(&inflow->lock);
+    return inflow;
+}
+
+void hb_stream_rows_free(HbStreamRows *inflow)
+{
+    HbStreamChunk *left;
+
+    if (inflow == NULL)
+        return;
+    while ((left = g_async_queue_try_pop(inflow->chunks)) != NULL) {
+        if (left != &inflow->end)
+            chunk_free(left);
+    }
+    g_async_queue_unref(inflow->chunks);
+    g_async_queue_unref(inflow->places);
+    g_hash_table_unref(inflow->loaded);
+    g_mutex_clear(&inflow->lock);
+    g_free(inflow);
+}
+
+const HbRowProvider *hb_stream_rows_get_supply(const HbStreamRows *inflow)
+{
+    return &inflow->supply;
+}

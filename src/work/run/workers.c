@@ -1,0 +1,114 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/run/workers.h"
+
+typedef struct {
+    HbWorker worker;
+    GThread *thread;
+    GError *error;
+} Member;
+
+/* The next of the sessions that are open already; NULL if there is none left */
+static HbSession *take_session(const HbWorkers *crew)
+{
+    return crew->sessions != NULL && crew->sessions->len > 0 ? g_ptr_array_steal_index(crew->sessions, 0) : NULL;
+}
+
+static gboolean open_session(HbWorker *worker, GError **error)
+{
+    const HbWorkers *crew = worker->crew;
+
+    worker->session = crew->engine->open(crew->address, error);
+    if (worker->session == NULL)
+        return FALSE;
+    return crew->enter == NULL || crew->enter(worker, crew->data, error);
+}
+
+static void close_session(HbWorker *worker)
+{
+    if (worker->session == NULL)
+        return;
+    worker->crew->engine->close(worker->session);
+    worker->session = NULL;
+}
+
+static gboolean open_anew(gpointer data, GError **error)
+{
+    HbWorker *worker = data;
+
+    if (open_session(worker, error))
+        return TRUE;
+    close_session(worker);
+    return FALSE;
+}
+
+gboolean hb_worker_reopen(HbWorker *worker, GError **error)
+{
+    close_session(worker);
+    worker->lost = TRUE;
+    return hb_stop_retry(worker->crew->stop, open_anew, worker, error);
+}
+
+static gpointer run_member(gpointer data)
+{
+    Member *member = data;
+    const HbWorkers *crew = member->worker.crew;
+
+    if ((member->worker.session == NULL && !open_session(&member->worker, &member->error)) ||
+        !crew->work(&member->worker, crew->data, &member->error))
+        hb_stop_trigger(crew->stop);
+    close_session(&member->worker);
+    return NULL;
+}
+
+/* The cause rather than its echo: an error that is no interruption, if there is one */
+static gboolean collect(Member *members, guint count, HbStop *stop, GError **error)
+{
+    GError *cause = NULL;
+
+    for (guint i = 0; i < count; i++) {
+        g_thread_join(members[i].thread);
+        if (members[i].error == NULL)
+            continue;
+        if (cause == NULL || (hb_error_is(cause, HB_ERROR_CANCELLED) && !hb_stop_is_by_user(stop))) {
+            g_clear_error(&cause);
+            cause = g_steal_pointer(&members[i].error);
+        }
+        g_clear_error(&members[i].error);
+    }
+    if (cause == NULL)
+        return TRUE;
+    if (hb_stop_is_by_user(stop)) {
+        g_error_free(cause);
+        return hb_stop_set_error(error);
+    }
+    g_propagate_error(error, cause);
+    return FALSE;
+}
+
+gboolean hb_workers_run(const HbWorkers *crew, GError **error)
+{
+    g_autofree Member *members = g_new0(Member, crew->jobs);
+
+    for (guint i = 0; i < crew->jobs; i++) {
+        members[i].worker = (HbWorker){.number = crew->first_number + i, .session = take_session(crew), .crew = crew};
+        members[i].thread = g_thread_new("worker", run_member, &members[i]);
+    }
+    return collect(members, crew->jobs, crew->stop, error);
+}
+
+void hb_worker_tell_started(const HbWorker *worker, const char *what)
+{
+    hb_observers_tell(worker->crew->observers,
+                      &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
+}
+
+void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
+{
+    hb_observers_tell(worker->crew->observers,
+                      &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = worker->number, .cost = cost, .bytes = bytes});
+}
+
+void hb_worker_tell_finished(const HbWorker *worker)
+{
+    hb_observers_tell(worker->crew->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
+}

@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * workers - several workers, each a thread with a session of its own, doing one piece of work together.
+ *
+ * The crew opens the sessions, runs the work in all of them, and ends when all have ended. The first error of a worker
+ * stops the others. A worker whose connection broke may open it again with hb_worker_reopen() and go on.
+ */
+#pragma once
+
+#include "work/run/observer.h"
+#include "work/run/stop.h"
+
+typedef struct {
+    guint number;
+    HbSession *session;
+    gboolean lost; /* its session is not the first: another one broke */
+    const struct HbWorkers *crew;
+} HbWorker;
+
+typedef struct HbWorkers {
+    const HbEngine *engine;
+    const HbAddress *address;
+    guint jobs;
+    guint first_number; /* of the workers, where two crews work side by side */
+    HbStop *stop;
+    HbObservers *observers;
+    GPtrArray *sessions; /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
+    gboolean (*enter)(HbWorker *worker, gpointer data, GError **error); /* after each opening; NULL: nothing to do */
+    gboolean (*work)(HbWorker *worker, gpointer data, GError **error);  /* takes its jobs until there are none */
+    gpointer data;
+} HbWorkers;
+
+gboolean hb_workers_run(const HbWorkers *crew, GError **error);
+
+/* After HB_ERROR_LOST. Tries for a while */
+gboolean hb_worker_reopen(HbWorker *worker, GError **error);
+
+/* Events in a worker's name */
+void hb_worker_tell_started(const HbWorker *worker, const char *what);
+void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes);
+void hb_worker_tell_finished(const HbWorker *worker);

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * snapshot_rows - the rows of many tables out of one snapshot, by several sessions at once.
+ *
+ * Large tables are split into ranges, so that one huge table keeps all workers busy; the largest pieces go first. What
+ * becomes of the rows is a consumer's business: dump packs them into chunks, verify only sums them up.
+ */
+#pragma once
+
+#include "work/run/workers.h"
+
+/* What a worker does with rows; each worker has a context of its own. A piece is ended once for each beginning */
+typedef struct {
+    gpointer (*open)(gpointer data);
+    void (*close)(gpointer context);
+    void (*begin)(gpointer context, const HbRowSet *set, guint64 first);
+    HbRowSink take;                                                   /* its data is the context */
+    gboolean (*end)(gpointer context, gboolean good, GError **error); /* !good: the rows of this piece do not count */
+    gpointer data;
+    /* Before anything is read: into how many pieces a set was cut. NULL: nobody wants to know */
+    void (*cut)(gpointer data, const HbRowSet *set, guint pieces);
+} HbRowConsumer;
+
+typedef struct {
+    const HbEngine *engine;
+    const HbAddress *address;
+    const HbSnapshot *snapshot;
+    const GPtrArray *sets; /* const HbRowSet * */
+    GPtrArray *sessions;   /* HbSession *: joined already, for the first workers; NULL: none */
+    guint jobs;
+    guint first_worker; /* number of the first; see HbWorkers */
+    HbStop *stop;
+    HbObservers *observers;
+    const char *phase; /* "reading rows" */
+    const HbRowConsumer *consumer;
+} HbSnapshotRows;
+
+/* Sessions that read one snapshot, opened and joined before anything is read */
+typedef struct {
+    const HbEngine *engine;
+    const HbAddress *address;
+    HbSnapshot *snapshot; /* begun; its sessions may be fewer than jobs */
+    guint jobs;
+    HbStop *stop;
+} HbSnapshotSessions;
+
+/* Appends to sessions, which may hold some of them already; all are known to the stop */
+gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
+                                   GError **error);
+void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions);
+
+/* The sessions that run() takes from reading->sessions are its own from then on */
+gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error);

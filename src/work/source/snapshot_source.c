@@ -1,0 +1,199 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/source/snapshot_source.h"
+
+#include "core/graph/order.h"
+#include "work/source/adapt.h"
+#include "work/source/snapshot_rows.h"
+
+#include "version.h"
+
+/* How often the structure is read before it is given up because it keeps changing */
+#define STRUCTURE_ATTEMPTS 6
+#define RETRY_WAIT_MS      300
+
+/* ---- Catalog ---- */
+
+static void fit_version(HbSnapshotSource *source)
+{
+    HbManifest *manifest = source->manifest;
+    guint version = source->options->for_version;
+    g_autofree char *product = NULL;
+
+    if (version == 0)
+        return;
+    product = g_strdup_printf("%s %s", manifest->product, source->options->for_version_text);
+    hb_catalog_fit(manifest->catalog, version, product);
+    manifest->written_for = version;
+}
+
+static gboolean read_catalog(HbSnapshotSource *source, GError **error)
+{
+    HbManifest *manifest = source->manifest;
+    GPtrArray *survey;
+
+    survey = source->options->engine->survey(source->readers->pdata[0], FALSE, error);
+    if (survey == NULL)
+        return FALSE;
+    g_ptr_array_unref(manifest->survey);
+    manifest->survey = survey;
+    manifest->catalog = source->options->engine->read_catalog(
+        source->readers, hb_selection_list_parts(source->options->choice, source->options->parts), error);
+    g_ptr_array_set_size(source->along, 0);
+    if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
+        !hb_selection_apply(source->options->choice, manifest->catalog, TRUE, source->along, error))
+        return FALSE;
+    hb_catalog_keep_parts(manifest->catalog, source->options->parts);
+    if (!hb_catalog_check_rows(manifest->catalog, error))
+        return FALSE;
+    hb_selection_apply_to_omissions(source->options->choice, source->options->parts, manifest->catalog);
+    return TRUE;
+}
+
+static void pass_remark(gpointer data, const char *what, const char *hint)
+{
+    hb_observers_note(((const HbSnapshotSource *)data)->options->observers, HB_SEVERITY_WARNING, hint, "%s", what);
+}
+
+/* ---- The whole ---- */
+
+gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbManifest *manifest, HbSession *session,
+                                     char **identity, GError **error)
+{
+    HbServerInfo info = {0};
+    g_autoptr(GDateTime) now = g_date_time_new_now_utc();
+
+    if (!options->engine->describe(session, &info, error))
+        return FALSE;
+    manifest->id = g_uuid_string_random();
+    manifest->created = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
+    manifest->tool = g_strdup(HB_VERSION);
+    manifest->engine = g_strdup(options->engine->name);
+    manifest->parts = options->parts;
+    manifest->choice = hb_selection_is_partial(options->choice) ? hb_selection_copy(options->choice) : NULL;
+    manifest->product = g_steal_pointer(&info.product);
+    manifest->server_version = g_steal_pointer(&info.version);
+    manifest->version_number = info.version_number;
+    manifest->written_for = info.version_number;
+    manifest->address = g_steal_pointer(&info.address);
+    manifest->database = g_steal_pointer(&info.database);
+    manifest->database_quoted = g_steal_pointer(&info.database_quoted);
+    if (identity != NULL)
+        *identity = g_steal_pointer(&info.identity);
+    hb_server_info_clear(&info);
+    return TRUE;
+}
+
+/* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
+static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GError **error)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+    const HbSnapshotSessions readers = {options->engine, &options->from, &source->snapshot, options->jobs,
+                                        options->stop};
+
+    hb_observers_begin_phase(options->observers, "locking tables", 0);
+    source->snapshot.sessions = options->jobs;
+    source->snapshot.hold_tables = options->hold_tables;
+    if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source, error))
+        return FALSE;
+    hb_observers_begin_phase(options->observers, "reading the catalog", 0);
+    return hb_snapshot_sessions_open(&readers, keeper, source->readers, error) && read_catalog(source, error) &&
+           options->engine->check_structure(keeper, error);
+}
+
+/* Gives others time to finish what they do before the structure is read again */
+static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, int attempt, GError **error)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+
+    hb_snapshot_sessions_close(options->engine, source->readers);
+    options->engine->drop_snapshot(keeper);
+    hb_snapshot_clear(&source->snapshot);
+    g_clear_pointer(&source->manifest->catalog, hb_catalog_free);
+    source->again = TRUE;
+    return hb_stop_sleep(options->stop, RETRY_WAIT_MS * (guint)attempt) || hb_stop_set_error(error);
+}
+
+/* Locked out while reading: to let go of everything lets the other one finish. The first locks have waited already */
+static gboolean is_held_up(const HbSnapshotSource *source, const GError *error)
+{
+    return hb_error_is(error, HB_ERROR_LOCKED) && (source->snapshot.token != NULL || source->again);
+}
+
+/*
+ * Tables are locked, but views, functions and types can be changed while they are read, and the server prints some
+ * definitions as they are now rather than as they were in the snapshot: then all of it is read again.
+ */
+static gboolean read_structure_stubbornly(HbSnapshotSource *source, HbSession *keeper, GError **error)
+{
+    for (int attempt = 1;; attempt++) {
+        g_autoptr(GError) ours = NULL;
+
+        if (read_structure(source, keeper, &ours))
+            return TRUE;
+        if (attempt == STRUCTURE_ATTEMPTS || !(hb_error_is(ours, HB_ERROR_RETRY) || is_held_up(source, ours))) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+        hb_observers_note(source->options->observers, HB_SEVERITY_NOTE, NULL, "%s; reading it again", ours->message);
+        if (!let_go(source, keeper, attempt, error))
+            return FALSE;
+    }
+}
+
+/* ---- Life ---- */
+
+HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options, GError **error)
+{
+    HbSnapshotSource *source = g_new0(HbSnapshotSource, 1);
+
+    source->options = options;
+    source->manifest = hb_manifest_new();
+    source->readers = g_ptr_array_new();
+    source->along = g_ptr_array_new_with_free_func(g_free);
+    source->keeper = options->engine->open(&options->from, error);
+    source->lookout =
+        hb_lookout_start(options->engine, &options->from, "the source", options->stop, options->observers);
+    if (source->keeper == NULL ||
+        !hb_snapshot_source_describe(options, source->manifest, source->keeper, &source->identity, error))
+        g_clear_pointer(&source, hb_snapshot_source_free);
+    return source;
+}
+
+gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error)
+{
+    if (!read_structure_stubbornly(source, source->keeper, error))
+        return FALSE;
+    source->manifest->snapshot_time = g_strdup(source->snapshot.time);
+    source->manifest->snapshot_position = g_strdup(source->snapshot.position);
+    hb_adapt_tell_along(source->options->observers, source->options->choice, source->along);
+    fit_version(source);
+    return TRUE;
+}
+
+gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error)
+{
+    return source->options->engine->end_snapshot(source->keeper, error);
+}
+
+void hb_snapshot_source_free(HbSnapshotSource *source)
+{
+    if (source == NULL)
+        return;
+    hb_lookout_end(source->lookout);
+    hb_snapshot_sessions_close(source->options->engine, source->readers);
+    source->options->engine->close(source->keeper);
+    g_ptr_array_unref(source->readers);
+    g_ptr_array_unref(source->along);
+    hb_snapshot_clear(&source->snapshot);
+    hb_manifest_free(source->manifest);
+    g_free(source->identity);
+    g_free(source);
+}
+
+HbManifest *hb_snapshot_source_take_manifest(HbSnapshotSource *source)
+{
+    HbManifest *manifest = source != NULL ? g_steal_pointer(&source->manifest) : NULL;
+
+    hb_snapshot_source_free(source);
+    return manifest;
+}

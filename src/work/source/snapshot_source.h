@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * snapshot_source - a database as it is at one moment: its catalog in a manifest, and sessions that read its rows.
+ *
+ *     new: keeper session, what the server says of itself
+ *     read: locks, snapshot, readers join -> catalog, survey -> order -> choice      (again, if the structure changes)
+ *     ... the rows are read (work/reading) ...
+ *     end: was the structure the same all the time?
+ *
+ * One thread calls these functions. The manifest is owned by the source until it is taken.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/run/lookout.h"
+#include "work/run/observer.h"
+#include "work/run/stop.h"
+
+typedef struct {
+    const HbEngine *engine;
+    HbAddress from;
+    guint parts;
+    const HbSelection *choice; /* NULL: everything */
+    guint for_version;         /* of the servers that the definitions are written for; 0: the source's own */
+    const char *for_version_text;
+    guint jobs;
+    gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
+    guint lock_wait_ms;
+    HbStop *stop;
+    HbObservers *observers;
+} HbSnapshotSourceOptions;
+
+typedef struct {
+    const HbSnapshotSourceOptions *options;
+    HbManifest *manifest;
+    char *identity; /* of the server's database; see HbServerInfo */
+    HbSnapshot snapshot;
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken by who reads the rows */
+
+    /* Its own */
+    HbSession *keeper;
+    HbLookout *lookout; /* NULL: nobody listens */
+    GPtrArray *along;   /* char *: what comes along, because it is needed */
+    gboolean again;     /* the structure had to be read another time */
+} HbSnapshotSource;
+
+/* Opens the keeper and fills in the manifest's head. options are borrowed until free() */
+HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options, GError **error);
+gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error);
+gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error);
+void hb_snapshot_source_free(HbSnapshotSource *source); /* accepts NULL */
+
+/* Frees the source; NULL of NULL */
+HbManifest *hb_snapshot_source_take_manifest(HbSnapshotSource *source);
+
+/* Fills in a manifest's head from what the server of a session says of itself. identity: NULL, or the caller's */
+gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbManifest *manifest, HbSession *session,
+                                     char **identity, GError **error);

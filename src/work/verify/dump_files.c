@@ -1,0 +1,218 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/rows/row_counter.h"
+#include "work/verify/verify.h"
+
+#include <string.h>
+
+typedef struct {
+    const HbReader *dump;
+    HbStop *stop;
+    HbObservers *observers;
+    HbFileCheck *check;
+    GHashTable *chunks; /* file name to Expected * */
+    GMutex lock;        /* guards check */
+} Checker;
+
+typedef struct {
+    const HbChunk *chunk;
+    gsize fields;
+} Expected;
+
+static void flaw_free(gpointer data)
+{
+    HbFlaw *flaw = data;
+
+    g_free(flaw->file);
+    g_free(flaw->problem);
+    g_free(flaw);
+}
+
+void hb_file_check_clear(HbFileCheck *check)
+{
+    g_clear_pointer(&check->flaws, g_ptr_array_unref);
+}
+
+static void add_flaw(Checker *checker, const char *file, const char *problem)
+{
+    HbFlaw *flaw = g_new0(HbFlaw, 1);
+
+    flaw->file = g_strdup(file);
+    flaw->problem = g_strdup(problem);
+    g_mutex_lock(&checker->lock);
+    g_ptr_array_add(checker->check->flaws, flaw);
+    g_mutex_unlock(&checker->lock);
+}
+
+/* ---- One file ---- */
+
+static gboolean tell_read(gpointer data, guint64 bytes)
+{
+    Checker *checker = data;
+
+    hb_observers_tell(checker->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = bytes, .bytes = bytes});
+    return !hb_stop_is_set(checker->stop);
+}
+
+static gboolean check_sum(Checker *checker, const char *name)
+{
+    const HbFileSum *wanted = g_hash_table_lookup(hb_reader_get_sums(checker->dump), name);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(HbFileSum) sum = NULL;
+
+    if (wanted == NULL) {
+        add_flaw(checker, name, "the file is not part of the dump: " HB_SUMS_FILE " does not list it");
+        return FALSE;
+    }
+    sum = hb_store_sum(hb_reader_get_store(checker->dump), name, tell_read, checker, &cause);
+    if (sum == NULL && !hb_stop_is_set(checker->stop))
+        add_flaw(checker, name, cause->message);
+    else if (sum != NULL && strcmp(sum->sum, wanted->sum) != 0)
+        add_flaw(checker, name, "the file is not the one that was written (its sum differs)");
+    if (sum == NULL)
+        return FALSE;
+    g_mutex_lock(&checker->lock);
+    checker->check->bytes += sum->bytes;
+    g_mutex_unlock(&checker->lock);
+    return TRUE;
+}
+
+static gboolean count_rows(HbUnpacker *unpacker, HbRowCounter *counter, HbStop *stop, GError **error)
+{
+    const char *bytes;
+    gsize length;
+
+    do {
+        if (hb_stop_is_set(stop) || !hb_unpacker_read(unpacker, &bytes, &length, error))
+            return FALSE;
+        hb_row_counter_add(counter, bytes, length);
+    } while (length > 0);
+    return TRUE;
+}
+
+static void judge_rows(Checker *checker, const Expected *expected, const HbRowCounter *counter)
+{
+    g_autofree char *wrong_row = NULL;
+
+    if (!hb_row_counter_is_whole(counter))
+        add_flaw(checker, expected->chunk->file, "its last row has no end");
+    if (counter->wrong_row > 0) {
+        wrong_row = g_strdup_printf("row %" G_GUINT64_FORMAT " has not as many fields as the table has columns",
+                                    counter->wrong_row);
+        add_flaw(checker, expected->chunk->file, wrong_row);
+    }
+    if (!hb_digest_is_equal(&counter->sum.digest, &expected->chunk->digest))
+        add_flaw(checker, expected->chunk->file, "its rows are not those that were dumped (count or digest differs)");
+    g_mutex_lock(&checker->lock);
+    checker->check->rows += counter->sum.digest.rows;
+    g_mutex_unlock(&checker->lock);
+}
+
+static void check_rows(Checker *checker, const Expected *expected)
+{
+    g_autoptr(GError) cause = NULL;
+    HbUnpacker *unpacker = hb_reader_open_chunk(checker->dump, expected->chunk, &cause);
+    HbRowCounter counter;
+
+    hb_row_counter_init(&counter, expected->fields);
+    if (unpacker != NULL && count_rows(unpacker, &counter, checker->stop, &cause))
+        judge_rows(checker, expected, &counter);
+    else if (!hb_stop_is_set(checker->stop))
+        add_flaw(checker, expected->chunk->file, cause->message);
+    hb_row_counter_clear(&counter);
+    hb_unpacker_close(unpacker);
+}
+
+static void check_file(gpointer data, gpointer user_data)
+{
+    Checker *checker = user_data;
+    g_autofree char *name = data;
+    const Expected *expected = g_hash_table_lookup(checker->chunks, name);
+
+    if (hb_stop_is_set(checker->stop))
+        return;
+    if (check_sum(checker, name) && expected != NULL)
+        check_rows(checker, expected);
+}
+
+/* ---- All of them ---- */
+
+static GHashTable *expect_chunks(const HbManifest *manifest)
+{
+    GHashTable *chunks = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        const HbStoredRows *rows = manifest->rows->pdata[i];
+        for (guint c = 0; c < rows->chunks->len; c++) {
+            HbChunk *chunk = rows->chunks->pdata[c];
+            Expected expected = {chunk, MAX(rows->set->columns->len, 1)};
+            g_hash_table_insert(chunks, chunk->file, g_memdup2(&expected, sizeof expected));
+        }
+    }
+    return chunks;
+}
+
+static void check_listed(Checker *checker, const GPtrArray *there)
+{
+    g_autoptr(GHashTable) names = g_hash_table_new(g_str_hash, g_str_equal);
+    GHashTableIter iter;
+    gpointer name;
+
+    for (guint i = 0; i < there->len; i++)
+        g_hash_table_add(names, there->pdata[i]);
+    g_hash_table_iter_init(&iter, hb_reader_get_sums(checker->dump));
+    while (g_hash_table_iter_next(&iter, &name, NULL)) {
+        if (!g_hash_table_contains(names, name))
+            add_flaw(checker, name, "the file is missing from the dump");
+    }
+}
+
+static gint compare_flaws(gconstpointer one, gconstpointer other)
+{
+    return strcmp((*(HbFlaw *const *)one)->file, (*(HbFlaw *const *)other)->file);
+}
+
+static void check_all(Checker *checker, const GPtrArray *names, guint jobs)
+{
+    GThreadPool *pool = g_thread_pool_new(check_file, checker, (gint)jobs, TRUE, NULL);
+
+    for (guint i = 0; i < names->len; i++) {
+        if (strcmp(names->pdata[i], HB_SUMS_FILE) == 0)
+            continue;
+        checker->check->files++;
+        g_thread_pool_push(pool, g_strdup(names->pdata[i]), NULL);
+    }
+    g_thread_pool_free(pool, FALSE, TRUE);
+    check_listed(checker, names);
+    g_ptr_array_sort(checker->check->flaws, compare_flaws);
+}
+
+/* Each database of a whole server has a dump of its own inside, with sums of its own */
+static void drop_members(GPtrArray *names)
+{
+    for (guint i = names->len; i-- > 0;) {
+        if (g_str_has_prefix(names->pdata[i], HB_MEMBERS_FOLDER "/"))
+            g_ptr_array_remove_index(names, i);
+    }
+}
+
+gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObservers *observers, HbFileCheck *check,
+                         GError **error)
+{
+    Checker checker = {.dump = dump, .stop = stop, .observers = observers, .check = check};
+    g_autoptr(GPtrArray) names = NULL;
+
+    check->flaws = g_ptr_array_new_with_free_func(flaw_free);
+    names = hb_store_list(hb_reader_get_store(dump), error);
+    if (names == NULL)
+        return FALSE;
+    if (hb_reader_get_manifest(dump)->members != NULL)
+        drop_members(names);
+    g_mutex_init(&checker.lock);
+    checker.chunks = expect_chunks(hb_reader_get_manifest(dump));
+    hb_observers_begin_phase(observers, "reading the dump's files",
+                             hb_manifest_count_stored(hb_reader_get_manifest(dump)));
+    check_all(&checker, names, jobs);
+    g_hash_table_unref(checker.chunks);
+    g_mutex_clear(&checker.lock);
+    return !hb_stop_is_set(stop) || hb_stop_set_error(error);
+}

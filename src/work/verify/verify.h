@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * verify - the use case: is a dump whole; does a server hold what another server, or a dump, holds?
+ */
+#pragma once
+
+#include "core/compare/compare.h"
+#include "dump/reader.h"
+#include "work/run/observer.h"
+#include "work/run/stop.h"
+#include "work/source/adapt.h"
+#include "work/verify/side.h"
+
+/* ---- A dump's own files ---- */
+
+typedef struct {
+    char *file;
+    char *problem;
+} HbFlaw;
+
+typedef struct {
+    guint files;
+    guint64 bytes;    /* of all files */
+    guint64 rows;     /* read and counted */
+    GPtrArray *flaws; /* HbFlaw *, by file */
+} HbFileCheck;
+
+void hb_file_check_clear(HbFileCheck *check);
+
+/* Reads every byte. Fails only if the dump cannot be read at all, or when stopped; flaws are a result */
+gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObservers *observers, HbFileCheck *check,
+                         GError **error);
+
+/* ---- A server against a server or a dump ---- */
+
+typedef struct {
+    HbSide from;
+    HbSide to; /* a server */
+    guint parts;
+    const HbSelection *choice; /* NULL: everything */
+    HbWishes wishes;
+    guint jobs; /* on each side */
+    guint lock_wait_ms;
+    char *const *probes; /* questions for both sides, ended by NULL; NULL: none */
+    HbStop *stop;
+    HbObservers *observers;
+} HbVerifyOptions;
+
+typedef struct {
+    guint objects; /* compared */
+    guint tables;
+    guint64 rows;           /* of FROM */
+    guint64 bytes;          /* read */
+    GPtrArray *differences; /* HbDifference * */
+    GPtrArray *only_in_to;  /* char *: identities of memberships and settings that only TO has: no difference */
+    GPtrArray *ignored;     /* char *: identities of what differs of users who were renamed: they may be others */
+    GPtrArray *probes;      /* HbAnswer * (see work/probe.h); those of one database only */
+    GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
+} HbVerification;
+
+gboolean hb_verification_is_equal(const HbVerification *verification); /* no difference, and no other answer */
+void hb_verification_init(HbVerification *verification);
+void hb_verification_clear(HbVerification *verification);
+
+/* Compares the definitions of two arranged catalogs, each written for servers of a version; rewrites them */
+void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, HbDialect dialect,
+                        guint parts, HbVerification *result);
+
+gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error);

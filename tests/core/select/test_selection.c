@@ -1,0 +1,210 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "support/check.h"
+
+#include "core/graph/order.h"
+#include "core/select/selection.h"
+
+/* Two schemas; a tree stands on a plot, and a view in another schema shows both */
+static const char garden[] = "role keeper\nrole owner\nschema garden\nschema loans\n"
+                             "type garden.mood: schema garden\n"
+                             "table garden.plot: schema garden\n"
+                             "table garden.tree: schema garden, type garden.mood\n"
+                             "table loans.loan: schema loans\n"
+                             "rows garden.plot: table garden.plot\nrows garden.tree: table garden.tree\n"
+                             "rows loans.loan: table loans.loan\n"
+                             "key garden.plot.pk: table garden.plot, rows garden.plot\n"
+                             "index garden.by_mood: table garden.tree, rows garden.tree\n"
+                             "foreign-key garden.tree.fk: table garden.tree, table garden.plot, key garden.plot.pk, "
+                             "rows garden.tree, rows garden.plot\n"
+                             "view loans.desk: schema loans, table garden.tree, table loans.loan\n"
+                             "comment view loans.desk: view loans.desk\n"
+                             "function garden.age(date,date): schema garden\n"
+                             "grant table garden.plot: table garden.plot\n"
+                             "grant keeper on the database: role keeper";
+
+typedef struct {
+    const char *claim;
+    const char *take; /* patterns, split at blanks */
+    const char *skip;
+    gboolean alone;
+    const char *kept;  /* in order */
+    const char *along; /* what came along, or would have */
+    const char *lost;  /* identities of omissions */
+} Case;
+
+static const Case cases[] = {
+    {"a table brings its parts, and what its foreign key points to with its rows", "table:tree", "", FALSE,
+     "schema garden; type garden.mood; table garden.plot; table garden.tree; rows garden.plot; rows garden.tree; "
+     "key garden.plot.pk; index garden.by_mood; foreign-key garden.tree.fk",
+     "schema garden; type garden.mood; table garden.plot", ""},
+    {"a view brings its tables without their rows, and only parts that bring nothing more", "view:loans.*", "", FALSE,
+     "schema garden; schema loans; type garden.mood; table garden.tree; table loans.loan; view loans.desk; "
+     "index garden.by_mood; comment view loans.desk",
+     "schema garden; schema loans; type garden.mood; table garden.tree; table loans.loan", ""},
+    {"a schema is all that stands in it", "schema:loans", "view", FALSE,
+     "schema loans; table loans.loan; rows loans.loan", "", ""},
+    {"structure without rows keeps its keys", "", "rows:garden.* schema:loans", FALSE,
+     "role keeper; role owner; schema garden; type garden.mood; function garden.age(date,date); table garden.plot; "
+     "table garden.tree; key garden.plot.pk; index garden.by_mood; foreign-key garden.tree.fk; "
+     "grant keeper on the database; grant table garden.plot",
+     "", ""},
+    {"rows that point to skipped rows lose their foreign key", "table:tree", "rows:plot", FALSE,
+     "schema garden; type garden.mood; table garden.plot; table garden.tree; rows garden.tree; key garden.plot.pk; "
+     "index garden.by_mood",
+     "schema garden; type garden.mood; table garden.plot", "foreign-key garden.tree.fk"},
+    {"what needs a skipped table is lost by name, its comment without one; rights stay where users are skipped", "",
+     "table:tree schema:garden user:*", FALSE,
+     "schema loans; table loans.loan; rows loans.loan; grant keeper on the database", "", "view loans.desk"},
+    {"alone: what is needed is named and left out", "table:tree", "", TRUE,
+     "table garden.tree; rows garden.tree; index garden.by_mood; foreign-key garden.tree.fk",
+     "schema garden; type garden.mood; table garden.plot", ""},
+    {"kinds in the plural, globs, arguments", "functions:a?e", "", FALSE,
+     "schema garden; function garden.age(date,date)", "schema garden", ""},
+    {"arguments count when the pattern has a parenthesis", "function:age(date,*)", "", FALSE,
+     "schema garden; function garden.age(date,date)", "schema garden", ""},
+    {"any kind, by schema", "*:loans.loan", "", FALSE, "schema loans; table loans.loan; rows loans.loan",
+     "schema loans", ""},
+};
+
+static HbCatalog *make_garden(void)
+{
+    HbCatalog *catalog = check_read_catalog(garden);
+    HbObject *plot = hb_catalog_find(catalog, "table garden.plot");
+    HbObject *grant = hb_catalog_find(catalog, "grant table garden.plot");
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if (object->stage >= HB_STAGE_ROWS && object->needs->len > 0 && object->kind != HB_KIND_GRANT) {
+            g_free(object->on);
+            object->on = g_strdup(object->needs->pdata[0]);
+        }
+    }
+    g_free(grant->definition);
+    grant->definition = g_strdup("GRANT SELECT ON TABLE garden.plot TO keeper;");
+    g_assert(plot->owner == NULL);
+    assert_true(hb_order_arrange(catalog, NULL));
+    return catalog;
+}
+
+static void add_patterns(HbSelection *choice, const char *option, const char *texts)
+{
+    g_auto(GStrv) words = g_strsplit(texts, " ", -1);
+
+    for (char **word = words; *word != NULL && **word != '\0'; word++)
+        assert_true(hb_selection_add(choice, option, *word, NULL));
+}
+
+static HbSelection *make_choice(const char *take, const char *skip)
+{
+    HbSelection *choice = hb_selection_new();
+
+    add_patterns(choice, "take", take);
+    add_patterns(choice, "skip", skip);
+    return choice;
+}
+
+static char *join_lost(const HbCatalog *catalog)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
+    GString *list = g_string_new(NULL);
+
+    for (guint i = 0; i < omissions->len; i++)
+        g_string_append_printf(list, "%s%s", i > 0 ? "; " : "", ((HbOmission *)omissions->pdata[i])->what);
+    return g_string_free(list, FALSE);
+}
+
+static void what_is_chosen_comes_with_what_it_needs(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbCatalog) catalog = make_garden();
+        g_autoptr(HbSelection) choice = make_choice(cases[i].take, cases[i].skip);
+        g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
+        GError *error = NULL;
+
+        choice->alone = cases[i].alone;
+        hb_selection_apply(choice, catalog, TRUE, along, &error);
+        check_no_error(error);
+        g_ptr_array_add(along, NULL);
+        g_autofree char *kept = check_list_identities(catalog);
+        g_autofree char *company = g_strjoinv("; ", (char **)along->pdata);
+        g_autofree char *lost = join_lost(catalog);
+        if (g_strcmp0(kept, cases[i].kept) != 0 || g_strcmp0(company, cases[i].along) != 0 ||
+            g_strcmp0(lost, cases[i].lost) != 0)
+            fail_msg("%s:\n kept %s\n along %s\n lost %s", cases[i].claim, kept, company, lost);
+    }
+}
+
+static void owners_and_those_who_are_granted_something_come_along(void **state)
+{
+    g_autoptr(HbCatalog) catalog = make_garden();
+    g_autoptr(HbSelection) choice = make_choice("table:plot", "");
+    g_autofree char *kept = NULL;
+
+    (void)state;
+    hb_catalog_find(catalog, "table garden.plot")->owner = g_strdup("owner");
+    assert_true(hb_selection_apply(choice, catalog, TRUE, NULL, NULL));
+    kept = check_list_identities(catalog);
+    check_contains(kept, "role keeper; role owner; schema garden; table garden.plot;");
+}
+
+static void patterns_that_fit_nothing_are_told(void **state)
+{
+    static const struct {
+        const char *take, *skip, *part;
+    } wrong[] = {{"table:three", "", "--take table:three: there is no such object"},
+                 {"table:zz*", "", "--take table:zz*"},
+                 {"", "rows:three", "--skip rows:three"}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        g_autoptr(HbCatalog) catalog = make_garden();
+        g_autoptr(HbSelection) choice = make_choice(wrong[i].take, wrong[i].skip);
+        GError *error = NULL;
+        assert_false(hb_selection_apply(choice, catalog, TRUE, NULL, &error));
+        check_error(&error, HB_ERROR_USAGE, wrong[i].part);
+        choice->lenient = TRUE;
+        assert_true(hb_selection_apply(choice, catalog, TRUE, NULL, NULL));
+    }
+}
+
+static void words_that_choose_nothing_are_refused(void **state)
+{
+    static const char *const wrong[] = {"tabel:x", "table:", "*", "database", ":x", ""};
+    g_autoptr(HbSelection) choice = hb_selection_new();
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        GError *error = NULL;
+        assert_false(hb_selection_add(choice, "take", wrong[i], &error));
+        check_error(&error, HB_ERROR_USAGE, "--take");
+    }
+}
+
+static void databases_are_chosen_apart_from_objects(void **state)
+{
+    g_autoptr(HbSelection) choice = make_choice("database:gar* table:tree", "database:garage");
+    g_autoptr(HbSelection) copy = hb_selection_copy(choice);
+
+    (void)state;
+    assert_true(hb_selection_takes_database(copy, "garden"));
+    assert_false(hb_selection_takes_database(copy, "garage"));
+    assert_false(hb_selection_takes_database(copy, "loans"));
+    assert_true(hb_selection_takes_database(NULL, "loans"));
+    assert_true(hb_selection_is_partial(copy));
+    g_autoptr(HbSelection) databases = make_choice("database:garden", "");
+    assert_false(hb_selection_is_partial(databases));
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_is_chosen_comes_with_what_it_needs),
+        cmocka_unit_test(owners_and_those_who_are_granted_something_come_along),
+        cmocka_unit_test(patterns_that_fit_nothing_are_told),
+        cmocka_unit_test(words_that_choose_nothing_are_refused),
+        cmocka_unit_test(databases_are_chosen_apart_from_objects),
+    };
+
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
