@@ -38,7 +38,8 @@ rule '\b(getenv|g_getenv|isatty) ?\(' 'src/cli/' 'only cli looks at environment 
 rule '\b(exit|_exit|abort) ?\(' 'src/cli/(main|terminal).c' 'nobody exits, but the second signal'
 rule '\b(strcpy|strcat|sprintf|gets) ?\(' 'nothing' 'unbounded string functions'
 
-# Nothing includes itself by way of others. A module is a header with its source; NAME_inner.h is what NAME's files share
+# Nothing includes itself by way of others: no module (a header with its source; NAME_inner.h is what NAME's files share),
+# and no folder. What puts an engine together stands above its folders, and the registry above all engines
 circles=$(python3 - <<'PYTHON'
 import glob, re, sys
 sys.setrecursionlimit(10000)
@@ -50,6 +51,13 @@ for path in paths:
     own = module(path[4:-2])
     found = re.findall(r'#include "([^"]+)\.h"', open(path).read())
     uses.setdefault(own, set()).update(m for m in map(module, found) if m != own)
+top = lambda name: name in ('engine/registry',) or name.endswith('/contract')
+base = lambda name: name in ('engine/mariadb/mariadb', 'engine/postgres/postgres')
+folder = lambda name: name if top(name) or base(name) else name.rpartition('/')[0] + '/'
+for own in list(uses):
+    for other in list(uses[own]):
+        if folder(own) != folder(other):
+            uses.setdefault(folder(own), set()).add(folder(other))
 seen, done = [], set()
 def walk(name):
     if name in seen:
@@ -66,6 +74,11 @@ for name in sorted(uses):
 PYTHON
 ) || complain "the includes could not be read"
 [ -z "$circles" ] || complain "includes in a circle:"$'\n'"$circles"
+
+# No word of an engine's SQL outside its folder (help texts aside): the dialect knows them
+words='AUTO_INCREMENT|DEFINER|plpgsql|OVERRIDING|IDENTIFIED BY|ENGINE=|UNLOGGED|schema public|pg_[a-z]|GRANTED BY|DOLLAR|NO_WRITE_TO_BINLOG'
+found=$(grep -rnE "\"[^\"]*($words)" src/core src/dump src/work src/report || true)
+[ -z "$found" ] || complain "an engine's word outside its folder:"$'\n'"$found"
 
 # Each header compiles alone
 generated=build/generated

@@ -60,10 +60,10 @@ gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine
 {
     *engine = hb_engine_find(uri, error);
     *address = (HbAddress){.uri = uri, .watch = hb_stop_get_watch(cli->stop)};
-    if (*engine == NULL || !(*engine)->check_uri(uri, error))
+    if (*engine == NULL || !(*engine)->connector->check_uri(uri, error))
         return FALSE;
-    if (hb_terminal_can_ask() && (*engine)->needs_password(address)) {
-        g_autofree char *name = (*engine)->display(address);
+    if (hb_terminal_can_ask() && (*engine)->connector->needs_password(address)) {
+        g_autofree char *name = (*engine)->connector->display(address);
         char *password = hb_terminal_ask_password(name);
         if (password != NULL)
             g_ptr_array_add(cli->secrets, password);
@@ -78,7 +78,7 @@ gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engi
 
     if (!hb_cli_find_server(cli, uri, engine, address, error))
         return FALSE;
-    database = (*engine)->get_database(uri);
+    database = (*engine)->connector->get_database(uri);
     return database != NULL || hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE",
                                             "the address of the server names no database");
 }
@@ -89,7 +89,7 @@ gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *ve
     *text = cli->options.for_version;
     if (*text == NULL)
         return TRUE;
-    *version = engine->read_version(*text);
+    *version = engine->dialect->read_version(*text);
     return *version != 0 ||
            hb_error_set(error, HB_ERROR_USAGE, "name a version of the server, such as 15",
                         "--for-version: “%s” is no version that definitions can be written for", *text);

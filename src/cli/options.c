@@ -4,6 +4,7 @@
 #include "core/base/error.h"
 #include "core/compare/preflight.h"
 #include "core/model/object.h"
+#include "core/select/rename.h"
 
 #include <stddef.h>
 #include <string.h>

@@ -15,7 +15,7 @@ gboolean hb_engine_is_uri(const char *text)
 
 static gboolean has_scheme(const HbEngine *engine, const char *scheme)
 {
-    for (const char *const *known = engine->schemes; *known != NULL; known++) {
+    for (const char *const *known = engine->connector->schemes; *known != NULL; known++) {
         if (g_ascii_strcasecmp(*known, scheme) == 0)
             return TRUE;
     }

@@ -111,7 +111,7 @@ static gboolean write_rows(Script *script, const HbObject *object, GError **erro
 {
     const HbScriptOptions *options = script->options;
     const HbStoredRows *rows = g_hash_table_lookup(script->stored, object->identity);
-    const gboolean bulk = options->rows_each == 0 && options->engine->script.has_bulk;
+    const gboolean bulk = options->rows_each == 0 && options->engine->dialect->script.has_bulk;
     const guint rows_each = options->rows_each > 0 ? options->rows_each : ROWS_OF_BULK;
     RowWriter writer = {.script = script};
     gboolean ok = TRUE;
@@ -119,15 +119,15 @@ static gboolean write_rows(Script *script, const HbObject *object, GError **erro
     if (rows == NULL || rows->digest.rows == 0)
         return TRUE;
     append_comment(script->text, "%s (%" G_GUINT64_FORMAT ")", object->identity, rows->digest.rows);
-    g_autofree char *table = options->engine->script.get_table(rows->set);
-    append_all(script->text, options->engine->script.begin_rows(rows->set, bulk));
+    g_autofree char *table = options->engine->dialect->script.get_table(rows->set);
+    append_all(script->text, options->engine->dialect->script.begin_rows(rows->set, bulk));
     if (!bulk)
-        writer.inserts = hb_insert_writer_new(rows->set, table, options->engine->script.dialect, rows_each);
+        writer.inserts = hb_insert_writer_new(rows->set, table, options->engine->dialect, rows_each);
     for (guint c = 0; ok && c < rows->chunks->len; c++)
         ok = write_chunk(&writer, rows->chunks->pdata[c], error);
     if (writer.inserts != NULL)
         hb_insert_writer_end(writer.inserts, script->text);
-    append_all(script->text, options->engine->script.end_rows(rows->set, bulk));
+    append_all(script->text, options->engine->dialect->script.end_rows(rows->set, bulk));
     g_string_append_c(script->text, '\n');
     hb_insert_writer_free(writer.inserts);
     return ok;
@@ -140,7 +140,7 @@ static gboolean look_at_shell(Script *script, GError **error)
 {
     g_autoptr(GString) never = g_string_new(NULL);
     const HbCatalog *catalog = script->manifest->catalog;
-    const HbScripting *scripting = &script->options->engine->script;
+    const HbScriptForm *scripting = &script->options->engine->dialect->script;
 
     for (guint i = 0; scripting->read != NULL && i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
@@ -162,7 +162,7 @@ static gboolean check_transaction(const Script *script, GError **error)
 
     for (guint i = 0; script->options->one_transaction && i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
-        const char *why = script->options->engine->script.refuse_in_transaction(object);
+        const char *why = script->options->engine->dialect->script.refuse_in_transaction(object);
         if (object->kind == HB_KIND_SEQUENCE_VALUE)
             continue; /* comes after it, if need be */
         if (why == NULL)
@@ -191,12 +191,13 @@ static void write_head(Script *script)
     append_comment(script->text, "The script is whole if its last line says so.");
     g_string_append_c(script->text, '\n');
     if (script->strict)
-        append_all(script->text, options->engine->script.demand_strict());
-    append_all(script->text, options->engine->script.begin(manifest->catalog, options->database,
-                                                           (options->parts & manifest->parts & HB_PART_SCHEMA) != 0));
+        append_all(script->text, options->engine->dialect->script.demand_strict());
+    append_all(script->text,
+               options->engine->dialect->script.begin(manifest->catalog, options->database,
+                                                      (options->parts & manifest->parts & HB_PART_SCHEMA) != 0));
     if (options->one_transaction)
         g_string_append(script->text, "START TRANSACTION;\n");
-    g_string_append_printf(script->text, "%s\n", options->engine->preamble);
+    g_string_append_printf(script->text, "%s\n", options->engine->dialect->preamble);
 }
 
 static gboolean write_object(Script *script, const HbObject *object, GError **error)
@@ -206,7 +207,7 @@ static gboolean write_object(Script *script, const HbObject *object, GError **er
     if (object->definition == NULL)
         return TRUE;
     append_comment(script->text, "%s", object->identity);
-    append_all(script->text, script->options->engine->script.write_object(script->manifest->catalog, object));
+    append_all(script->text, script->options->engine->dialect->script.write_object(script->manifest->catalog, object));
     g_string_append(script->text, "\n");
     /* Large objects are made by one step and filled by another, whose rows hang on it */
     if (g_hash_table_contains(script->stored, object->identity) && !write_rows(script, object, error))
@@ -218,7 +219,7 @@ static gboolean write_object(Script *script, const HbObject *object, GError **er
 static gboolean comes_after(const Script *script, const HbObject *object)
 {
     return script->options->one_transaction && object->kind == HB_KIND_SEQUENCE_VALUE &&
-           script->options->engine->script.refuse_in_transaction(object) != NULL;
+           script->options->engine->dialect->script.refuse_in_transaction(object) != NULL;
 }
 
 static gboolean write_objects(Script *script, gboolean after, GError **error)
@@ -254,9 +255,11 @@ static GHashTable *find_untransacted(const HbScriptOptions *options, const HbCat
 {
     GHashTable *found = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
-    for (guint i = 0; options->engine->script.find_untransacted != NULL && i < hb_catalog_count(catalog); i++) {
+    for (guint i = 0; options->engine->dialect->script.find_untransacted != NULL && i < hb_catalog_count(catalog);
+         i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
-        const char *why = object->kind == HB_KIND_TABLE ? options->engine->script.find_untransacted(object) : NULL;
+        const char *why =
+            object->kind == HB_KIND_TABLE ? options->engine->dialect->script.find_untransacted(object) : NULL;
         if (why != NULL)
             g_hash_table_insert(found, hb_identity_new(HB_KIND_ROWS, hb_object_get_name(object)), (gpointer)why);
     }
@@ -270,7 +273,7 @@ static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest
 
     /* Rows are chosen by their tables */
     hb_catalog_keep_parts(manifest->catalog, options->parts | ((options->parts & HB_PART_DATA) ? HB_PART_SCHEMA : 0));
-    if (!hb_selection_apply(options->choice, manifest->catalog, TRUE, along, error))
+    if (!hb_selection_apply(options->choice, manifest->catalog, options->engine->dialect, TRUE, along, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, options->parts);
     hb_adapt_tell_along(options->observers, options->choice, along);

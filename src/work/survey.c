@@ -72,15 +72,15 @@ static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAd
 {
     const HbAddress address = {server->uri, database, server->password, server->watch};
     g_autoptr(GError) refusal = NULL;
-    HbSession *session = engine->open(&address, &refusal);
-    g_autoptr(GPtrArray) sheets = session != NULL ? engine->survey(session, FALSE, &refusal) : NULL;
+    HbSession *session = engine->connector->open(&address, &refusal);
+    g_autoptr(GPtrArray) sheets = session != NULL ? engine->source->survey(session, FALSE, &refusal) : NULL;
 
     if (sheets != NULL)
         gather(survey, sheets, database);
     else
         hb_observers_note(observers, HB_SEVERITY_WARNING, hb_error_hint(refusal), "database %s is not surveyed: %s",
                           database, refusal->message);
-    engine->close(session);
+    engine->connector->close(session);
 }
 
 static void survey_databases(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, HbStop *stop,
@@ -99,16 +99,16 @@ HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop
 {
     g_autoptr(HbSurvey) survey = g_new0(HbSurvey, 1);
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
-    g_autofree char *database = engine->get_database(address->uri);
-    HbSession *session = engine->open(address, error);
+    g_autofree char *database = engine->connector->get_database(address->uri);
+    HbSession *session = engine->connector->open(address, error);
 
     if (session == NULL)
         return NULL;
     survey->whole_server = database == NULL;
     survey->time = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
-    if (engine->describe(session, &survey->server, error))
-        survey->sheets = engine->survey(session, survey->whole_server, error);
-    engine->close(session);
+    if (engine->connector->describe(session, &survey->server, error))
+        survey->sheets = engine->source->survey(session, survey->whole_server, error);
+    engine->connector->close(session);
     if (survey->sheets == NULL)
         return NULL;
     if (survey->whole_server)

@@ -52,8 +52,8 @@ static void addresses_are_shown_without_secrets(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autofree char *shown = hb_postgres_engine.display(&(HbAddress){.uri = cases[i].uri});
-        g_autofree char *database = hb_postgres_engine.get_database(cases[i].uri);
+        g_autofree char *shown = hb_postgres_engine.connector->display(&(HbAddress){.uri = cases[i].uri});
+        g_autofree char *database = hb_postgres_engine.connector->get_database(cases[i].uri);
         assert_string_equal(shown, cases[i].shown);
         assert_int_equal(g_strcmp0(database, cases[i].database), 0);
     }
@@ -64,16 +64,16 @@ static HbCatalog *read_catalog(const char *uri)
     g_autoptr(GPtrArray) sessions = g_ptr_array_new();
     const HbAddress address = {.uri = uri};
     GError *error = NULL;
-    HbSession *session = hb_postgres_engine.open(&address, &error);
+    HbSession *session = hb_postgres_engine.connector->open(&address, &error);
     HbCatalog *catalog;
 
     check_no_error(error);
     g_ptr_array_add(sessions, session);
-    catalog = hb_postgres_engine.read_catalog(sessions, HB_PART_ALL, &error);
+    catalog = hb_postgres_engine.source->read_catalog(sessions, HB_PART_ALL, &error);
     check_no_error(error);
     assert_true(hb_order_arrange(catalog, &error));
     check_no_error(error);
-    hb_postgres_engine.close(session);
+    hb_postgres_engine.connector->close(session);
     return catalog;
 }
 
@@ -183,29 +183,29 @@ static void nothing_else_is_read_under_a_name_that_moved(void **state)
         g_free(servers_query(
             uri, "CREATE SEQUENCE public.ran; CREATE SCHEMA blue; CREATE SCHEMA green;"
                  "CREATE TABLE blue.t AS SELECT 1 AS n; CREATE TABLE green.t AS SELECT generate_series(1, 9) AS n"));
-        keeper = engine->open(&address, NULL);
-        reader = engine->open(&address, NULL);
-        assert_true(engine->begin_snapshot(keeper, 5000, &snapshot, NULL, NULL, &error));
+        keeper = engine->connector->open(&address, NULL);
+        reader = engine->connector->open(&address, NULL);
+        assert_true(engine->source->begin_snapshot(keeper, 5000, &snapshot, NULL, NULL, &error));
         check_no_error(error);
-        assert_true(engine->join_snapshot(reader, &snapshot, NULL));
+        assert_true(engine->source->join_snapshot(reader, &snapshot, NULL));
         g_ptr_array_add(readers, reader);
-        catalog = engine->read_catalog(readers, HB_PART_ALL, &error);
+        catalog = engine->source->read_catalog(readers, HB_PART_ALL, &error);
         check_no_error(error);
         set = hb_catalog_get_row_sets(catalog)->pdata[0];
         assert_string_equal(set->table, "blue.t");
         if (!cases[i].at_end_only)
             g_free(servers_query(uri, cases[i].meanwhile));
-        if (engine->read_rows(reader, set, &all, count_row, &rows, &error) != cases[i].at_end_only)
+        if (engine->source->read_rows(reader, set, &all, count_row, &rows, &error) != cases[i].at_end_only)
             fail_msg("%s: %u rows were read", cases[i].claim, rows);
         if (!cases[i].at_end_only)
             check_error(&error, HB_ERROR_RETRY, "not what it was");
         else
             g_free(servers_query(uri, cases[i].meanwhile));
         assert_int_equal(rows, cases[i].at_end_only);
-        assert_false(engine->end_snapshot(keeper, &error));
+        assert_false(engine->source->end_snapshot(keeper, &error));
         check_error(&error, HB_ERROR_RETRY, "was renamed or dropped");
-        engine->close(reader);
-        engine->close(keeper);
+        engine->connector->close(reader);
+        engine->connector->close(keeper);
         hb_snapshot_clear(&snapshot);
         g_autofree char *ran = servers_query(uri, "SELECT is_called FROM public.ran");
         assert_string_equal(ran, "f");

@@ -4,7 +4,7 @@
 
 #include "core/graph/order.h"
 #include "engine/postgres/catalog/catalog_builder.h"
-#include "engine/postgres/rows/copy_data.h"
+#include "engine/postgres/session/copy_data.h"
 
 #include <string.h>
 

@@ -3,7 +3,6 @@
 
 #include "cli/route.h"
 #include "core/base/json_text.h"
-#include "core/compare/grant_compare.h"
 #include "core/model/wordings.h"
 #include "core/rows/insert_writer.h"
 #include "core/rows/row_counter.h"
@@ -11,11 +10,16 @@
 #include "core/select/rename.h"
 #include "dump/reader.h"
 #include "dump/stream.h"
+#include "engine/common/grant_compare.h"
+#include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/script.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/dialect/split_statements.h"
 #include "engine/mariadb/rows/encoding.h"
-#include "engine/mariadb/session/run_statements.h"
+#include "engine/postgres/dialect/dialect.h"
+#include "engine/postgres/dialect/lexical.h"
 #include "engine/postgres/dialect/printing.h"
 #include "engine/registry.h"
 #include "report/table.h"
@@ -114,7 +118,7 @@ static gboolean read_stream(const char *bytes, gsize length)
 /* Rows as they are counted, and as INSERTs, in blocks of two sizes: the text must not depend on where a block ends */
 static char *write_rows(const HbRowSet *set, const char *bytes, gsize length, gsize block)
 {
-    HbInsertWriter *rows = hb_insert_writer_new(set, NULL, HB_DIALECT_MARIADB, 3);
+    HbInsertWriter *rows = hb_insert_writer_new(set, NULL, &hb_my_dialect, 3);
     GString *sql = g_string_new(NULL);
 
     for (gsize at = 0; at < length; at += block)
@@ -194,7 +198,7 @@ static gboolean read_values(const char *bytes, gsize length)
 
 /* ---- Texts ---- */
 
-static gboolean read_tokens(HbDialect dialect, const char *text)
+static gboolean read_tokens(const HbLexicalRules *dialect, const char *text)
 {
     const char *at = text, *end = text + strlen(text);
     HbToken token;
@@ -210,13 +214,13 @@ static void rename_in(const char *text)
 {
     HbObject *object = hb_object_new(HB_KIND_VIEW, "garden.alarming");
     const HbRenameKind kinds[] = {HB_RENAME_SCHEMA, HB_RENAME_OWNER, HB_RENAME_TABLESPACE};
-    const char *const engines[] = {"postgresql", "mariadb"};
+    const HbDialect *const dialects[] = {&hb_pg_dialect, &hb_my_dialect};
 
     object->definition = g_strdup(text);
-    for (gsize k = 0; k < G_N_ELEMENTS(kinds) * G_N_ELEMENTS(engines); k++) {
+    for (gsize k = 0; k < G_N_ELEMENTS(kinds) * G_N_ELEMENTS(dialects); k++) {
         HbRename rename = {
             .kind = kinds[k % G_N_ELEMENTS(kinds)], .old_name = (char *)"garden", .new_name = (char *)"Park"};
-        g_free(hb_engine_get(engines[k / G_N_ELEMENTS(kinds)], NULL)->rename(object, text, &rename));
+        g_free(dialects[k / G_N_ELEMENTS(kinds)]->rename(object, text, &rename));
     }
     hb_object_free(object);
 }
@@ -224,11 +228,11 @@ static void rename_in(const char *text)
 static gboolean read_sql(const char *bytes, gsize length)
 {
     g_autofree char *text = g_strndup(bytes, length);
-    const gboolean whole = read_tokens(HB_DIALECT_POSTGRES, text) && read_tokens(HB_DIALECT_MARIADB, text);
+    const gboolean whole = read_tokens(&hb_pg_rules, text) && read_tokens(&hb_my_rules, text);
 
-    g_free(hb_lexer_normalise(HB_DIALECT_POSTGRES, text));
-    g_free(hb_lexer_hide_passwords(HB_DIALECT_MARIADB, text));
-    g_free(hb_lexer_rename_database(text, "garden", "\"Park\""));
+    g_free(hb_lexer_normalise(&hb_pg_rules, text));
+    g_free(hb_my_dialect.hide_secrets(text));
+    g_free(hb_lexer_rename_after(&hb_pg_rules, "DATABASE", text, "garden", "\"Park\""));
     g_assert(hb_grant_compare_is_same(text, text));
     hb_grant_compare_is_initial(text);
     hb_createtext_free(hb_createtext_read(text, "garden", NULL));
@@ -339,10 +343,10 @@ static gboolean read_uri(const char *bytes, gsize length)
     const HbEngine *engine = hb_engine_find(uri, NULL);
     const HbAddress address = {.uri = uri};
 
-    if (engine == NULL || !engine->check_uri(uri, NULL))
+    if (engine == NULL || !engine->connector->check_uri(uri, NULL))
         return FALSE;
-    g_free(engine->display(&address));
-    g_free(engine->get_database(uri));
+    g_free(engine->connector->display(&address));
+    g_free(engine->connector->get_database(uri));
     return TRUE;
 }
 

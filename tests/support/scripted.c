@@ -615,15 +615,54 @@ static gboolean find_wait(HbSession *session, const GArray *ids, char **wait, GE
     return TRUE;
 }
 
-const HbEngine scripted_engine = {
-    .name = "scripted",
-    .schemes = schemes,
-    .traits = {.analyze_from_rows = 1},
+static char *hide_nothing(const char *sql)
+{
+    return g_strdup(sql);
+}
+
+static gboolean answer_no(const char *text)
+{
+    (void)text;
+    return FALSE;
+}
+
+static gboolean describes_database(const HbObject *setting)
+{
+    (void)setting;
+    return FALSE;
+}
+
+static GPtrArray *list_owner(const HbObject *object)
+{
+    GPtrArray *names = g_ptr_array_new_with_free_func(g_free);
+
+    if (object->owner != NULL)
+        g_ptr_array_add(names, g_strdup(object->owner));
+    return names;
+}
+
+static const HbDialect dialect = {
+    .rules = &hb_lexer_plain,
+    .insert_override = "",
     .preamble = "",
+    .read_version = read_version,
+    .is_unlogged = is_unlogged,
+    .join_definitions = join_definitions,
+    .rename = rename_nothing,
+    .rename_identity = rename_identity,
+    .make_analyze_sql = get_analyze_sql,
+    .hide_secrets = hide_nothing,
+    .demands_value = answer_no,
+    .makes_key = answer_no,
+    .list_role_mentions = list_owner,
+    .describes_database = describes_database,
+};
+
+static const HbConnector connector = {
+    .schemes = schemes,
     .check_uri = check_uri,
     .display = display,
     .get_database = get_database,
-    .read_version = read_version,
     .open = open_session,
     .close = close_session,
     .interrupt = interrupt,
@@ -631,10 +670,10 @@ const HbEngine scripted_engine = {
     .needs_password = needs_password,
     .describe = describe,
     .get_id = get_id,
-    .claim = claim,
-    .serve = serve,
-    .end_lost = end_lost,
     .find_wait = find_wait,
+};
+
+static const HbSource source = {
     .survey = survey,
     .read_catalog = read_catalog,
     .begin_snapshot = begin_snapshot,
@@ -645,26 +684,40 @@ const HbEngine scripted_engine = {
     .end_snapshot = end_snapshot,
     .split_rows = split_rows,
     .read_rows = read_rows,
-    .find_target = find_target,
+    .read_server = read_server,
+    .reads_same = reads_same,
+};
+
+static const HbTarget target = {
+    .claim = claim,
+    .serve = serve,
+    .end_lost = end_lost,
+    .find = find_target,
     .create_database = create_database,
     .find_content = find_content,
-    .find_journal = find_journal,
-    .begin_journal = begin_journal,
-    .read_journal = read_journal,
-    .forget_steps = forget_steps,
-    .settle_journal = settle_journal,
-    .is_unlogged = is_unlogged,
-    .end_journal = end_journal,
-    .read_server = read_server,
     .make_password_sql = make_password_sql,
-    .fit_target = fit_target,
+    .fit = fit_target,
     .preflight = preflight,
-    .reads_same = reads_same,
     .find_role = find_role,
+};
+
+static const HbJournal journal = {
+    .find = find_journal,
+    .begin = begin_journal,
+    .read = read_journal,
+    .forget_steps = forget_steps,
+    .settle = settle_journal,
+    .end = end_journal,
     .run_step = run_step,
     .write_rows = write_rows,
-    .join_definitions = join_definitions,
-    .rename = rename_nothing,
-    .rename_identity = rename_identity,
-    .get_analyze_sql = get_analyze_sql,
+};
+
+const HbEngine scripted_engine = {
+    .name = "scripted",
+    .traits = {.analyze_from_rows = 1},
+    .dialect = &dialect,
+    .connector = &connector,
+    .source = &source,
+    .target = &target,
+    .journal = &journal,
 };

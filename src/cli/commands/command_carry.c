@@ -27,7 +27,7 @@ static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOpti
 static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbRestoreOptions *options, const char *to,
                             GError **error)
 {
-    g_autofree char *database = options->engine->get_database(to);
+    g_autofree char *database = options->engine->connector->get_database(to);
 
     if (database != NULL) {
         hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
@@ -53,7 +53,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
         return HB_STATUS_USAGE;
     }
-    database = from.engine->get_database(arguments[0]);
+    database = from.engine->connector->get_database(arguments[0]);
     if (database == NULL)
         return carry_whole(cli, &from, &options, arguments[1], error);
     options.choice = NULL; /* made by the source */

@@ -5,6 +5,7 @@
 #include "cli/commands/whole_server.h"
 #include "cli/terminal.h"
 #include "core/base/error.h"
+#include "core/base/glob.h"
 #include "core/select/pattern.h"
 #include "report/json.h"
 #include "report/pages.h"
@@ -84,7 +85,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (!hb_cli_read_version(cli, options.source.engine, &options.source.for_version, &options.source.for_version_text,
                              error))
         return HB_STATUS_USAGE;
-    database = options.source.engine->get_database(arguments[0]);
+    database = options.source.engine->connector->get_database(arguments[0]);
     if (strcmp(arguments[1], "-") == 0 && hb_terminal_is_output()) {
         hb_error_set(error, HB_ERROR_USAGE, "send it through a pipe, or into a file", "standard output is a terminal");
         return HB_STATUS_USAGE;

@@ -109,7 +109,7 @@ static gboolean look_from_uri(Looking *looking, HbRestoreOptions *options, const
         return FALSE;
     if (from.engine != options->engine)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
-    database = from.engine->get_database(uri);
+    database = from.engine->connector->get_database(uri);
     return database != NULL ? look_from_database(looking, options, &from, error)
                             : look_from_server(looking, options, &from, error);
 }

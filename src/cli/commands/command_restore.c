@@ -12,7 +12,7 @@
 
 static gboolean is_server(const HbRestoreOptions *options, const char *uri, const char *dump, GError **error)
 {
-    g_autofree char *database = options->engine->get_database(uri);
+    g_autofree char *database = options->engine->connector->get_database(uri);
 
     return database == NULL ||
            hb_error_set(error, HB_ERROR_USAGE,

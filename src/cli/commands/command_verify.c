@@ -59,7 +59,7 @@ static void default_database(HbVerifyOptions *options, const char *name, char **
 {
     HbAddress *address = &options->to.address;
 
-    *kept = options->to.engine->get_database(address->uri);
+    *kept = options->to.engine->connector->get_database(address->uri);
     if (*kept == NULL)
         address->database = hb_adapt_database(&options->wishes, name);
 }
@@ -90,7 +90,7 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
         hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
         return HB_STATUS_USAGE;
     }
-    database = options->from.engine->get_database(uri);
+    database = options->from.engine->connector->get_database(uri);
     if (database == NULL)
         return hb_cli_verify_whole(cli, options, error);
     default_database(options, database, &named);

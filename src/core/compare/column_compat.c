@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/compare/column_compat.h"
 
-#include "core/compare/preflight.h"
+#include "core/base/findings.h"
 
 #include <string.h>
 
@@ -52,9 +52,7 @@ static gboolean is_demanded(const HbColumnCompat *meeting, const char *own, cons
     g_autofree char *name = g_strdup_printf("%s.%s", meeting->there->table, column);
     g_autofree char *its_default = hb_identity_new(HB_KIND_DEFAULT, name);
 
-    return own != NULL && strstr(own, "NOT NULL") != NULL && strstr(own, "DEFAULT") == NULL &&
-           strstr(own, "AUTO_INCREMENT") == NULL && strstr(own, "GENERATED") == NULL &&
-           hb_catalog_find(meeting->target, its_default) == NULL;
+    return meeting->dialect->demands_value(own) && hb_catalog_find(meeting->target, its_default) == NULL;
 }
 
 /* ---- Findings ---- */

@@ -4,9 +4,10 @@
  */
 #pragma once
 
-#include "core/model/catalog.h"
+#include "core/sql/dialect.h"
 
 typedef struct {
+    const HbDialect *dialect;
     const HbRowSet *wanted;  /* the rows that come */
     const HbRowSet *there;   /* those of the target's table */
     const char *definition;  /* of the table that the rows come from; NULL: not known */

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/compare/compare.h"
 
-#include "core/compare/grant_compare.h"
 #include "core/sql/lexer.h"
 
 #include <stdlib.h>
@@ -113,29 +112,21 @@ static void cut_to_difference(const char *from, const char *to, char **from_cut,
     *to_cut = g_string_free(only_b, FALSE);
 }
 
-/* MariaDB keeps a program's text byte by byte, and how it is read depends on the sql_mode that it was written in */
-static gboolean is_kept_as_written(HbDialect dialect, HbKind kind)
-{
-    return dialect == HB_DIALECT_MARIADB &&
-           (kind == HB_KIND_FUNCTION || kind == HB_KIND_PROCEDURE || kind == HB_KIND_PACKAGE ||
-            kind == HB_KIND_PACKAGE_BODY || kind == HB_KIND_TRIGGER || kind == HB_KIND_EVENT);
-}
-
-static gboolean is_same_sql(HbDialect dialect, HbKind kind, const char *one, const char *other)
+static gboolean is_same_sql(const HbDialect *dialect, HbKind kind, const char *one, const char *other)
 {
     if (strcmp(one, other) == 0)
         return TRUE;
-    if (is_kept_as_written(dialect, kind))
+    if (dialect->is_kept_as_written != NULL && dialect->is_kept_as_written(kind))
         return FALSE;
-    g_autofree char *a = hb_lexer_normalise(dialect, one);
-    g_autofree char *b = hb_lexer_normalise(dialect, other);
+    g_autofree char *a = hb_lexer_normalise(dialect->rules, one);
+    g_autofree char *b = hb_lexer_normalise(dialect->rules, other);
     return strcmp(a, b) == 0;
 }
 
-static void add_definition(HbDialect dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
+static void add_definition(const HbDialect *dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
-    g_autofree char *a = hb_lexer_hide_passwords(dialect, from->definition);
-    g_autofree char *b = hb_lexer_hide_passwords(dialect, to->definition);
+    g_autofree char *a = dialect->hide_secrets(from->definition);
+    g_autofree char *b = dialect->hide_secrets(to->definition);
     char *from_cut = NULL, *to_cut = NULL;
 
     if (strcmp(a, b) == 0) {
@@ -147,30 +138,10 @@ static void add_definition(HbDialect dialect, const HbObject *from, const HbObje
     add(differences, HB_DIFFERENCE_DEFINITION, from->identity, from_cut, to_cut);
 }
 
-static gboolean is_about_rights(const HbObject *object)
-{
-    return object->kind == HB_KIND_GRANT || strcmp(object->identity, "database-setting grants") == 0;
-}
-
-/* Who granted it is compared where both sides say so: otherwise it may be anybody, whoever restored it for example */
-static gboolean is_same_membership(const char *one, const char *other)
-{
-    static const char by[] = " GRANTED BY ";
-    const char *said = strstr(one, by), *said_too = strstr(other, by);
-    g_autofree char *with = g_strdup(said != NULL ? one : other);
-
-    if ((said != NULL) == (said_too != NULL))
-        return FALSE;
-    *strstr(with, by) = '\0';
-    g_autofree char *without = g_strconcat(with, ";", NULL);
-    return strcmp(without, said != NULL ? other : one) == 0;
-}
-
-static gboolean means_the_same(HbDialect dialect, const HbObject *from, const HbObject *to)
+static gboolean means_the_same(const HbDialect *dialect, const HbObject *from, const HbObject *to)
 {
     return is_same_sql(dialect, from->kind, from->definition, to->definition) ||
-           (is_about_rights(from) && hb_grant_compare_is_same(from->definition, to->definition)) ||
-           (from->kind == HB_KIND_MEMBERSHIP && is_same_membership(from->definition, to->definition));
+           (dialect->means_same != NULL && dialect->means_same(from, to));
 }
 
 /* Of many together, as large objects are: those whose owner differs */
@@ -183,7 +154,7 @@ static void add_owners(const HbObject *from, const HbObject *to, GPtrArray *diff
     add(differences, HB_DIFFERENCE_OWNER, from->identity, from_cut, to_cut);
 }
 
-static void compare_objects(HbDialect dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
+static void compare_objects(const HbDialect *dialect, const HbObject *from, const HbObject *to, GPtrArray *differences)
 {
     if (from->definition != NULL && to->definition != NULL && !means_the_same(dialect, from, to))
         add_definition(dialect, from, to, differences);
@@ -193,53 +164,49 @@ static void compare_objects(HbDialect dialect, const HbObject *from, const HbObj
         add_owners(from, to, differences);
 }
 
-/* What a database is, unlike how it is set: who has it in TO only has changed it */
-static gboolean is_of_database(const HbObject *object)
+static gboolean is_initial(const HbDialect *dialect, const HbObject *object)
 {
-    static const char *const own[] = {"comment", "connection limit", "grants", "template", NULL};
-    const char *name = hb_object_get_name(object);
-
-    return object->kind == HB_KIND_DATABASE_SETTING &&
-           (g_strv_contains(own, name) || g_str_has_prefix(name, "label of "));
+    return dialect->is_initial != NULL && dialect->is_initial(object);
 }
 
-/* A server may have users and settings of its own */
-static gboolean counts_as_extra(const HbObject *object)
+/* A server may have users and settings of its own; what the database is, is no such setting */
+static gboolean counts_as_extra(const HbDialect *dialect, const HbObject *object)
 {
-    if (strcmp(object->identity, "database-setting grants") == 0)
-        return !hb_grant_compare_is_initial_of_database(object->definition);
-    return is_of_database(object) || !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
+    if (object->kind == HB_KIND_DATABASE_SETTING && dialect->describes_database(object))
+        return !is_initial(dialect, object);
+    return !(hb_kind_get_traits(object->kind)->part & (HB_PART_USERS | HB_PART_SETTINGS));
 }
 
-void hb_compare_list_own(const HbCatalog *from, const HbCatalog *to, guint parts, GPtrArray *identities)
+void hb_compare_list_own(const HbCatalog *from, const HbCatalog *to, const HbDialect *dialect, guint parts,
+                         GPtrArray *identities)
 {
     for (guint i = 0; i < hb_catalog_count(to); i++) {
         const HbObject *object = hb_catalog_get(to, i);
         if ((object->kind == HB_KIND_MEMBERSHIP || object->kind == HB_KIND_ROLE_SETTING ||
              object->kind == HB_KIND_DATABASE_SETTING) &&
-            !counts_as_extra(object) && !hb_catalog_is_unread(from, object->kind) &&
+            !counts_as_extra(dialect, object) && !hb_catalog_is_unread(from, object->kind) &&
             (hb_kind_get_traits(object->kind)->part & parts) != 0 && hb_catalog_find(from, object->identity) == NULL)
             g_ptr_array_add(identities, g_strdup(object->identity));
     }
 }
 
 /* The placeholder in a circle is no object of the server's; rights that any object has are there without being said */
-static gboolean is_compared(const HbObject *object, guint parts, const HbCatalog *other)
+static gboolean is_compared(const HbDialect *dialect, const HbObject *object, guint parts, const HbCatalog *other)
 {
     if (object->kind == HB_KIND_GRANT && hb_catalog_find(other, object->identity) == NULL &&
-        hb_grant_compare_is_initial(object->definition))
+        is_initial(dialect, object))
         return FALSE;
     return object->kind != HB_KIND_PLACEHOLDER && !hb_catalog_is_unread(other, object->kind) &&
            (hb_kind_get_traits(object->kind)->part & parts) != 0;
 }
 
-void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, HbDialect dialect, guint parts,
+void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, const HbDialect *dialect, guint parts,
                          GPtrArray *differences)
 {
     for (guint i = 0; i < hb_catalog_count(from); i++) {
         const HbObject *object = hb_catalog_get(from, i);
         const HbObject *twin = hb_catalog_find(to, object->identity);
-        if (!is_compared(object, parts, to))
+        if (!is_compared(dialect, object, parts, to))
             continue;
         if (twin == NULL)
             add(differences, HB_DIFFERENCE_MISSING, object->identity, NULL, NULL);
@@ -248,7 +215,7 @@ void hb_compare_catalogs(const HbCatalog *from, const HbCatalog *to, HbDialect d
     }
     for (guint i = 0; i < hb_catalog_count(to); i++) {
         const HbObject *object = hb_catalog_get(to, i);
-        if (counts_as_extra(object) && is_compared(object, parts, from) &&
+        if (counts_as_extra(dialect, object) && is_compared(dialect, object, parts, from) &&
             hb_catalog_find(from, object->identity) == NULL)
             add(differences, HB_DIFFERENCE_EXTRA, object->identity, NULL, NULL);
     }

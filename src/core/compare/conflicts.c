@@ -41,7 +41,8 @@ static void subject_to_domains(HbConflicts *judge, const HbObject *user)
 static void check_columns(HbConflicts *judge, const HbObject *rows, const HbRowSet *wanted, const HbRowSet *there)
 {
     const HbObject *source = rows->on != NULL ? hb_conflicts_find_wanted(judge, rows->on) : NULL;
-    HbColumnCompat meeting = {.wanted = wanted,
+    HbColumnCompat meeting = {.dialect = judge->meeting->dialect,
+                              .wanted = wanted,
                               .there = there,
                               .definition = source != NULL ? source->definition : NULL,
                               .target = judge->meeting->there,

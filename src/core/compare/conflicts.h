@@ -14,13 +14,14 @@
  */
 #pragma once
 
-#include "core/compare/preflight.h"
-#include "core/model/catalog.h"
+#include "core/base/findings.h"
+#include "core/sql/dialect.h"
 
 typedef enum { HB_EXISTING_STOP, HB_EXISTING_KEEP, HB_EXISTING_REPLACE } HbExistingWish;
 
 /* All borrowed */
 typedef struct {
+    const HbDialect *dialect;
     const HbCatalog *wanted; /* what is to arrive: arranged, and fitted to the target */
     const HbCatalog *there;  /* what the target has: arranged */
     GHashTable *holding;     /* identities of the target's row sets that hold rows */

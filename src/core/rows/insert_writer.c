@@ -12,14 +12,14 @@ typedef enum { AT_ROW, AT_FIELD, AT_ESCAPE, MAYBE_NULL, IN_FIELD, IN_ESCAPE } St
 struct HbInsertWriter {
     const HbRowSet *set;
     char *head; /* INSERT INTO ... VALUES */
-    HbDialect dialect;
+    const HbDialect *dialect;
     guint rows_each;
     guint rows; /* of the open statement */
     guint field;
     State state;
 };
 
-HbInsertWriter *hb_insert_writer_new(const HbRowSet *set, const char *table, HbDialect dialect, guint rows_each)
+HbInsertWriter *hb_insert_writer_new(const HbRowSet *set, const char *table, const HbDialect *dialect, guint rows_each)
 {
     HbInsertWriter *rows = g_new0(HbInsertWriter, 1);
     g_autoptr(GString) head = g_string_new(NULL);
@@ -27,12 +27,8 @@ HbInsertWriter *hb_insert_writer_new(const HbRowSet *set, const char *table, HbD
     g_string_append_printf(head, "INSERT INTO %s (", table != NULL ? table : set->table);
     for (guint c = 0; c < set->columns->len; c++)
         g_string_append_printf(head, "%s%s", c > 0 ? ", " : "", (const char *)set->columns->pdata[c]);
-    g_string_append(head, ")");
-    /* Columns that the server would number itself are given, too */
-    if (dialect == HB_DIALECT_POSTGRES)
-        g_string_append(head, " OVERRIDING SYSTEM VALUE");
-    g_string_append(head, " VALUES\n");
-    if (set->columns->len == 0) /* PostgreSQL knows tables without columns */
+    g_string_append_printf(head, ")%s VALUES\n", dialect->insert_override);
+    if (set->columns->len == 0)
         g_string_printf(head, "INSERT INTO %s DEFAULT VALUES", set->table);
     rows->set = set;
     rows->head = g_strdup(head->str);
@@ -68,27 +64,6 @@ static void begin_text(HbInsertWriter *rows, GString *sql)
 {
     g_string_append(sql, coding_of(rows) == 'x' ? "x'" : "'");
     rows->state = IN_FIELD;
-}
-
-/* PostgreSQL's literals know no escapes but the doubled quote; MariaDB's know those that its shell needs */
-static void append_byte(const HbInsertWriter *rows, GString *sql, char byte)
-{
-    gboolean maria = rows->dialect == HB_DIALECT_MARIADB;
-
-    if (byte == '\'')
-        g_string_append(sql, maria ? "\\'" : "''");
-    else if (maria && byte == '\\')
-        g_string_append(sql, "\\\\");
-    else if (maria && byte == '\n')
-        g_string_append(sql, "\\n");
-    else if (maria && byte == '\r')
-        g_string_append(sql, "\\r");
-    else if (maria && byte == '\0')
-        g_string_append(sql, "\\0");
-    else if (maria && byte == '\032')
-        g_string_append(sql, "\\Z");
-    else
-        g_string_append_c(sql, byte);
 }
 
 static char unescape(char letter)
@@ -147,12 +122,12 @@ static void add_inside(HbInsertWriter *rows, GString *sql, char byte)
     if (state == MAYBE_NULL)
         g_string_append_c(sql, 'N');
     if (state == AT_ESCAPE || state == IN_ESCAPE) {
-        append_byte(rows, sql, unescape(byte));
+        rows->dialect->append_literal_byte(sql, unescape(byte));
         rows->state = IN_FIELD;
     } else if (byte == '\\') {
         rows->state = IN_ESCAPE;
     } else {
-        append_byte(rows, sql, byte);
+        rows->dialect->append_literal_byte(sql, byte);
     }
 }
 

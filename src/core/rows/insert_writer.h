@@ -8,12 +8,12 @@
 #pragma once
 
 #include "core/model/catalog.h"
-#include "core/sql/lexer.h"
+#include "core/sql/dialect.h"
 
 typedef struct HbInsertWriter HbInsertWriter;
 
 /* rows_each: rows of a statement; table: as SQL names it (NULL: the set's own) */
-HbInsertWriter *hb_insert_writer_new(const HbRowSet *set, const char *table, HbDialect dialect, guint rows_each);
+HbInsertWriter *hb_insert_writer_new(const HbRowSet *set, const char *table, const HbDialect *dialect, guint rows_each);
 void hb_insert_writer_free(HbInsertWriter *rows); /* accepts NULL */
 
 void hb_insert_writer_add(HbInsertWriter *rows, const char *bytes, gsize length, GString *sql);

@@ -2,7 +2,7 @@
 #include "core/select/pattern.h"
 
 #include "core/base/error.h"
-#include "core/base/json_text.h"
+#include "core/base/glob.h"
 #include "core/sql/lexer.h"
 
 #include <string.h>
@@ -60,14 +60,6 @@ void hb_pattern_free(HbPattern *pattern)
 
 /* ---- Matching ---- */
 
-gboolean hb_glob_fits(const char *glob, const char *text)
-{
-    g_autofree char *wanted = hb_json_text_write(glob),
-                    *there = hb_json_text_write(text); /* GLib's is for UTF-8 only */
-
-    return g_pattern_match_simple(wanted, there);
-}
-
 static void append_unquoted(GString *text, const HbToken *token)
 {
     HbToken name = *token;
@@ -83,7 +75,7 @@ static void take_apart(const char *name, gboolean last_only, gboolean with_argum
 {
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &name)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_lexer_plain, &name)).type != HB_TOKEN_END) {
         if (*token.start == '(' && !with_arguments)
             return;
         if (*token.start == '.' && last_only) {

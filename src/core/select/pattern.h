@@ -19,9 +19,6 @@ typedef struct {
     char *glob; /* NULL: any name */
 } HbPattern;
 
-/* Does the text fit a glob of * and ?, which is one character, or one byte that is part of none? Bytes may be any */
-gboolean hb_glob_fits(const char *glob, const char *text);
-
 /* The caller's, to be freed with hb_pattern_free(). NULL with HB_ERROR_USAGE, naming `option` */
 HbPattern *hb_pattern_read(const char *text, const char *option, GError **error);
 void hb_pattern_free(HbPattern *pattern);

@@ -52,14 +52,14 @@ void hb_rename_free(HbRename *rename)
 /* "garden.age(date)": the second component, if the first one is the schema. NULL: it does not stand there */
 static char *read_inside(const char *name, const char *schema)
 {
-    const HbToken first = hb_lexer_read_token(HB_DIALECT_POSTGRES, &name);
+    const HbToken first = hb_lexer_read_token(&hb_lexer_plain, &name);
     HbToken second;
     g_autofree char *plain = hb_token_unquote(&first);
 
     if (strcmp(plain, schema) != 0 || *name != '.')
         return NULL;
     name++;
-    second = hb_lexer_read_token(HB_DIALECT_POSTGRES, &name);
+    second = hb_lexer_read_token(&hb_lexer_plain, &name);
     return second.type == HB_TOKEN_WORD || second.type == HB_TOKEN_NAME ? hb_token_unquote(&second) : NULL;
 }
 

@@ -1,27 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * rename - names that become others on the way. The engines know where a name stands in their SQL.
+ * rename - names that become others on the way. The dialects know where a name stands in their SQL.
  */
 #pragma once
 
-#include "core/model/catalog.h"
-
-typedef enum {
-    HB_RENAME_DATABASE,
-    HB_RENAME_SCHEMA,
-    HB_RENAME_OWNER, /* a user, wherever it is named */
-    HB_RENAME_TABLESPACE,
-    HB_RENAME_STORAGE /* of a storage engine */
-} HbRenameKind;
-
-typedef struct {
-    HbRenameKind kind;
-    char *old_name; /* unquoted, both */
-    char *new_name;
-    GHashTable
-        *inside; /* of a schema: the plain names of what stands in it, so that an alias is not taken for it; or NULL */
-    gboolean left; /* set by an engine: the old name stands inside a string, which is left as it is */
-} HbRename;
+#include "core/sql/dialect.h"
 
 /* "schema:garden=park" as a user writes it; the caller's, to be freed with hb_rename_free(). NULL with HB_ERROR_USAGE
  */

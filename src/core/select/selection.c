@@ -2,7 +2,6 @@
 #include "core/select/selection.h"
 
 #include "core/base/error.h"
-#include "core/sql/role_mentions.h"
 
 #include <string.h>
 
@@ -11,6 +10,7 @@ typedef enum { OUT, SKIPPED, LOST, ALONG, TAKEN } State;
 typedef struct {
     const HbSelection *choice;
     HbCatalog *catalog;
+    const HbDialect *dialect;
     State *states;     /* by place */
     GHashTable *roles; /* plain name to place + 1 */
     GArray *queue;     /* guint: places whose needs are still to be followed */
@@ -219,7 +219,8 @@ static void index_roles(Choosing *choosing)
     for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
         const HbObject *object = hb_catalog_get(choosing->catalog, i);
         if (object->kind == HB_KIND_ROLE)
-            g_hash_table_insert(choosing->roles, hb_role_mentions_get_name(object), GUINT_TO_POINTER(i + 1));
+            g_hash_table_insert(choosing->roles, hb_lexer_unquote_name(hb_object_get_name(object)),
+                                GUINT_TO_POINTER(i + 1));
     }
 }
 
@@ -241,7 +242,7 @@ static void take_role_along(Choosing *choosing, const char *name)
 
 static void take_named_users(Choosing *choosing, const HbObject *object)
 {
-    g_autoptr(GPtrArray) names = hb_role_mentions_list(object);
+    g_autoptr(GPtrArray) names = choosing->dialect->list_role_mentions(object);
 
     for (guint i = 0; i < names->len; i++)
         take_role_along(choosing, names->pdata[i]);
@@ -249,7 +250,7 @@ static void take_named_users(Choosing *choosing, const HbObject *object)
 
 static gboolean names_absent_users(const Choosing *choosing, const HbObject *object)
 {
-    g_autoptr(GPtrArray) names = hb_role_mentions_list(object);
+    g_autoptr(GPtrArray) names = choosing->dialect->list_role_mentions(object);
 
     for (guint i = 0; i < names->len; i++) {
         guint found = GPOINTER_TO_UINT(g_hash_table_lookup(choosing->roles, names->pdata[i]));
@@ -407,11 +408,11 @@ static gboolean check_patterns(const GPtrArray *patterns, const char *option, gb
     return TRUE;
 }
 
-gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, gboolean strict, GPtrArray *along,
-                            GError **error)
+gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
+                            GPtrArray *along, GError **error)
 {
     guint count = hb_catalog_count(catalog);
-    Choosing choosing = {.choice = choice, .catalog = catalog};
+    Choosing choosing = {.choice = choice, .catalog = catalog, .dialect = dialect};
 
     if (!hb_selection_is_partial(choice))
         return TRUE;

@@ -14,6 +14,7 @@
 
 #include "core/model/catalog.h"
 #include "core/select/pattern.h"
+#include "core/sql/dialect.h"
 
 typedef struct {
     GPtrArray *take;  /* HbPattern *, owned */
@@ -53,5 +54,5 @@ void hb_selection_apply_to_omissions(const HbSelection *choice, guint parts, HbC
  * along or, if alone, of what is needed and does not. strict: unless the choice is lenient, HB_ERROR_USAGE
  * if a take pattern, or a skip pattern without * and ?, fits nothing.
  */
-gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, gboolean strict, GPtrArray *along,
-                            GError **error);
+gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
+                            GPtrArray *along, GError **error);

@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+const HbLexicalRules hb_lexer_plain = {0};
+
 static gboolean is_word_byte(char byte)
 {
     return g_ascii_isalnum(byte) || byte == '_' || byte == '$' || (byte & 0x80) != 0;
@@ -48,52 +50,31 @@ static const char *end_of_block_comment(const char *at, gboolean nested)
     return at;
 }
 
-/* MariaDB takes -- for a comment only before white space, because 5--1 is arithmetic there */
-static gboolean begins_line_comment(HbDialect dialect, const char *at)
+static gboolean begins_line_comment(const HbLexicalRules *rules, const char *at)
 {
-    if (dialect == HB_DIALECT_MARIADB && *at == '#')
+    if (rules->hash_comments && *at == '#')
         return TRUE;
     return at[0] == '-' && at[1] == '-' &&
-           (dialect == HB_DIALECT_POSTGRES || at[2] == '\0' || g_ascii_isspace(at[2]) || g_ascii_iscntrl(at[2]));
+           (!rules->dashes_need_space || at[2] == '\0' || g_ascii_isspace(at[2]) || g_ascii_iscntrl(at[2]));
 }
 
-/*
- * MariaDB and MySQL run what stands in a comment that begins with ! (or M!), if their version is as high as the number
- * behind it: only its two ends are space. No server has such a version, so that it is a comment for all of them
- */
-#define NO_SUCH_VERSION 200000
-
-static const char *end_of_opening(const char *at)
+static const char *end_of_comment(const HbLexicalRules *rules, const char *at)
 {
-    const char *mark = at + 2 + (at[2] == 'M');
-    guint64 version;
-    char *end;
+    const char *opening = rules->skip_opening != NULL ? rules->skip_opening(at) : NULL;
 
-    if (*mark != '!')
-        return NULL;
-    version = g_ascii_isdigit(mark[1]) ? g_ascii_strtoull(mark + 1, &end, 10) : 0;
-    if (version >= NO_SUCH_VERSION)
-        return NULL;
-    return version > 0 ? end : mark + 1;
+    return opening != NULL ? opening : end_of_block_comment(at, rules->nested_comments);
 }
 
-static const char *end_of_comment(HbDialect dialect, const char *at)
-{
-    const char *opening = dialect == HB_DIALECT_MARIADB ? end_of_opening(at) : NULL;
-
-    return opening != NULL ? opening : end_of_block_comment(at, dialect == HB_DIALECT_POSTGRES);
-}
-
-static const char *end_of_space(HbDialect dialect, const char *at)
+static const char *end_of_space(const HbLexicalRules *rules, const char *at)
 {
     for (;;) {
         if (g_ascii_isspace(*at))
             at++;
-        else if (begins_line_comment(dialect, at))
+        else if (begins_line_comment(rules, at))
             at = end_of_line_comment(at);
         else if (at[0] == '/' && at[1] == '*')
-            at = end_of_comment(dialect, at);
-        else if (dialect == HB_DIALECT_MARIADB && at[0] == '*' && at[1] == '/')
+            at = end_of_comment(rules, at);
+        else if (rules->skip_opening != NULL && at[0] == '*' && at[1] == '/')
             at += 2; /* the other end of what is run */
         else
             return at;
@@ -126,20 +107,19 @@ static gboolean begins_prefixed_text(const char *at)
     return strchr("eEbBxXnN", *at) != NULL && at[1] == '\'';
 }
 
-static const char *end_of_token(HbDialect dialect, const char *at, HbTokenType *type)
+static const char *end_of_token(const HbLexicalRules *rules, const char *at, HbTokenType *type)
 {
-    const char *end = end_of_space(dialect, at);
-    gboolean maria = dialect == HB_DIALECT_MARIADB;
+    const char *end = end_of_space(rules, at);
 
     *type = HB_TOKEN_SPACE;
     if (end != at)
         return end;
     *type = HB_TOKEN_TEXT;
-    if (*at == '\'' || (maria && *at == '"'))
-        return end_of_quoted(at, maria);
+    if (*at == '\'' || (rules->double_quoted_texts && *at == '"'))
+        return end_of_quoted(at, rules->backslash_escapes);
     if (begins_prefixed_text(at))
-        return end_of_quoted(at + 1, maria || *at == 'e' || *at == 'E');
-    if (!maria && *at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
+        return end_of_quoted(at + 1, rules->backslash_escapes || *at == 'e' || *at == 'E');
+    if (rules->dollar_quotes && *at == '$' && (end = end_of_dollar_quoted(at)) != NULL)
         return end;
     *type = HB_TOKEN_NAME;
     if (*at == '"' || *at == '`')
@@ -151,13 +131,13 @@ static const char *end_of_token(HbDialect dialect, const char *at, HbTokenType *
     return at + 1;
 }
 
-HbToken hb_lexer_read_token(HbDialect dialect, const char **text)
+HbToken hb_lexer_read_token(const HbLexicalRules *rules, const char **text)
 {
     HbToken token = {HB_TOKEN_END, *text, 0};
 
     if (**text == '\0')
         return token;
-    *text = end_of_token(dialect, *text, &token.type);
+    *text = end_of_token(rules, *text, &token.type);
     token.length = (gsize)(*text - token.start);
     return token;
 }
@@ -191,21 +171,17 @@ gboolean hb_token_is_word(const HbToken *token, const char *word)
            g_ascii_strncasecmp(token->start, word, token->length) == 0;
 }
 
-/* What MariaDB takes for a comment may be run by another of its versions, and stays in what it keeps */
-static gboolean counts(HbDialect dialect, const HbToken *token)
+static gboolean counts(const HbLexicalRules *rules, const HbToken *token)
 {
     if (token->type != HB_TOKEN_SPACE)
         return TRUE;
-    return dialect == HB_DIALECT_MARIADB && strspn(token->start, " \t\r\n\f\v") < token->length;
+    return rules->keeps_comments && strspn(token->start, " \t\r\n\f\v") < token->length;
 }
 
-/*
- * PostgreSQL quotes a plain name if its version reads it as a key word, and prints key words in capitals: quotes around
- * such a name mean nothing
- */
-static gboolean is_quoted_for_nothing(HbDialect dialect, const HbToken *token)
+/* The quotes say nothing around a name that would be read alike without them */
+static gboolean is_quoted_for_nothing(const HbLexicalRules *rules, const HbToken *token)
 {
-    if (dialect != HB_DIALECT_POSTGRES || token->type != HB_TOKEN_NAME || token->length < 3 ||
+    if (!rules->quotes_key_words || token->type != HB_TOKEN_NAME || token->length < 3 ||
         !(g_ascii_islower(token->start[1]) || token->start[1] == '_'))
         return FALSE;
     for (gsize i = 1; i + 1 < token->length; i++) {
@@ -216,48 +192,49 @@ static gboolean is_quoted_for_nothing(HbDialect dialect, const HbToken *token)
     return TRUE;
 }
 
-char *hb_lexer_normalise(HbDialect dialect, const char *sql)
+char *hb_lexer_normalise(const HbLexicalRules *rules, const char *sql)
 {
     GString *result = g_string_new(NULL);
     HbToken token;
 
-    while ((token = hb_lexer_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(rules, &sql)).type != HB_TOKEN_END) {
         g_autofree char *text = NULL;
-        if (!counts(dialect, &token))
+        if (!counts(rules, &token))
             continue;
         if (result->len > 0)
             g_string_append_c(result, ' ');
-        text = is_quoted_for_nothing(dialect, &token) ? g_strndup(token.start + 1, token.length - 2)
-                                                      : g_strndup(token.start, token.length);
+        text = is_quoted_for_nothing(rules, &token) ? g_strndup(token.start + 1, token.length - 2)
+                                                    : g_strndup(token.start, token.length);
         g_string_append(result, token.type == HB_TOKEN_SPACE ? g_strstrip(text) : text);
     }
     return g_string_free(result, FALSE);
 }
 
-/* MariaDB: IDENTIFIED BY '...', BY PASSWORD '...', VIA plugin USING '...', USING PASSWORD('...'), WITH plugin AS '...'
- */
-static gboolean announces_secret(HbDialect dialect, const HbToken *token, gboolean of_account)
+static gboolean is_among(const HbToken *token, const char *const *words)
 {
-    return hb_token_is_word(token, "PASSWORD") ||
-           (dialect == HB_DIALECT_MARIADB && of_account &&
-            (hb_token_is_word(token, "BY") || hb_token_is_word(token, "USING") || hb_token_is_word(token, "AS")));
+    for (; words != NULL && *words != NULL; words++) {
+        if (hb_token_is_word(token, *words))
+            return TRUE;
+    }
+    return FALSE;
 }
 
-char *hb_lexer_hide_passwords(HbDialect dialect, const char *sql)
+char *hb_lexer_hide_secrets(const HbLexicalRules *rules, const HbSecretWords *words, const char *sql)
 {
     GString *result = g_string_new(NULL);
     gboolean announced = FALSE, of_account = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(dialect, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(rules, &sql)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_TEXT && announced)
             g_string_append(result, "'(hidden)'");
         else
             g_string_append_len(result, token.start, (gssize)token.length);
         if (token.type == HB_TOKEN_SPACE)
             continue;
-        of_account = (of_account || hb_token_is_word(&token, "IDENTIFIED")) && *token.start != ';';
-        announced = announces_secret(dialect, &token, of_account) || (announced && strchr("(=", *token.start) != NULL);
+        of_account = (of_account || is_among(&token, words->of_account)) && *token.start != ';';
+        announced = is_among(&token, words->announcing) || (of_account && is_among(&token, words->in_account)) ||
+                    (announced && strchr("(=", *token.start) != NULL);
     }
     return g_string_free(result, FALSE);
 }
@@ -272,19 +249,20 @@ static gboolean is_name(const HbToken *token, const char *name)
     return strcmp(own, name) == 0;
 }
 
-char *hb_lexer_rename_database(const char *sql, const char *old_name, const char *new_name)
+char *hb_lexer_rename_after(const HbLexicalRules *rules, const char *word, const char *sql, const char *old_name,
+                            const char *new_name)
 {
     GString *result = g_string_new(NULL);
     gboolean after_word = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(rules, &sql)).type != HB_TOKEN_END) {
         if (after_word && is_name(&token, old_name))
             g_string_append(result, new_name);
         else
             g_string_append_len(result, token.start, (gssize)token.length);
         if (token.type != HB_TOKEN_SPACE)
-            after_word = hb_token_is_word(&token, "DATABASE");
+            after_word = hb_token_is_word(&token, word);
     }
     return g_string_free(result, FALSE);
 }

@@ -136,7 +136,7 @@ static void add_row_sets(Making *making)
 static HbWriter *open_writer(const Making *making, GError **error)
 {
     const HbDumpOptions *options = making->options;
-    const char *preamble = options->source.engine->preamble;
+    const char *preamble = options->source.engine->dialect->preamble;
 
     if (options->outer != NULL)
         return hb_writer_open_member(options->outer, options->source.from.database, making->manifest, preamble, error);

@@ -111,7 +111,7 @@ static void drain(Giving *giving)
 
 static void close_target(Lane *lane)
 {
-    options_of(lane)->engine->close(lane->session);
+    options_of(lane)->engine->connector->close(lane->session);
     lane->session = NULL;
 }
 
@@ -120,7 +120,7 @@ static gboolean try_target(gpointer data, GError **error)
     Lane *lane = data;
     const HbSnapshotSourceOptions *options = options_of(lane);
 
-    lane->session = options->engine->open(hb_restore_get_address(lane->carry->restore), error);
+    lane->session = options->engine->connector->open(hb_restore_get_address(lane->carry->restore), error);
     if (lane->session != NULL && hb_restore_enter(lane->carry->restore, lane->session, lane->lost, error))
         return TRUE;
     close_target(lane);
@@ -148,7 +148,7 @@ static gboolean is_there_after_all(Lane *lane)
     close_target(lane);
     if (!open_target(lane, NULL))
         return FALSE;
-    journal = options_of(lane)->engine->read_journal(lane->session, NULL);
+    journal = options_of(lane)->engine->journal->read(lane->session, NULL);
     return journal != NULL && g_hash_table_contains(journal, lane->key);
 }
 
@@ -159,8 +159,8 @@ static void write_piece(Lane *lane, Block *first)
 
     g_async_queue_push_front(lane->full, first);
     if (open_target(lane, &lane->error))
-        options_of(lane)->engine->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
-                                             &lane->error);
+        options_of(lane)->engine->journal->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
+                                                      &lane->error);
     if (lane->error != NULL)
         g_atomic_int_set(&lane->failed, TRUE);
     drain(&giving);
@@ -412,10 +412,10 @@ static gboolean is_of(gpointer key, gpointer value, gpointer rows)
 static gboolean take_back(HbCarry *carry, HbSession *session, HbStoredRows *rows, int round)
 {
     const HbEngine *engine = carry->source->options->engine;
-    g_autofree char *sql = engine->make_empty_sql(rows->set);
+    g_autofree char *sql = engine->dialect->make_empty_sql(rows->set);
     g_autofree char *key = g_strdup_printf("take back %s, %d", rows->set->identity, round);
 
-    if (sql == NULL || !engine->run_step(session, sql, key, NULL, NULL))
+    if (sql == NULL || !engine->journal->run_step(session, sql, key, NULL, NULL))
         return FALSE;
     g_hash_table_foreach_remove(carry->done, is_of, rows);
     rows->digest = (HbDigest){0};
@@ -427,7 +427,7 @@ static gboolean take_back(HbCarry *carry, HbSession *session, HbStoredRows *rows
 static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int round)
 {
     const HbEngine *engine = carry->source->options->engine;
-    HbSession *session = engine->open(hb_restore_get_address(carry->restore), NULL);
+    HbSession *session = engine->connector->open(hb_restore_get_address(carry->restore), NULL);
     g_autoptr(GError) cause = NULL;
 
     hb_error_set(&cause, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
@@ -440,7 +440,7 @@ static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int 
             hb_restore_fail_rows(carry->restore, rows->set, cause);
         g_ptr_array_remove_index(sets, i);
     }
-    engine->close(session);
+    engine->connector->close(session);
 }
 
 /* Reads, and reads again what a crash of the target took */

@@ -35,7 +35,7 @@ static gboolean end_lost(HbClaim *claim, HbSession *session, GError **error)
     g_autoptr(GArray) alive = hb_stop_list_ids(claim->stop, claim->address.uri);
     guint ended = 0;
 
-    if (!claim->engine->end_lost(session, alive, &ended, error))
+    if (!claim->engine->target->end_lost(session, alive, &ended, error))
         return FALSE;
     if (ended > 0)
         hb_observers_note(claim->observers, HB_SEVERITY_NOTE, NULL,
@@ -46,7 +46,7 @@ static gboolean end_lost(HbClaim *claim, HbSession *session, GError **error)
 
 gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error)
 {
-    return (!lost || end_lost(claim, session, error)) && claim->engine->serve(session, error);
+    return (!lost || end_lost(claim, session, error)) && claim->engine->target->serve(session, error);
 }
 
 /* ---- Taking it ---- */
@@ -68,12 +68,12 @@ static void tell_waiting(HbClaim *claim, const HbPeer *holder)
 static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
 {
     hb_peer_clear(holder);
-    if (!claim->engine->claim(claim->session, claim->of_server, holder, error))
+    if (!claim->engine->target->claim(claim->session, claim->of_server, holder, error))
         return FALSE;
     if (hb_claim_is_dead(holder)) {
         hb_peer_clear(holder);
         return end_lost(claim, claim->session, error) &&
-               claim->engine->claim(claim->session, claim->of_server, holder, error);
+               claim->engine->target->claim(claim->session, claim->of_server, holder, error);
     }
     return TRUE;
 }
@@ -130,11 +130,11 @@ static void give_up(HbClaim *claim, const char *who)
 /* A session that broke is opened again when the server lets us; its predecessor may still have the hold */
 static void reopen(HbClaim *claim)
 {
-    claim->engine->close(claim->session);
-    claim->session = claim->engine->open(&claim->address, NULL);
+    claim->engine->connector->close(claim->session);
+    claim->session = claim->engine->connector->open(&claim->address, NULL);
     if (claim->session != NULL && end_lost(claim, claim->session, NULL))
         return;
-    claim->engine->close(claim->session);
+    claim->engine->connector->close(claim->session);
     claim->session = NULL;
 }
 
@@ -156,10 +156,10 @@ static void beat(HbClaim *claim)
 {
     HbPeer holder = {0};
 
-    if (claim->session == NULL || !claim->engine->claim(claim->session, claim->of_server, &holder, NULL)) {
+    if (claim->session == NULL || !claim->engine->target->claim(claim->session, claim->of_server, &holder, NULL)) {
         reopen(claim);
         if (claim->session != NULL)
-            claim->engine->claim(claim->session, claim->of_server, &holder, NULL);
+            claim->engine->target->claim(claim->session, claim->of_server, &holder, NULL);
     }
     if (holder.id != 0)
         give_up(claim, holder.who);
@@ -201,7 +201,7 @@ HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolea
     claim->observers = observers;
     g_mutex_init(&claim->lock);
     g_cond_init(&claim->ended);
-    claim->session = engine->open(address, error);
+    claim->session = engine->connector->open(address, error);
     if (claim->session == NULL || !take(claim, error)) {
         hb_claim_release(claim);
         return NULL;
@@ -220,7 +220,7 @@ void hb_claim_release(HbClaim *claim)
     g_mutex_unlock(&claim->lock);
     if (claim->thread != NULL)
         g_thread_join(claim->thread);
-    claim->engine->close(claim->session);
+    claim->engine->connector->close(claim->session);
     g_mutex_clear(&claim->lock);
     g_cond_clear(&claim->ended);
     g_free(claim->wait);

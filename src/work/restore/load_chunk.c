@@ -42,7 +42,7 @@ gboolean hb_load_chunk(HbWorker *worker, const HbReader *dump, const HbRowSet *s
     if (load.unpacker == NULL)
         return FALSE;
     hb_row_counter_init(&load.counter, 0);
-    ok = worker->crew->engine->write_rows(worker->session, set, give_rows, &load, key, error);
+    ok = worker->crew->engine->journal->write_rows(worker->session, set, give_rows, &load, key, error);
     hb_row_counter_clear(&load.counter);
     hb_unpacker_close(load.unpacker);
     return ok;

@@ -8,7 +8,7 @@
 gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error)
 {
     g_clear_pointer(&restore->journal, g_hash_table_unref);
-    restore->journal = restore->options.engine->read_journal(session, error);
+    restore->journal = restore->options.engine->journal->read(session, error);
     return restore->journal != NULL;
 }
 
@@ -16,13 +16,13 @@ gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **e
 gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
                                  GError **error)
 {
-    HbSession *session = restore->options.engine->open(&restore->target, error);
+    HbSession *session = restore->options.engine->connector->open(&restore->target, error);
     gboolean ok;
 
     if (session == NULL)
         return FALSE;
     ok = act(restore, session, error);
-    restore->options.engine->close(session);
+    restore->options.engine->connector->close(session);
     return ok;
 }
 
@@ -164,7 +164,7 @@ static gboolean check_unfinished(HbRestore *restore, HbSession *session, GError 
 {
     g_autofree char *dump_id = NULL;
 
-    if (!restore->options.engine->find_journal(session, &dump_id, error))
+    if (!restore->options.engine->journal->find(session, &dump_id, error))
         return FALSE;
     return dump_id != NULL ||
            hb_error_set(error, HB_ERROR_BLOCKED, "see with verify whether all of it is there",
@@ -179,10 +179,10 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
         return FALSE;
     if (!hb_roles_open_passwords(restore, error))
         return FALSE;
-    if (restore->replaces_unfinished && !restore->options.engine->end_journal(session, error))
+    if (restore->replaces_unfinished && !restore->options.engine->journal->end(session, error))
         return FALSE;
     if (!restore->resumed)
-        return restore->options.engine->begin_journal(session, restore->manifest->id, error) &&
+        return restore->options.engine->journal->begin(session, restore->manifest->id, error) &&
                hb_restore_note_decision(restore, session, error);
     if (!check_unfinished(restore, session, error) || !hb_restore_read_keys(restore, session, error) ||
         !hb_restore_mend_unlogged(restore, session, error))
@@ -194,7 +194,7 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
 
 static gboolean end_journal(HbRestore *restore, HbSession *session, GError **error)
 {
-    return restore->options.engine->end_journal(session, error);
+    return restore->options.engine->journal->end(session, error);
 }
 
 static gboolean prepare_target(HbRestore *restore, GError **error)
@@ -203,7 +203,7 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
     gboolean created = FALSE;
     GHashTable *properties = hb_catalog_get_properties(restore->manifest->catalog);
 
-    if (!restore->exists && !options->engine->create_database(&restore->target, properties, &created, error))
+    if (!restore->exists && !options->engine->target->create_database(&restore->target, properties, &created, error))
         return FALSE;
     restore->claim = hb_claim_take(options->engine, &restore->target, options->whole_server, options->stop,
                                    options->observers, error);
@@ -290,7 +290,7 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
 /* Rows of a supply come once: what the journal has of them must be there whatever happens to the server afterwards */
 static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **error)
 {
-    return restore->options.engine->settle_journal(session, error) && hb_restore_read_keys(restore, session, error);
+    return restore->options.engine->journal->settle(session, error) && hb_restore_read_keys(restore, session, error);
 }
 
 static gboolean try_settled_journal(gpointer restore, GError **error)
@@ -437,7 +437,7 @@ gboolean hb_restore_is_noted(const HbRestore *restore, const char *key)
 
 static gboolean write_note(HbRestore *restore, HbSession *session, GError **error)
 {
-    return restore->options.engine->run_step(session, NULL, restore->note, NULL, error) &&
+    return restore->options.engine->journal->run_step(session, NULL, restore->note, NULL, error) &&
            hb_restore_read_keys(restore, session, error);
 }
 

@@ -37,7 +37,7 @@ static char *rename_identity(const HbRestore *restore, const char *identity)
     char *name = g_strdup(identity);
 
     for (guint i = 0; renames != NULL && i < renames->len; i++) {
-        char *renamed = restore->options.engine->rename_identity(name, renames->pdata[i]);
+        char *renamed = restore->options.engine->dialect->rename_identity(name, renames->pdata[i]);
         if (renamed == NULL)
             continue;
         g_free(name);
@@ -84,20 +84,20 @@ static HbCatalog *read_there(HbRestore *restore, HbSession *session, GHashTable 
     HbCatalog *there;
 
     g_ptr_array_add(sessions, session);
-    there = restore->options.engine->read_catalog(sessions, HB_PART_ALL & ~(guint)HB_PART_USERS, error);
-    if (there != NULL &&
-        (!hb_order_arrange(there, error) || !restore->options.engine->find_rows(session, there, holding, error)))
+    there = restore->options.engine->source->read_catalog(sessions, HB_PART_ALL & ~(guint)HB_PART_USERS, error);
+    if (there != NULL && (!hb_order_arrange(there, error) ||
+                          !restore->options.engine->target->find_rows(session, there, holding, error)))
         g_clear_pointer(&there, hb_catalog_free);
     if (there == NULL)
         g_prefix_error(error, "looking at what %s has: ", restore->database);
     return there;
 }
 
-/* What a fresh database of any server has */
-static gboolean is_always_there(const char *identity)
+static gboolean is_predefined(const HbRestore *restore, const char *identity)
 {
-    return strcmp(identity, "schema public") == 0 || strcmp(identity, "extension plpgsql") == 0 ||
-           strcmp(identity, "language plpgsql") == 0;
+    const HbDialect *dialect = restore->options.engine->dialect;
+
+    return dialect->is_predefined != NULL && dialect->is_predefined(identity);
 }
 
 /* Who takes things alone (--needs no) says that the target has what they need. there: NULL if it has nothing */
@@ -110,7 +110,7 @@ static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTabl
     for (GList *at = names; at != NULL; at = at->next) {
         const char *identity = at->data;
         const gboolean is_there = there != NULL && hb_catalog_find(there, identity) != NULL;
-        if (is_there || is_always_there(identity) || g_str_has_prefix(identity, "role "))
+        if (is_there || is_predefined(restore, identity) || g_str_has_prefix(identity, "role "))
             continue;
         hb_finding_advise(
             hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "need-missing", identity,
@@ -122,7 +122,7 @@ static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTabl
 
 static gboolean inherit(HbRestore *restore, HbSession *session, const HbConflictInput *meeting, GError **error)
 {
-    g_autoptr(GHashTable) journal = restore->options.engine->read_journal(session, error);
+    g_autoptr(GHashTable) journal = restore->options.engine->journal->read(session, error);
     const char *note = journal != NULL ? g_hash_table_lookup(journal, HB_RESTORE_DECISION) : NULL;
 
     if (journal == NULL || note == NULL)
@@ -136,7 +136,8 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
     g_autoptr(HbCatalog) there = read_there(restore, session, holding, error);
     g_autoptr(GHashTable) along = index_along(restore), empty = index_empty(restore), owners = NULL;
-    const HbConflictInput meeting = {.wanted = restore->manifest->catalog,
+    const HbConflictInput meeting = {.dialect = restore->options.engine->dialect,
+                                     .wanted = restore->manifest->catalog,
                                      .there = there,
                                      .holding = holding,
                                      .empty = empty,
@@ -237,7 +238,7 @@ gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError
     g_autofree char *note =
         restore->clearing != NULL ? hb_target_cleanup_write(restore->clearing, restore->manifest->seal) : NULL;
 
-    return note == NULL || restore->options.engine->run_step(session, NULL, HB_RESTORE_DECISION, note, error);
+    return note == NULL || restore->options.engine->journal->run_step(session, NULL, HB_RESTORE_DECISION, note, error);
 }
 
 const HbTargetCleanup *hb_restore_get_clearing(const HbRestore *restore)

@@ -47,7 +47,7 @@ void hb_restore_complete_rows(HbRestore *restore, HbSession *session, const HbRo
     for (guint i = 0; steps != NULL && i < steps->len && !hb_stop_is_set(restore->options.stop); i++) {
         const HbStep *step = steps->pdata[i];
         if (is_due(catalog, step->object, rows))
-            restore->options.engine->run_step(session, step->sql != NULL ? step->sql : step->object->definition,
-                                              step->key, NULL, NULL);
+            restore->options.engine->journal->run_step(
+                session, step->sql != NULL ? step->sql : step->object->definition, step->key, NULL, NULL);
     }
 }

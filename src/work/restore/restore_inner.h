@@ -95,7 +95,7 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error);
 /* restore_step */
 gboolean hb_restore_run_step(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
 /* What a role with the rights can run, without secrets; the caller's */
-char *hb_restore_hint_statement(HbDialect dialect, const char *sql);
+char *hb_restore_hint_statement(const HbDialect *dialect, const char *sql);
 
 /* restore_look: before anything is written, in this order */
 void hb_restore_pick_database(HbRestore *restore);

@@ -148,8 +148,8 @@ static gboolean join(Maker *maker, const HbObject *object)
 
     if ((object->kind != HB_KIND_INDEX && object->kind != HB_KIND_SEQUENCE_VALUE) || step == NULL)
         return FALSE;
-    joined =
-        maker->engine->join_definitions(step->sql != NULL ? step->sql : step->object->definition, object->definition);
+    joined = maker->engine->dialect->join_definitions(step->sql != NULL ? step->sql : step->object->definition,
+                                                      object->definition);
     if (joined == NULL)
         return FALSE;
     g_free(step->sql);

@@ -92,9 +92,10 @@ static void look_at_places(const Look *look)
 static void look_at_locks(const Look *look)
 {
     HbTargetCleanup *clearing = look->restore->clearing;
-    const guint turns = look->reach.locks == 0 ? 1
-                                               : hb_target_cleanup_take_turns(clearing, look->meeting->there,
-                                                                              look->reach.locks / LOCKS_DIVISOR);
+    const guint turns = look->reach.locks == 0
+                            ? 1
+                            : hb_target_cleanup_take_turns(clearing, &look->meeting->dialect->locks,
+                                                           look->meeting->there, look->reach.locks / LOCKS_DIVISOR);
 
     if (turns == 1)
         return;
@@ -113,12 +114,12 @@ gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, cons
     Look look = {.restore = restore, .meeting = meeting, .owners = owners};
     gboolean ok;
 
-    if (restore->options.engine->read_privileges == NULL)
+    if (restore->options.engine->target->read_privileges == NULL)
         return TRUE;
     look.kept = g_hash_table_new(g_str_hash, g_str_equal);
     for (guint i = 0; i < clearing->kept->len; i++)
         g_hash_table_add(look.kept, clearing->kept->pdata[i]);
-    ok = restore->options.engine->read_privileges(session, &look.reach, error);
+    ok = restore->options.engine->target->read_privileges(session, &look.reach, error);
     if (ok)
         look_at_locks(&look);
     if (ok && !restore->info.is_superuser) {

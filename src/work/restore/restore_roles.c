@@ -53,12 +53,12 @@ static char *tell_kept(const HbRestore *restore, const char *role)
 
 gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_autoptr(HbCatalog) users = restore->options.engine->read_server(session, HB_PART_USERS, error);
+    g_autoptr(HbCatalog) users = restore->options.engine->source->read_server(session, HB_PART_USERS, error);
 
     if (users == NULL || !hb_order_arrange(users, error))
         return FALSE;
     restore->role_differences = hb_compare_new();
-    hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->script.dialect, HB_PART_USERS,
+    hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->dialect, HB_PART_USERS,
                         restore->role_differences);
     return TRUE;
 }
@@ -86,7 +86,7 @@ void hb_restore_note_kept(HbRestore *restore, const HbStep *step)
 
 gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    if (!restore->options.engine->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
+    if (!restore->options.engine->journal->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
         return FALSE;
     g_mutex_lock(&restore->lock);
     hb_restore_note_kept(restore, step);
@@ -100,7 +100,8 @@ gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *st
     if (step->type != HB_STEP_TYPE_OBJECT)
         return TRUE;
     if (step->object->kind == HB_KIND_ROLE)
-        return restore->options.engine->find_role(worker->session, hb_object_get_name(step->object), kept, error);
+        return restore->options.engine->target->find_role(worker->session, hb_object_get_name(step->object), kept,
+                                                          error);
     g_mutex_lock(&restore->lock);
     *kept = is_about_kept_role(restore, step->object);
     g_mutex_unlock(&restore->lock);
@@ -126,7 +127,7 @@ static char *find_owner(const HbStep *step)
     if (object->kind != HB_KIND_DEFAULT_GRANT || !g_str_has_prefix(name, begins))
         return NULL;
     name += strlen(begins);
-    token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &name);
+    token = hb_lexer_read_token(&hb_lexer_plain, &name);
     return hb_token_unquote(&token);
 }
 
@@ -134,10 +135,10 @@ static char *find_owner(const HbStep *step)
 static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, const char *key)
 {
     char *leaving = NULL;
-    g_autofree char *sql = restore->options.engine->make_joining(worker->session, owner, &leaving);
+    g_autofree char *sql = restore->options.engine->target->make_joining(worker->session, owner, &leaving);
     g_autoptr(GError) refusal = NULL;
 
-    if (!restore->options.engine->run_step(worker->session, sql, key, leaving, &refusal) &&
+    if (!restore->options.engine->journal->run_step(worker->session, sql, key, leaving, &refusal) &&
         !hb_error_is(refusal, HB_ERROR_ALREADY_DONE))
         g_clear_pointer(&leaving, g_free);
     g_hash_table_insert(restore->joined, g_strdup(key), leaving);
@@ -146,7 +147,7 @@ static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, co
 
 gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep *step)
 {
-    g_autofree char *owner = restore->options.engine->make_joining != NULL ? find_owner(step) : NULL;
+    g_autofree char *owner = restore->options.engine->target->make_joining != NULL ? find_owner(step) : NULL;
     g_autofree char *key = owner != NULL ? g_strconcat(JOINING, owner, NULL) : NULL;
     gpointer leaving;
     gboolean joined;
@@ -260,7 +261,7 @@ char *hb_roles_renew_password(HbRestore *restore, HbSession *session, const HbOb
         return NULL;
     if (!draw_password(password, error))
         return NULL;
-    sql = restore->options.engine->make_password_sql(session, role, password, error);
+    sql = restore->options.engine->target->make_password_sql(session, role, password, error);
     if (sql != NULL && !note_password(restore, hb_object_get_name(role), password, error))
         g_clear_pointer(&sql, g_free);
     memset(password, 0, sizeof password);

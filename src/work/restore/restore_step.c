@@ -17,9 +17,9 @@ static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *s
 
 #define STATEMENT_LIMIT 400
 
-char *hb_restore_hint_statement(HbDialect dialect, const char *sql)
+char *hb_restore_hint_statement(const HbDialect *dialect, const char *sql)
 {
-    g_autofree char *hidden = hb_lexer_hide_passwords(dialect, sql);
+    g_autofree char *hidden = dialect->hide_secrets(sql);
 
     if (strlen(hidden) > STATEMENT_LIMIT)
         return g_strdup("a role with the rights can run its statement from the dump's SQL files");
@@ -38,14 +38,15 @@ static char *join_definition(const HbStep *step)
 static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbStep *step)
 {
     const HbEngine *engine = restore->options.engine;
-    g_autofree char *lending = engine->make_lending != NULL ? engine->make_lending(step->object) : NULL;
+    g_autofree char *lending =
+        engine->dialect->make_lending != NULL ? engine->dialect->make_lending(step->object) : NULL;
     g_autofree char *sql = lending != NULL ? g_strconcat(step->object->definition, "\n", lending, NULL) : NULL;
     gboolean ok = FALSE;
 
     if (sql == NULL)
         return FALSE;
     g_mutex_lock(&restore->rights);
-    ok = engine->run_step(worker->session, sql, step->key, NULL, NULL);
+    ok = engine->journal->run_step(worker->session, sql, step->key, NULL, NULL);
     g_mutex_unlock(&restore->rights);
     return ok;
 }
@@ -57,10 +58,10 @@ static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const Hb
     g_autoptr(GError) refusal = cause;
     g_autofree char *message = NULL, *hint = NULL;
 
-    if (!restore->options.engine->run_step(worker->session, step->object->definition, step->key, NULL, error))
+    if (!restore->options.engine->journal->run_step(worker->session, step->object->definition, step->key, NULL, error))
         return FALSE;
     message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
-    hint = hb_restore_hint_statement(restore->options.engine->script.dialect, step->object->owner_sql);
+    hint = hb_restore_hint_statement(restore->options.engine->dialect, step->object->owner_sql);
     g_mutex_lock(&restore->lock);
     hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
     g_mutex_unlock(&restore->lock);
@@ -80,11 +81,11 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
         return FALSE;
     }
 
-    if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause))
+    if (restore->options.engine->journal->run_step(worker->session, sql, step->key, NULL, &cause))
         return TRUE;
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && hb_roles_join_owner(restore, worker, step)) {
         g_clear_error(&cause);
-        if (restore->options.engine->run_step(worker->session, sql, step->key, NULL, &cause) ||
+        if (restore->options.engine->journal->run_step(worker->session, sql, step->key, NULL, &cause) ||
             run_with_lending(restore, worker, step)) {
             g_clear_error(&cause);
             return TRUE;
@@ -99,17 +100,17 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
 
 static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    g_autofree char *sql = restore->options.engine->get_analyze_sql(step->table);
+    g_autofree char *sql = restore->options.engine->dialect->make_analyze_sql(step->table);
 
-    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+    return restore->options.engine->journal->run_step(worker->session, sql, step->key, NULL, error);
 }
 
 static gboolean run_clearing(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
-    const char *preamble = restore->options.engine->clearing_preamble;
+    const char *preamble = restore->options.engine->dialect->cleanup_preamble;
     g_autofree char *sql = g_strconcat(preamble != NULL ? preamble : "", step->sql, NULL);
 
-    return restore->options.engine->run_step(worker->session, sql, step->key, NULL, error);
+    return restore->options.engine->journal->run_step(worker->session, sql, step->key, NULL, error);
 }
 
 static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)

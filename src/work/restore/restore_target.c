@@ -50,7 +50,7 @@ static gboolean find_journal(HbRestore *restore, HbSession *session, char **dump
 {
     g_autoptr(GError) ours = NULL;
 
-    if (restore->options.engine->find_journal(session, dump_id, &ours))
+    if (restore->options.engine->journal->find(session, dump_id, &ours))
         return TRUE;
     if (!hb_error_is(ours, HB_ERROR_BLOCKED)) {
         g_propagate_error(error, g_steal_pointer(&ours));
@@ -65,7 +65,7 @@ static gboolean check_claim(HbRestore *restore, HbSession *session, gboolean *bu
 {
     HbPeer holder = {0};
 
-    if (!restore->options.engine->claim(session, restore->options.whole_server, &holder, error))
+    if (!restore->options.engine->target->claim(session, restore->options.whole_server, &holder, error))
         return FALSE;
     *busy = holder.id != 0 && !hb_claim_is_dead(&holder) && !restore->options.resume;
     if (*busy) {
@@ -87,7 +87,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
     if (busy)
         return TRUE;
     if (!find_journal(restore, session, &dump_id, error) ||
-        !restore->options.engine->find_content(session, &example, error))
+        !restore->options.engine->target->find_content(session, &example, error))
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);
@@ -103,7 +103,7 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
 
 static gboolean describe_server(HbRestore *restore, HbSession *session, GError **error)
 {
-    if (!restore->options.engine->describe(session, &restore->info, error))
+    if (!restore->options.engine->connector->describe(session, &restore->info, error))
         return FALSE;
     restore->database = g_strdup(restore->info.database);
     restore->target.database = restore->database;
@@ -117,7 +117,7 @@ gboolean hb_restore_inspect_target(HbRestore *restore, GError **error)
         return FALSE;
     if (restore->options.whole_server)
         return hb_restore_with_session(restore, check_content, error);
-    if (!restore->options.engine->find_target(&restore->target, &restore->info, &restore->exists, error))
+    if (!restore->options.engine->target->find(&restore->target, &restore->info, &restore->exists, error))
         return FALSE;
     return !restore->exists || hb_restore_with_session(restore, check_content, error);
 }
@@ -143,7 +143,7 @@ void hb_restore_pick_database(HbRestore *restore)
         restore->target.database = restore->database;
         return;
     }
-    restore->database = restore->options.engine->get_database(restore->options.to.uri);
+    restore->database = restore->options.engine->connector->get_database(restore->options.to.uri);
     if (restore->database == NULL)
         restore->database = g_strdup(hb_adapt_database(&restore->options.wishes, restore->manifest->database));
     restore->target.database = restore->database;
@@ -154,7 +154,7 @@ static gboolean check_identity(HbRestore *restore, HbSession *session, GError **
 {
     HbServerInfo info = {0};
 
-    if (!restore->options.engine->describe(session, &info, error))
+    if (!restore->options.engine->connector->describe(session, &info, error))
         return FALSE;
     if (g_strcmp0(info.identity, restore->options.source) == 0)
         block(restore, "same-database", "is the source itself, under this or another address", "name another target");
@@ -211,9 +211,9 @@ static gboolean preflight(HbRestore *restore, GError **error)
     if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
         return FALSE;
     look_at_origin(restore);
-    hb_preflight_look_at_objects(ahead.catalog, restore->findings);
+    hb_preflight_look_at_objects(ahead.catalog, options->engine->dialect, restore->findings);
     hb_preflight_guess_duration(ahead.bytes, ahead.sessions, restore->findings);
-    return options->engine->preflight(&restore->target, &ahead, restore->findings, error);
+    return options->engine->target->preflight(&restore->target, &ahead, restore->findings, error);
 }
 
 /* Statements about the database name it; the target's name may be another */
@@ -239,7 +239,8 @@ gboolean hb_restore_adapt(HbRestore *restore, GError **error)
     hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
     if (restore->options.whole_server)
         choice = hb_selection_new_for_server(restore->options.choice);
-    if (!hb_selection_apply(choice != NULL ? choice : restore->options.choice, catalog, TRUE, restore->along, error))
+    if (!hb_selection_apply(choice != NULL ? choice : restore->options.choice, catalog,
+                            restore->options.engine->dialect, TRUE, restore->along, error))
         return FALSE;
     if (restore->options.choice != NULL)
         hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);

@@ -14,7 +14,7 @@ static gboolean is_unlogged(const HbRestore *restore, const HbStoredRows *rows)
     const HbObject *table = hb_catalog_find(restore->manifest->catalog, identity);
 
     return table != NULL && table->definition != NULL && rows->digest.rows > 0 &&
-           restore->options.engine->is_unlogged(table);
+           restore->options.engine->dialect->is_unlogged(table);
 }
 
 /* HbStoredRows *, borrowed; the array is the caller's */
@@ -43,7 +43,7 @@ static gboolean keep_emptied(const HbRestore *restore, HbSession *session, GPtrA
         else
             g_ptr_array_remove_index(list, i);
     }
-    if (!restore->options.engine->find_rows(session, catalog, holding, error))
+    if (!restore->options.engine->target->find_rows(session, catalog, holding, error))
         return FALSE;
     for (guint i = list->len; i-- > 0;) {
         if (g_hash_table_contains(holding, ((const HbStoredRows *)list->pdata[i])->set->identity))
@@ -64,7 +64,7 @@ gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError
     for (guint i = 0; i < list->len; i++) {
         const HbStoredRows *rows = list->pdata[i];
         g_autofree char *prefix = g_strconcat(rows->set->identity, " ", NULL);
-        if (!restore->options.engine->forget_steps(session, prefix, error))
+        if (!restore->options.engine->journal->forget_steps(session, prefix, error))
             return FALSE;
     }
     return list->len == 0 || hb_restore_read_keys(restore, session, error);
@@ -73,12 +73,12 @@ gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError
 GPtrArray *hb_restore_find_emptied(HbRestore *restore)
 {
     GPtrArray *list = list_unlogged(restore);
-    HbSession *session = list->len > 0 ? restore->options.engine->open(&restore->target, NULL) : NULL;
+    HbSession *session = list->len > 0 ? restore->options.engine->connector->open(&restore->target, NULL) : NULL;
 
     /* If nothing is known, all of them may be */
     if (session != NULL)
         keep_emptied(restore, session, list, NULL);
-    restore->options.engine->close(session);
+    restore->options.engine->connector->close(session);
     return list;
 }
 

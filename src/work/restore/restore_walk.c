@@ -61,8 +61,7 @@ static void add_wait(HbRestore *restore, GError *cause)
 static void note_failure(HbRestore *restore, const HbStep *step, GError *cause)
 {
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
-        g_autofree char *hint =
-            hb_restore_hint_statement(restore->options.engine->script.dialect, step->object->definition);
+        g_autofree char *hint = hb_restore_hint_statement(restore->options.engine->dialect, step->object->definition);
         hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
         return;
     }

@@ -67,8 +67,8 @@ static void take_aside(HbTargetCleanup *clearing, const HbConflictInput *meeting
 
     for (guint i = 0; i < outcome->aside->len; i++) {
         const HbObject *object = outcome->aside->pdata[i];
-        HbCleanupItem *item = add_item(clearing->aside, object->identity, engine->make_drop_sql(meeting->there, object),
-                                       object->definition);
+        HbCleanupItem *item = add_item(clearing->aside, object->identity,
+                                       engine->dialect->make_drop_sql(meeting->there, object), object->definition);
         for (guint n = 0; n < object->needs->len; n++) {
             if (g_hash_table_contains(taken, object->needs->pdata[n]))
                 g_ptr_array_add(item->needs, g_strdup(object->needs->pdata[n]));
@@ -84,7 +84,7 @@ static void take_dropped(HbTargetCleanup *clearing, const HbConflictInput *meeti
 
     for (guint i = 0; i < outcome->dropped->len; i++) {
         const HbObject *object = outcome->dropped->pdata[i];
-        add_item(clearing->dropped, object->identity, engine->make_drop_sql(meeting->there, object), NULL);
+        add_item(clearing->dropped, object->identity, engine->dialect->make_drop_sql(meeting->there, object), NULL);
         if (object->on != NULL)
             continue;
         clearing->objects++;
@@ -106,7 +106,7 @@ static void tell_differences(const HbEngine *engine, const HbConflictInput *meet
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
-    hb_compare_catalogs(meeting->wanted, meeting->there, engine->script.dialect, HB_PART_SCHEMA | HB_PART_SETTINGS,
+    hb_compare_catalogs(meeting->wanted, meeting->there, engine->dialect, HB_PART_SCHEMA | HB_PART_SETTINGS,
                         differences);
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
@@ -161,7 +161,7 @@ HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *meeting, const HbE
         g_ptr_array_add(clearing->kept, g_strdup(identity));
     for (guint i = 0; i < outcome.emptied->len; i++) {
         const HbRowSet *set = outcome.emptied->pdata[i];
-        add_item(clearing->emptied, set->identity, engine->make_empty_sql(set), NULL);
+        add_item(clearing->emptied, set->identity, engine->dialect->make_empty_sql(set), NULL);
     }
     take_dropped(clearing, meeting, engine, &outcome, findings);
     take_aside(clearing, meeting, engine, &outcome);
@@ -340,16 +340,9 @@ gboolean hb_target_cleanup_inherit(HbTargetCleanup *clearing, GHashTable *journa
 
 /* ---- Turns ---- */
 
-/*
- * Locks that PostgreSQL takes beside those of tables and indexes: for a dropped table its types, and what keeps its
- * long values; for a foreign key itself and its four triggers; for any key or other object itself
- */
-#define LOCKS_BESIDE_A_TABLE       4
-#define LOCKS_BESIDE_A_FOREIGN_KEY 5
-#define LOCKS_BESIDE_OTHERS        1
-
 /* What one transaction has locked */
 typedef struct {
+    const HbLockCosts *costs;
     const HbCatalog *there;
     GHashTable *parts;  /* of tables: identities to GPtrArray of the identities of what is locked with them */
     GHashTable *locked; /* identities */
@@ -379,10 +372,10 @@ static void lock_table(Turn *turn, const char *table, gboolean with_parts)
     const GPtrArray *parts = with_parts ? g_hash_table_lookup(turn->parts, table) : NULL;
 
     g_hash_table_add(turn->locked, (gpointer)table);
-    turn->beside += with_parts ? LOCKS_BESIDE_A_TABLE : LOCKS_BESIDE_OTHERS;
+    turn->beside += with_parts ? turn->costs->beside_table : turn->costs->beside_others;
     for (guint i = 0; parts != NULL && i < parts->len; i++) {
         g_hash_table_add(turn->locked, parts->pdata[i]);
-        turn->beside += LOCKS_BESIDE_OTHERS;
+        turn->beside += turn->costs->beside_others;
     }
 }
 
@@ -396,18 +389,19 @@ static void lock(Turn *turn, const HbCleanupItem *item)
         lock_table(turn, object->on, object->kind == HB_KIND_ROWS);
     else
         lock_table(turn, object->identity, object->kind == HB_KIND_TABLE);
-    turn->beside += object->kind == HB_KIND_FOREIGN_KEY ? LOCKS_BESIDE_A_FOREIGN_KEY : 0;
+    turn->beside += object->kind == HB_KIND_FOREIGN_KEY ? turn->costs->beside_foreign_key : 0;
     for (guint n = 0; object->kind == HB_KIND_FOREIGN_KEY && n < object->needs->len; n++) {
         if (g_str_has_prefix(object->needs->pdata[n], "table "))
             lock_table(turn, object->needs->pdata[n], FALSE);
     }
 }
 
-guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbCatalog *there, guint64 locks)
+guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbLockCosts *costs, const HbCatalog *there,
+                                   guint64 locks)
 {
     g_autoptr(GPtrArray) list = hb_target_cleanup_list(clearing);
     g_autoptr(GHashTable) parts = index_parts(there), locked = g_hash_table_new(g_str_hash, g_str_equal);
-    Turn turn = {there, parts, locked, 0};
+    Turn turn = {costs, there, parts, locked, 0};
     guint number = 0;
 
     for (guint i = 0; i < list->len; i++) {

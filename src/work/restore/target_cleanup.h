@@ -45,7 +45,8 @@ gboolean hb_target_cleanup_inherit(HbTargetCleanup *clearing, GHashTable *journa
  * So many locks are all that a transaction can take: cuts the work into turns that need no more each. Returns how many
  * turns that makes; there: as the meeting has it
  */
-guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbCatalog *there, guint64 locks);
+guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbLockCosts *costs, const HbCatalog *there,
+                                   guint64 locks);
 
 /*
  * As text, for the journal, which others may be able to write to: the text begins with its HMAC (SHA-256), whose key is

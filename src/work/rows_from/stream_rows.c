@@ -68,7 +68,7 @@ static gboolean load_once(HbStreamRows *inflow, HbWorker *worker, const HbStream
     gboolean ok;
 
     hb_row_counter_init(&pouring.counter, 0);
-    ok = worker->crew->engine->write_rows(worker->session, chunk->rows->set, give_rows, &pouring, key, error);
+    ok = worker->crew->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &pouring, key, error);
     if (ok)
         note_loaded(inflow, chunk->file, &pouring.counter.sum.digest);
     hb_row_counter_clear(&pouring.counter);

@@ -40,7 +40,7 @@ gboolean hb_lookout_ask(const HbEngine *engine, HbSession *session, const HbAddr
     g_autoptr(GArray) ids = hb_stop_list_ids(stop, address->uri);
     g_autofree char *what = NULL;
 
-    if (!engine->find_wait(session, ids, wait, error))
+    if (!engine->connector->find_wait(session, ids, wait, error))
         return FALSE;
     if (*wait == NULL || !is_silent(observers))
         return TRUE;
@@ -51,7 +51,7 @@ gboolean hb_lookout_ask(const HbEngine *engine, HbSession *session, const HbAddr
 
 static void let_go(HbLookout *lookout)
 {
-    lookout->engine->close(lookout->session);
+    lookout->engine->connector->close(lookout->session);
     lookout->session = NULL;
 }
 
@@ -65,7 +65,7 @@ static void look(HbLookout *lookout)
         return;
     }
     if (lookout->session == NULL)
-        lookout->session = lookout->engine->open(&lookout->address, NULL);
+        lookout->session = lookout->engine->connector->open(&lookout->address, NULL);
     if (lookout->session != NULL && !hb_lookout_ask(lookout->engine, lookout->session, &lookout->address,
                                                     lookout->whose, lookout->stop, lookout->observers, &wait, NULL))
         let_go(lookout);

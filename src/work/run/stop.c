@@ -42,7 +42,7 @@ static void add_session(gpointer data, const HbEngine *engine, HbSession *sessio
 
     entry->engine = engine;
     entry->uri = g_strdup(uri);
-    entry->id = engine->get_id(session);
+    entry->id = engine->connector->get_id(session);
     g_mutex_lock(&stop->lock);
     g_hash_table_insert(stop->sessions, session, entry);
     g_mutex_unlock(&stop->lock);
@@ -144,9 +144,9 @@ static void end_each(HbStop *stop, gboolean cut)
         stop->busy = list->pdata[i];
         g_mutex_unlock(&stop->lock);
         if (cut)
-            engine->cut(list->pdata[i]);
+            engine->connector->cut(list->pdata[i]);
         else
-            engine->interrupt(list->pdata[i]);
+            engine->connector->interrupt(list->pdata[i]);
         g_mutex_lock(&stop->lock);
         stop->busy = NULL;
         g_cond_broadcast(&stop->changed);

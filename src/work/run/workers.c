@@ -17,7 +17,7 @@ static gboolean open_session(HbWorker *worker, GError **error)
 {
     const HbWorkers *crew = worker->crew;
 
-    worker->session = crew->engine->open(crew->address, error);
+    worker->session = crew->engine->connector->open(crew->address, error);
     if (worker->session == NULL)
         return FALSE;
     return crew->enter == NULL || crew->enter(worker, crew->data, error);
@@ -27,7 +27,7 @@ static void close_session(HbWorker *worker)
 {
     if (worker->session == NULL)
         return;
-    worker->crew->engine->close(worker->session);
+    worker->crew->engine->connector->close(worker->session);
     worker->session = NULL;
 }
 

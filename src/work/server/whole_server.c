@@ -22,17 +22,17 @@ typedef struct {
     GHashTable *bytes; /* name of a database that is done, borrowed, to guint64 *: of its rows */
 } Making;
 
-static gboolean choose_for_server(const HbSelection *choice, HbCatalog *catalog, GError **error)
+static gboolean choose_for_server(const HbSelection *choice, const HbEngine *engine, HbCatalog *catalog, GError **error)
 {
     g_autoptr(HbSelection) for_server = hb_selection_new_for_server(choice);
 
-    return hb_selection_apply(for_server, catalog, FALSE, NULL, error);
+    return hb_selection_apply(for_server, catalog, engine->dialect, FALSE, NULL, error);
 }
 
 static gboolean read_databases(const HbSnapshotSourceOptions *options, HbSession *session, const char *address,
                                GArray **databases, GError **error)
 {
-    *databases = options->engine->list_databases(session, &options->from, error);
+    *databases = options->engine->source->list_databases(session, &options->from, error);
     if (*databases == NULL)
         return FALSE;
     for (guint i = (*databases)->len; i-- > 0;) {
@@ -46,30 +46,30 @@ static gboolean read_databases(const HbSnapshotSourceOptions *options, HbSession
 static gboolean read_server(const HbSnapshotSourceOptions *options, HbSession *session, HbManifest *manifest,
                             GArray **databases, GError **error)
 {
-    GPtrArray *survey = options->engine->survey(session, TRUE, error);
+    GPtrArray *survey = options->engine->source->survey(session, TRUE, error);
 
     if (survey == NULL)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
     manifest->snapshot_time = g_strdup(manifest->created);
-    manifest->catalog = options->engine->read_server(session, options->parts, error);
+    manifest->catalog = options->engine->source->read_server(session, options->parts, error);
     return manifest->catalog != NULL && hb_order_arrange(manifest->catalog, error) &&
-           choose_for_server(options->choice, manifest->catalog, error) &&
+           choose_for_server(options->choice, options->engine, manifest->catalog, error) &&
            read_databases(options, session, manifest->address, databases, error);
 }
 
 gboolean hb_whole_server_read(const HbSnapshotSourceOptions *options, HbManifest *manifest, GArray **databases,
                               GError **error)
 {
-    HbSession *session = options->engine->open(&options->from, error);
+    HbSession *session = options->engine->connector->open(&options->from, error);
     gboolean ok;
 
     if (session == NULL)
         return FALSE;
     ok = hb_snapshot_source_describe(options, manifest, session, NULL, error) &&
          read_server(options, session, manifest, databases, error);
-    options->engine->close(session);
+    options->engine->connector->close(session);
     return ok;
 }
 
@@ -165,7 +165,7 @@ static gboolean make(Making *making, GError **error)
 
     if (!hb_whole_server_read(&options->source, making->manifest, &making->databases, error))
         return FALSE;
-    making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->preamble, error);
+    making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->dialect->preamble, error);
     return making->writer != NULL && hb_writer_begin_rows(making->writer, error) && dump_databases(making, error) &&
            hb_writer_finish(g_steal_pointer(&making->writer), error);
 }
@@ -470,26 +470,27 @@ gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbServer
 
 GArray *hb_whole_server_list(const HbSide *side, GError **error)
 {
-    HbSession *session = side->engine->open(&side->address, error);
-    GArray *databases = session != NULL ? side->engine->list_databases(session, &side->address, error) : NULL;
+    HbSession *session = side->engine->connector->open(&side->address, error);
+    GArray *databases = session != NULL ? side->engine->source->list_databases(session, &side->address, error) : NULL;
 
-    side->engine->close(session);
+    side->engine->connector->close(session);
     return databases;
 }
 
 /* What a server has that belongs to no database; NULL on error */
 static HbCatalog *read_side(const HbVerifyOptions *options, const HbSide *side, guint *version, GError **error)
 {
-    HbSession *session = side->engine->open(&side->address, error);
+    HbSession *session = side->engine->connector->open(&side->address, error);
     HbServerInfo info = {0};
     HbCatalog *catalog = NULL;
 
-    if (session != NULL && side->engine->describe(session, &info, error))
-        catalog = side->engine->read_server(session, options->parts, error);
+    if (session != NULL && side->engine->connector->describe(session, &info, error))
+        catalog = side->engine->source->read_server(session, options->parts, error);
     *version = info.version_number;
     hb_server_info_clear(&info);
-    side->engine->close(session);
-    if (catalog != NULL && !(hb_order_arrange(catalog, error) && choose_for_server(options->choice, catalog, error)))
+    side->engine->connector->close(session);
+    if (catalog != NULL &&
+        !(hb_order_arrange(catalog, error) && choose_for_server(options->choice, side->engine, catalog, error)))
         g_clear_pointer(&catalog, hb_catalog_free);
     return catalog;
 }
@@ -552,6 +553,6 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
     if (!adapt(from, to, options, error))
         return FALSE;
     result->objects = hb_catalog_count(from);
-    hb_verify_catalogs(from, from_version, to, to_version, options->to.engine->script.dialect, options->parts, result);
+    hb_verify_catalogs(from, from_version, to, to_version, options->to.engine->dialect, options->parts, result);
     return TRUE;
 }

@@ -2,6 +2,7 @@
 #include "work/source/adapt.h"
 
 #include "core/base/error.h"
+#include "core/select/rename.h"
 
 #include <string.h>
 
@@ -13,7 +14,7 @@ static gboolean is_grant(const HbObject *object)
 
 static void disown_text(const HbEngine *engine, char **sql)
 {
-    char *disowned = *sql != NULL && engine->disown != NULL ? engine->disown(*sql) : NULL;
+    char *disowned = *sql != NULL && engine->dialect->disown != NULL ? engine->dialect->disown(*sql) : NULL;
 
     if (disowned == NULL)
         return;
@@ -33,7 +34,7 @@ static void forget_owner(const HbEngine *engine, HbObject *object)
 
 static void rename_text(const HbEngine *engine, const HbObject *object, char **sql, HbRename *rename)
 {
-    char *renamed = *sql != NULL ? engine->rename(object, *sql, rename) : NULL;
+    char *renamed = *sql != NULL ? engine->dialect->rename(object, *sql, rename) : NULL;
 
     if (renamed == NULL)
         return;
@@ -56,7 +57,7 @@ void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRe
             g_autofree char *why = g_strdup_printf(
                 "“%s” stands inside a string in it, which is left as it is: see whether it should follow",
                 rename->old_name);
-            g_autofree char *renamed = engine->rename_identity(object->identity, rename);
+            g_autofree char *renamed = engine->dialect->rename_identity(object->identity, rename);
             hb_catalog_add_omission(catalog, renamed != NULL ? renamed : object->identity, why);
         }
     }
@@ -71,7 +72,7 @@ static char *rename_identity(gpointer data, const char *identity)
 {
     const Identities *identities = data;
 
-    return identities->engine->rename_identity(identity, identities->rename);
+    return identities->engine->dialect->rename_identity(identity, identities->rename);
 }
 
 static void rename_owners(HbCatalog *catalog, const HbRename *rename)
@@ -109,7 +110,7 @@ static gboolean is_merged(const HbCatalog *catalog, const HbEngine *engine, cons
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         g_autofree char *renamed =
-            object->kind == HB_KIND_ROLE ? engine->rename_identity(object->identity, rename) : NULL;
+            object->kind == HB_KIND_ROLE ? engine->dialect->rename_identity(object->identity, rename) : NULL;
         if (renamed != NULL && strcmp(renamed, object->identity) != 0)
             return hb_catalog_find(catalog, renamed) != NULL || strstr(object->definition, " SUPERUSER") != NULL;
     }
@@ -133,7 +134,7 @@ static void merge_users(HbCatalog *catalog, const HbEngine *engine, const HbRena
         return;
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        g_autofree char *renamed = engine->rename_identity(object->identity, rename);
+        g_autofree char *renamed = engine->dialect->rename_identity(object->identity, rename);
         HbObject *other = renamed != NULL ? hb_catalog_find(catalog, renamed) : NULL;
         if (renamed == NULL || strcmp(renamed, object->identity) == 0)
             continue;
@@ -187,9 +188,9 @@ static gboolean names_something(const HbCatalog *catalog, const HbEngine *engine
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         HbRename own = *rename;
-        g_autofree char *identity = engine->rename_identity(object->identity, rename);
+        g_autofree char *identity = engine->dialect->rename_identity(object->identity, rename);
         g_autofree char *definition =
-            object->definition != NULL ? engine->rename(object, object->definition, &own) : NULL;
+            object->definition != NULL ? engine->dialect->rename(object, object->definition, &own) : NULL;
         if (identity != NULL || definition != NULL ||
             (rename->kind == HB_RENAME_OWNER && g_strcmp0(object->owner, rename->old_name) == 0))
             return TRUE;
@@ -271,5 +272,5 @@ gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngin
 
     if (target->version_number != written_for)
         hb_catalog_fit(catalog, target->version_number, product);
-    return engine->fit_target(address, state, catalog, error);
+    return engine->target->fit(address, state, catalog, error);
 }

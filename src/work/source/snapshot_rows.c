@@ -18,23 +18,23 @@ gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, HbSession 
                                    GError **error)
 {
     while (sessions->len < MIN(readers->jobs, readers->snapshot->sessions)) {
-        HbSession *session = readers->engine->open(readers->address, error);
+        HbSession *session = readers->engine->connector->open(readers->address, error);
         if (session == NULL)
             return FALSE;
         g_ptr_array_add(sessions, session);
-        if (!readers->engine->join_snapshot(session, readers->snapshot, error)) {
+        if (!readers->engine->source->join_snapshot(session, readers->snapshot, error)) {
             g_prefix_error(error, "joining the snapshot: ");
             return FALSE;
         }
     }
-    return readers->engine->seal_snapshot(keeper, readers->snapshot, error);
+    return readers->engine->source->seal_snapshot(keeper, readers->snapshot, error);
 }
 
 void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions)
 {
     while (sessions->len > 0) {
         HbSession *session = g_ptr_array_steal_index(sessions, sessions->len - 1);
-        engine->close(session);
+        engine->connector->close(session);
     }
 }
 
@@ -83,7 +83,7 @@ static gint compare_pieces(gconstpointer one, gconstpointer other)
 static void add_pieces(GArray *pieces, HbSession *session, const HbSnapshotRows *reading, const HbRowSet *set,
                        guint64 bytes)
 {
-    g_autoptr(GArray) ranges = reading->engine->split_rows(session, set, bytes);
+    g_autoptr(GArray) ranges = reading->engine->source->split_rows(session, set, bytes);
 
     for (guint r = 0; r < ranges->len; r++) {
         Piece piece = {set, g_array_index(ranges, HbRange, r)};
@@ -151,7 +151,8 @@ static gboolean read_piece(Current *current, const Piece *piece, GError **error)
     current->told = 0;
     current->untold = 0;
     reading->consumer->begin(current->context, piece->set, piece->range.first);
-    good = reading->engine->read_rows(current->worker->session, piece->set, &piece->range, take_row, current, error);
+    good = reading->engine->source->read_rows(current->worker->session, piece->set, &piece->range, take_row, current,
+                                              error);
     if (!reading->consumer->end(current->context, good, good ? error : NULL))
         good = FALSE;
     if (good)
@@ -183,7 +184,7 @@ static gboolean join(HbWorker *worker, gpointer data, GError **error)
 {
     const Pieces *pieces = data;
 
-    return worker->crew->engine->join_snapshot(worker->session, pieces->reading->snapshot, error);
+    return worker->crew->engine->source->join_snapshot(worker->session, pieces->reading->snapshot, error);
 }
 
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
@@ -210,7 +211,7 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
 
 gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
 {
-    HbSession *session = reading->engine->open(reading->address, error);
+    HbSession *session = reading->engine->connector->open(reading->address, error);
     Pieces pieces = {.reading = reading};
     guint64 total = 0;
     gboolean ok;
@@ -218,7 +219,7 @@ gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
     if (session == NULL)
         return FALSE;
     pieces.pieces = cut_pieces(reading, session, &total);
-    reading->engine->close(session);
+    reading->engine->connector->close(session);
     hb_observers_begin_phase(reading->observers, reading->phase, total);
     HbWorkers crew = {.engine = reading->engine,
                       .address = reading->address,

@@ -31,16 +31,17 @@ static gboolean read_catalog(HbSnapshotSource *source, GError **error)
     HbManifest *manifest = source->manifest;
     GPtrArray *survey;
 
-    survey = source->options->engine->survey(source->readers->pdata[0], FALSE, error);
+    survey = source->options->engine->source->survey(source->readers->pdata[0], FALSE, error);
     if (survey == NULL)
         return FALSE;
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
-    manifest->catalog = source->options->engine->read_catalog(
+    manifest->catalog = source->options->engine->source->read_catalog(
         source->readers, hb_selection_list_parts(source->options->choice, source->options->parts), error);
     g_ptr_array_set_size(source->along, 0);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
-        !hb_selection_apply(source->options->choice, manifest->catalog, TRUE, source->along, error))
+        !hb_selection_apply(source->options->choice, manifest->catalog, source->options->engine->dialect, TRUE,
+                            source->along, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, source->options->parts);
     if (!hb_catalog_check_rows(manifest->catalog, error))
@@ -62,7 +63,7 @@ gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbM
     HbServerInfo info = {0};
     g_autoptr(GDateTime) now = g_date_time_new_now_utc();
 
-    if (!options->engine->describe(session, &info, error))
+    if (!options->engine->connector->describe(session, &info, error))
         return FALSE;
     manifest->id = g_uuid_string_random();
     manifest->created = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
@@ -93,11 +94,12 @@ static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GErr
     hb_observers_begin_phase(options->observers, "locking tables", 0);
     source->snapshot.sessions = options->jobs;
     source->snapshot.hold_tables = options->hold_tables;
-    if (!options->engine->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source, error))
+    if (!options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source,
+                                                 error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
     return hb_snapshot_sessions_open(&readers, keeper, source->readers, error) && read_catalog(source, error) &&
-           options->engine->check_structure(keeper, error);
+           options->engine->source->check_structure(keeper, error);
 }
 
 /* Gives others time to finish what they do before the structure is read again */
@@ -106,7 +108,7 @@ static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, int attempt,
     const HbSnapshotSourceOptions *options = source->options;
 
     hb_snapshot_sessions_close(options->engine, source->readers);
-    options->engine->drop_snapshot(keeper);
+    options->engine->source->drop_snapshot(keeper);
     hb_snapshot_clear(&source->snapshot);
     g_clear_pointer(&source->manifest->catalog, hb_catalog_free);
     source->again = TRUE;
@@ -150,7 +152,7 @@ HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options,
     source->manifest = hb_manifest_new();
     source->readers = g_ptr_array_new();
     source->along = g_ptr_array_new_with_free_func(g_free);
-    source->keeper = options->engine->open(&options->from, error);
+    source->keeper = options->engine->connector->open(&options->from, error);
     source->lookout =
         hb_lookout_start(options->engine, &options->from, "the source", options->stop, options->observers);
     if (source->keeper == NULL ||
@@ -172,7 +174,7 @@ gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error)
 
 gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error)
 {
-    return source->options->engine->end_snapshot(source->keeper, error);
+    return source->options->engine->source->end_snapshot(source->keeper, error);
 }
 
 void hb_snapshot_source_free(HbSnapshotSource *source)
@@ -181,7 +183,7 @@ void hb_snapshot_source_free(HbSnapshotSource *source)
         return;
     hb_lookout_end(source->lookout);
     hb_snapshot_sessions_close(source->options->engine, source->readers);
-    source->options->engine->close(source->keeper);
+    source->options->engine->connector->close(source->keeper);
     g_ptr_array_unref(source->readers);
     g_ptr_array_unref(source->along);
     hb_snapshot_clear(&source->snapshot);

@@ -21,14 +21,14 @@ static char *find_database(const HbSide *side)
     if (side->dump != NULL)
         return g_strdup(hb_reader_get_manifest(side->dump)->database);
     return side->address.database != NULL ? g_strdup(side->address.database)
-                                          : side->engine->get_database(side->address.uri);
+                                          : side->engine->connector->get_database(side->address.uri);
 }
 
 /* Takes the question. As in a view's definition */
 static char *rename_in(const HbEngine *engine, char *question, HbRename *rename)
 {
     HbObject *view = hb_object_new(HB_KIND_VIEW, "question");
-    char *renamed = engine->rename(view, question, rename);
+    char *renamed = engine->dialect->rename(view, question, rename);
 
     hb_object_free(view);
     if (renamed == NULL)
@@ -54,7 +54,7 @@ static char *rename_question(const HbQuestions *questions, const char *question)
 static HbResultTable *ask(const HbSide *side, HbSession *session, const char *question, char **refusal)
 {
     g_autoptr(GError) cause = NULL;
-    HbResultTable *answer = session != NULL ? side->engine->ask(session, question, &cause) : NULL;
+    HbResultTable *answer = session != NULL ? side->engine->source->ask(session, question, &cause) : NULL;
 
     if (cause != NULL)
         *refusal = g_strdup(cause->message);
@@ -90,13 +90,13 @@ GPtrArray *hb_questions_ask(const HbQuestions *questions, GError **error)
 {
     const HbEngine *engine = questions->to->engine;
     const gboolean is_dump = questions->from->dump != NULL;
-    HbSession *from = is_dump ? NULL : engine->open(&questions->from->address, error);
-    HbSession *to = is_dump || from != NULL ? engine->open(&questions->to->address, error) : NULL;
+    HbSession *from = is_dump ? NULL : engine->connector->open(&questions->from->address, error);
+    HbSession *to = is_dump || from != NULL ? engine->connector->open(&questions->to->address, error) : NULL;
     GPtrArray *probes = to != NULL ? g_ptr_array_new_with_free_func(probe_free) : NULL;
 
     for (char *const *text = questions->texts; probes != NULL && *text != NULL; text++)
         g_ptr_array_add(probes, probe(questions, from, to, *text));
-    engine->close(to);
-    engine->close(from);
+    engine->connector->close(to);
+    engine->connector->close(from);
     return probes;
 }

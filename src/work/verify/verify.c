@@ -117,9 +117,11 @@ static gboolean choose(Finding *finding, GError **error)
     gboolean is_from = finding->side == &options->from;
 
     if (!is_from && options->from.dump != NULL &&
-        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->choice, finding->catalog, FALSE, NULL, error))
+        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->choice, finding->catalog,
+                            finding->side->engine->dialect, FALSE, NULL, error))
         return FALSE;
-    return hb_selection_apply(options->choice, finding->catalog, is_from, NULL, error) &&
+    return hb_selection_apply(options->choice, finding->catalog, finding->side->engine->dialect, is_from, NULL,
+                              error) &&
            (!is_from || hb_adapt_check_names(finding->catalog, options->to.engine, &options->wishes, error));
 }
 
@@ -149,7 +151,7 @@ static gboolean read_catalog(Finding *finding, GError **error)
 {
     const HbVerifyOptions *options = finding->options;
 
-    finding->own_catalog = finding->side->engine->read_catalog(
+    finding->own_catalog = finding->side->engine->source->read_catalog(
         finding->readers, hb_selection_list_parts(options->choice, options->parts), error);
     finding->catalog = finding->own_catalog;
     if (finding->own_catalog == NULL || !hb_order_arrange(finding->own_catalog, error) || !choose(finding, error))
@@ -185,7 +187,7 @@ static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
 {
     HbServerInfo info = {0};
 
-    if (!finding->side->engine->describe(keeper, &info, error))
+    if (!finding->side->engine->connector->describe(keeper, &info, error))
         return FALSE;
     finding->database = g_steal_pointer(&info.database);
     finding->version = info.version_number;
@@ -200,11 +202,12 @@ static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **e
                                         finding->options->stop};
 
     finding->snapshot.sessions = finding->options->jobs;
-    if (!describe(finding, keeper, error) || !engine->begin_snapshot(keeper, finding->options->lock_wait_ms,
-                                                                     &finding->snapshot, pass_remark, finding, error))
+    if (!describe(finding, keeper, error) ||
+        !engine->source->begin_snapshot(keeper, finding->options->lock_wait_ms, &finding->snapshot, pass_remark,
+                                        finding, error))
         return FALSE;
     return hb_snapshot_sessions_open(&readers, keeper, finding->readers, error) && read_catalog(finding, error) &&
-           read_rows(finding, error) && engine->end_snapshot(keeper, error);
+           read_rows(finding, error) && engine->source->end_snapshot(keeper, error);
 }
 
 static gpointer find_on_server(gpointer data)
@@ -214,13 +217,13 @@ static gpointer find_on_server(gpointer data)
     const HbVerifyOptions *options = finding->options;
     const char *whose = finding->side == &options->from ? "FROM" : "TO";
     HbLookout *lookout = hb_lookout_start(engine, &finding->side->address, whose, options->stop, options->observers);
-    HbSession *keeper = engine->open(&finding->side->address, &finding->error);
+    HbSession *keeper = engine->connector->open(&finding->side->address, &finding->error);
     gboolean ok = FALSE;
 
     if (keeper != NULL) {
         ok = read_in_snapshot(finding, keeper, &finding->error);
         hb_snapshot_sessions_close(engine, finding->readers);
-        engine->close(keeper);
+        engine->connector->close(keeper);
     }
     hb_lookout_end(lookout);
     if (!ok)
@@ -265,7 +268,7 @@ static GHashTable *index_differences(const GPtrArray *differences)
  * has for FROM's, because the older one cannot express everything. What is equal either way is no difference.
  */
 static void compare_across_versions(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, guint parts,
-                                    HbDialect dialect, GPtrArray *differences)
+                                    const HbDialect *dialect, GPtrArray *differences)
 {
     g_autoptr(GPtrArray) first = hb_compare_new();
     g_autoptr(GHashTable) found = NULL;
@@ -290,7 +293,7 @@ static void note_unread(const HbCatalog *from, const HbCatalog *to, HbVerificati
     }
 }
 
-void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, HbDialect dialect,
+void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, const HbDialect *dialect,
                         guint parts, HbVerification *result)
 {
     if (from_version != to_version)
@@ -298,7 +301,7 @@ void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guin
     else
         hb_compare_catalogs(from, to, dialect, parts, result->differences);
     note_unread(from, to, result);
-    hb_compare_list_own(from, to, parts, result->only_in_to);
+    hb_compare_list_own(from, to, dialect, parts, result->only_in_to);
 }
 
 /* Versions print the same thing differently: what the target reads as its own is no difference */
@@ -311,13 +314,13 @@ static void drop_seeming(const Finding *from, const Finding *to, GPtrArray *diff
         const HbDifference *difference = differences->pdata[i];
         if (difference->type != HB_DIFFERENCE_DEFINITION)
             continue;
-        if (session == NULL && (session = engine->open(&to->side->address, NULL)) == NULL)
+        if (session == NULL && (session = engine->connector->open(&to->side->address, NULL)) == NULL)
             return;
-        if (engine->reads_same(session, hb_catalog_find(from->catalog, difference->identity),
-                               hb_catalog_find(to->catalog, difference->identity)))
+        if (engine->source->reads_same(session, hb_catalog_find(from->catalog, difference->identity),
+                                       hb_catalog_find(to->catalog, difference->identity)))
             g_ptr_array_remove_index(differences, i);
     }
-    engine->close(session);
+    engine->connector->close(session);
 }
 
 /* The digests are known by identities, which are other ones now */
@@ -346,7 +349,7 @@ static void rename_settings_of_users(Finding *to)
         for (guint i = 0; rename->kind == HB_RENAME_SCHEMA && i < hb_catalog_count(to->catalog); i++) {
             HbObject *object = hb_catalog_get(to->catalog, i);
             char *renamed = object->kind == HB_KIND_ROLE_SETTING
-                                ? to->side->engine->rename(object, object->definition, rename)
+                                ? to->side->engine->dialect->rename(object, object->definition, rename)
                                 : NULL;
             if (renamed == NULL)
                 continue;
@@ -363,7 +366,7 @@ static void list_other_users(Finding *from, const HbEngine *engine, const GPtrAr
         for (guint i = 0; rename->kind == HB_RENAME_OWNER && i < hb_catalog_count(from->catalog); i++) {
             const HbObject *object = hb_catalog_get(from->catalog, i);
             char *identity =
-                hb_kind_is_personal(object->kind) ? engine->rename_identity(object->identity, rename) : NULL;
+                hb_kind_is_personal(object->kind) ? engine->dialect->rename_identity(object->identity, rename) : NULL;
             if (identity != NULL)
                 g_hash_table_add(from->other_users, identity);
         }
@@ -414,7 +417,7 @@ static gboolean compare(Finding *from, Finding *to, HbVerification *result, GErr
         return FALSE;
     fit_names(from, to);
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
-    hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->script.dialect,
+    hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->dialect,
                        to->options->parts, result);
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);

@@ -63,7 +63,7 @@ void hb_verification_init(HbVerification *verification);
 void hb_verification_clear(HbVerification *verification);
 
 /* Compares the definitions of two arranged catalogs, each written for servers of a version; rewrites them */
-void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, HbDialect dialect,
+void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, const HbDialect *dialect,
                         guint parts, HbVerification *result);
 
 gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error);

@@ -2,6 +2,8 @@
 #include "support/check.h"
 
 #include "core/compare/compare.h"
+#include "engine/mariadb/dialect/dialect.h"
+#include "engine/postgres/dialect/dialect.h"
 
 static HbObject *object(const char *name, const char *definition, const char *owner)
 {
@@ -41,7 +43,7 @@ static void definitions_are_compared_as_tokens(void **state)
         g_autoptr(GString) shown = g_string_new(NULL);
         hb_catalog_add(from, object("t", cases[i].from, NULL), NULL);
         hb_catalog_add(to, object("t", cases[i].to, NULL), NULL);
-        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
         for (guint d = 0; d < differences->len; d++) {
             const HbDifference *one = differences->pdata[d];
             g_string_append_printf(shown, "%s %s|%s", hb_difference_get_name(one->type), one->from, one->to);
@@ -80,7 +82,7 @@ static void definitions_of_mariadb_are_read_as_it_reads_them(void **state)
         other->definition = g_strdup(texts[i].to);
         hb_catalog_add(from, one, NULL);
         hb_catalog_add(to, other, NULL);
-        hb_compare_catalogs(from, to, HB_DIALECT_MARIADB, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, &hb_my_dialect, HB_PART_ALL, differences);
         if (differences->len != texts[i].differences)
             fail_msg("“%s” and “%s”: %u differences", texts[i].from, texts[i].to, differences->len);
     }
@@ -122,7 +124,7 @@ static void grants_are_sets(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(cases_of_grants); i++) {
         g_autoptr(HbCatalog) from = grant(cases_of_grants[i].from), to = grant(cases_of_grants[i].to);
         g_autoptr(GPtrArray) differences = hb_compare_new();
-        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
         assert_int_equal(differences->len, cases_of_grants[i].differences);
     }
 }
@@ -148,7 +150,7 @@ static void who_granted_a_membership_counts_where_both_sides_say_so(void **state
         g_free(hb_catalog_get(to, 0)->definition);
         hb_catalog_get(from, 0)->definition = g_strdup(memberships[i].from);
         hb_catalog_get(to, 0)->definition = g_strdup(memberships[i].to);
-        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+        hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
         assert_int_equal(differences->len, memberships[i].differences);
     }
 }
@@ -174,7 +176,7 @@ static void missing_extra_and_owner_are_found(void **state)
     (void)state;
     hb_catalog_add(from, object("t", "x", "one"), NULL);
     hb_catalog_add(to, object("t", "x", "two"), NULL);
-    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+    hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
     text = list(differences);
     assert_string_equal(text, "missing role gone; missing view only_from; owner table t; extra view only_to; ");
 }
@@ -221,8 +223,8 @@ static void what_only_to_has_is_a_difference_or_told(void **state)
         g_autoptr(GPtrArray) differences = hb_compare_new(), own = g_ptr_array_new_with_free_func(g_free);
         g_autofree char *text = NULL;
         hb_catalog_add(to, with_text(extras[i].kind, extras[i].name, extras[i].definition, NULL), NULL);
-        hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
-        hb_compare_list_own(from, to, HB_PART_ALL, own);
+        hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
+        hb_compare_list_own(from, to, &hb_pg_dialect, HB_PART_ALL, own);
         text = list(differences);
         assert_string_equal(text, extras[i].differences);
         assert_string_equal(own->len > 0 ? own->pdata[0] : "", extras[i].told);
@@ -238,7 +240,7 @@ static void owners_of_many_are_compared(void **state)
     (void)state;
     hb_catalog_add(from, with_text(HB_KIND_LARGE_OBJECTS, "0 to 999", "x", "1 OWNER TO a;\n2 OWNER TO b;"), NULL);
     hb_catalog_add(to, with_text(HB_KIND_LARGE_OBJECTS, "0 to 999", "x", "1 OWNER TO a;\n2 OWNER TO c;"), NULL);
-    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+    hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
     assert_int_equal(differences->len, 1);
     one = differences->pdata[0];
     assert_int_equal(one->type, HB_DIFFERENCE_OWNER);
@@ -253,7 +255,7 @@ static void only_the_chosen_parts_are_compared(void **state)
     g_autofree char *text = NULL;
 
     (void)state;
-    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_SCHEMA | HB_PART_DATA, differences);
+    hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_SCHEMA | HB_PART_DATA, differences);
     text = list(differences);
     assert_string_equal(text, "missing view gone; ");
 }
@@ -265,7 +267,7 @@ static void kinds_that_one_side_could_not_read_are_not_compared(void **state)
 
     (void)state;
     hb_catalog_set_unread(to, HB_KIND_PASSWORD);
-    hb_compare_catalogs(from, to, HB_DIALECT_POSTGRES, HB_PART_ALL, differences);
+    hb_compare_catalogs(from, to, &hb_pg_dialect, HB_PART_ALL, differences);
     assert_int_equal(differences->len, 0);
 }
 

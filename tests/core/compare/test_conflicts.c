@@ -4,6 +4,8 @@
 #include "core/compare/column_compat.h"
 #include "core/compare/conflicts.h"
 #include "core/graph/order.h"
+#include "engine/mariadb/dialect/dialect.h"
+#include "engine/postgres/dialect/dialect.h"
 
 #include <string.h>
 
@@ -194,7 +196,8 @@ static void what_arrives_meets_what_is_there(void **state)
         g_auto(GStrv) holding = NULL, along = NULL;
         g_autoptr(GHashTable) holding_set = read_set(it->holding, &holding), along_set = read_set(it->along, &along);
         g_autoptr(GPtrArray) findings = hb_findings_new();
-        const HbConflictInput meeting = {.wanted = wanted,
+        const HbConflictInput meeting = {.dialect = &hb_pg_dialect,
+                                         .wanted = wanted,
                                          .there = there,
                                          .holding = holding_set,
                                          .along = along_set,
@@ -252,7 +255,8 @@ static void columns_must_fit_before_rows_come(void **state)
         g_autoptr(HbCatalog) source = read_table(column_cases[i].source), target = read_table(column_cases[i].target);
         g_autoptr(GPtrArray) findings = hb_findings_new();
         g_autoptr(GString) told = g_string_new(NULL);
-        const HbColumnCompat meeting = {.wanted = hb_catalog_get_row_sets(source)->pdata[0],
+        const HbColumnCompat meeting = {.dialect = &hb_my_dialect,
+                                        .wanted = hb_catalog_get_row_sets(source)->pdata[0],
                                         .there = hb_catalog_get_row_sets(target)->pdata[0],
                                         .definition = hb_catalog_find(source, "table t")->definition,
                                         .target = target,

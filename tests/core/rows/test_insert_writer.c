@@ -2,6 +2,8 @@
 #include "support/check.h"
 
 #include "core/rows/insert_writer.h"
+#include "engine/mariadb/dialect/dialect.h"
+#include "engine/postgres/dialect/dialect.h"
 
 #include <string.h>
 
@@ -9,26 +11,26 @@ typedef struct {
     const char *claim;
     const char *columns; /* split at blanks */
     const char *hex_columns;
-    HbDialect dialect;
+    const HbDialect *dialect;
     guint rows_each;
     const char *rows;
     const char *sql;
 } Case;
 
 static const Case cases[] = {
-    {"two rows a statement", "a b", "", HB_DIALECT_MARIADB, 2, "1\tx\n2\ty\n3\tz\n",
+    {"two rows a statement", "a b", "", &hb_my_dialect, 2, "1\tx\n2\ty\n3\tz\n",
      "INSERT INTO t (a, b) VALUES\n('1', 'x'),\n('2', 'y');\nINSERT INTO t (a, b) VALUES\n('3', 'z');\n"},
-    {"NULL, nothing, and what only looks like NULL", "a", "", HB_DIALECT_MARIADB, 9, "\\N\n\n\\Nope\n\\\\N\nN\n",
+    {"NULL, nothing, and what only looks like NULL", "a", "", &hb_my_dialect, 9, "\\N\n\n\\Nope\n\\\\N\nN\n",
      "INSERT INTO t (a) VALUES\n(NULL),\n(''),\n('Nope'),\n('\\\\N'),\n('N');\n"},
-    {"PostgreSQL's literals hold bytes as they are", "a b", "", HB_DIALECT_POSTGRES, 9, "it's\\ta\\\\b\tc\\nd\n",
+    {"PostgreSQL's literals hold bytes as they are", "a b", "", &hb_pg_dialect, 9, "it's\\ta\\\\b\tc\\nd\n",
      "INSERT INTO t (a, b) OVERRIDING SYSTEM VALUE VALUES\n('it''s\ta\\b', 'c\nd');\n"},
-    {"MariaDB's are escaped as its shell needs it", "a", "", HB_DIALECT_MARIADB, 9, "it's\\ta\\\\b\\nc\\r\\f\n",
+    {"MariaDB's are escaped as its shell needs it", "a", "", &hb_my_dialect, 9, "it's\\ta\\\\b\\nc\\r\\f\n",
      "INSERT INTO t (a) VALUES\n('it\\'s\ta\\\\b\\nc\\r\f');\n"},
-    {"bytes are hexadecimal", "a b", "tx", HB_DIALECT_MARIADB, 9, "x\t00ff\n\\N\t\\N\n\t\n",
+    {"bytes are hexadecimal", "a b", "tx", &hb_my_dialect, 9, "x\t00ff\n\\N\t\\N\n\t\n",
      "INSERT INTO t (a, b) VALUES\n('x', x'00ff'),\n(NULL, NULL),\n('', '');\n"},
-    {"a table without columns", "", "", HB_DIALECT_POSTGRES, 9, "\n\n",
+    {"a table without columns", "", "", &hb_pg_dialect, 9, "\n\n",
      "INSERT INTO t DEFAULT VALUES;\nINSERT INTO t DEFAULT VALUES;\n"},
-    {"no rows, no statement", "a", "", HB_DIALECT_POSTGRES, 9, "", ""},
+    {"no rows, no statement", "a", "", &hb_pg_dialect, 9, "", ""},
 };
 
 /* However the rows are cut into blocks */

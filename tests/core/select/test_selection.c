@@ -3,6 +3,7 @@
 
 #include "core/graph/order.h"
 #include "core/select/selection.h"
+#include "engine/postgres/dialect/dialect.h"
 
 /* Two schemas; a tree stands on a plot, and a view in another schema shows both */
 static const char garden[] = "role keeper\nrole owner\nschema garden\nschema loans\n"
@@ -123,7 +124,7 @@ static void what_is_chosen_comes_with_what_it_needs(void **state)
         GError *error = NULL;
 
         choice->alone = cases[i].alone;
-        hb_selection_apply(choice, catalog, TRUE, along, &error);
+        hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, along, &error);
         check_no_error(error);
         g_ptr_array_add(along, NULL);
         g_autofree char *kept = check_list_identities(catalog);
@@ -143,7 +144,7 @@ static void owners_and_those_who_are_granted_something_come_along(void **state)
 
     (void)state;
     hb_catalog_find(catalog, "table garden.plot")->owner = g_strdup("owner");
-    assert_true(hb_selection_apply(choice, catalog, TRUE, NULL, NULL));
+    assert_true(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
     kept = check_list_identities(catalog);
     check_contains(kept, "role keeper; role owner; schema garden; table garden.plot;");
 }
@@ -161,10 +162,10 @@ static void patterns_that_fit_nothing_are_told(void **state)
         g_autoptr(HbCatalog) catalog = make_garden();
         g_autoptr(HbSelection) choice = make_choice(wrong[i].take, wrong[i].skip);
         GError *error = NULL;
-        assert_false(hb_selection_apply(choice, catalog, TRUE, NULL, &error));
+        assert_false(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, &error));
         check_error(&error, HB_ERROR_USAGE, wrong[i].part);
         choice->lenient = TRUE;
-        assert_true(hb_selection_apply(choice, catalog, TRUE, NULL, NULL));
+        assert_true(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
     }
 }
 

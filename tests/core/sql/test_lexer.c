@@ -6,6 +6,10 @@
 #include "core/base/name_list.h"
 #include "core/rows/row_counter.h"
 #include "core/sql/lexer.h"
+#include "engine/mariadb/dialect/dialect.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/postgres/dialect/dialect.h"
+#include "engine/postgres/dialect/lexical.h"
 
 typedef struct {
     const char *in;
@@ -32,7 +36,7 @@ static void sql_is_normalised_to_its_tokens(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
-        g_autofree char *out = hb_lexer_normalise(HB_DIALECT_POSTGRES, pairs[i].in);
+        g_autofree char *out = hb_lexer_normalise(&hb_pg_rules, pairs[i].in);
         assert_string_equal(out, pairs[i].out);
     }
 }
@@ -56,7 +60,7 @@ static void mariadb_has_rules_of_its_own(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
-        g_autofree char *out = hb_lexer_normalise(HB_DIALECT_MARIADB, pairs[i].in);
+        g_autofree char *out = hb_lexer_normalise(&hb_my_rules, pairs[i].in);
         assert_string_equal(out, pairs[i].out);
     }
 }
@@ -79,7 +83,7 @@ static void hashes_of_mariadb_are_hidden(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
-        g_autofree char *out = hb_lexer_hide_passwords(HB_DIALECT_MARIADB, pairs[i].in);
+        g_autofree char *out = hb_my_dialect.hide_secrets(pairs[i].in);
         assert_string_equal(out, pairs[i].out);
     }
 }
@@ -95,7 +99,7 @@ static void passwords_are_hidden(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
-        g_autofree char *out = hb_lexer_hide_passwords(HB_DIALECT_POSTGRES, pairs[i].in);
+        g_autofree char *out = hb_pg_dialect.hide_secrets(pairs[i].in);
         assert_string_equal(out, pairs[i].out);
     }
 }
@@ -112,7 +116,7 @@ static void a_database_is_renamed_only_where_it_is_meant(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(pairs); i++) {
-        g_autofree char *out = hb_lexer_rename_database(pairs[i].in, "vale", "\"New\"");
+        g_autofree char *out = hb_lexer_rename_after(&hb_pg_rules, "DATABASE", pairs[i].in, "vale", "\"New\"");
         assert_string_equal(out, pairs[i].out);
     }
 }

@@ -2,6 +2,7 @@
 #include "engine/mariadb/catalog/accounts.h"
 
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <string.h>

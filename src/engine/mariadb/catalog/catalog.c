@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/catalog.h"
-#include "engine/mariadb/target/preflight.h"
 
 #include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/catalog/routines.h"
+#include "engine/mariadb/catalog/settings.h"
 #include "engine/mariadb/catalog/tables.h"
+#include "engine/mariadb/dialect/names.h"
 #include "mariadb_sql.h"
 
 static gboolean add_setting(HbMyCatalogBuilder *gather, const char *name, char *definition_taken, GError **error)
@@ -48,7 +49,7 @@ static gboolean read_database(HbMyCatalogBuilder *gather, GError **error)
     hb_catalog_set_property(gather->catalog, "character-set", row[0]);
     hb_catalog_set_property(gather->catalog, "collation", row[1]);
     hb_catalog_set_property(gather->catalog, "name", gather->session->database);
-    return hb_my_read_meaning(gather->session, gather->catalog, error) && read_comment(gather, error) &&
+    return hb_my_read_semantic_settings(gather->session, gather->catalog, error) && read_comment(gather, error) &&
            (!(gather->parts & HB_PART_SETTINGS) ||
             add_setting(gather, "character set",
                         g_strdup_printf("ALTER DATABASE CHARACTER SET %s COLLATE %s;", row[0], row[1]), error));

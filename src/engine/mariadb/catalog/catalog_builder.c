@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/catalog_builder.h"
 
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <string.h>
@@ -89,26 +90,6 @@ void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *gather, HbObject *object
 }
 
 /* ---- Reading needs ---- */
-
-HbToken hb_my_next(const char **text)
-{
-    HbToken token;
-
-    do {
-        token = hb_lexer_read_token(HB_DIALECT_MARIADB, text);
-    } while (token.type == HB_TOKEN_SPACE);
-    return token;
-}
-
-gboolean hb_my_token_is_sign(const HbToken *token, char sign)
-{
-    return token->type == HB_TOKEN_SIGN && *token->start == sign;
-}
-
-gboolean hb_my_token_is_name(const HbToken *token)
-{
-    return token->type == HB_TOKEN_WORD || token->type == HB_TOKEN_NAME;
-}
 
 /* Does `from` need `to`, however far? */
 static gboolean leads_to(const HbCatalog *catalog, const char *from, const char *to, GHashTable *seen)

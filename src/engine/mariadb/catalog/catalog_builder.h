@@ -44,8 +44,3 @@ const char *hb_my_catalog_builder_find(const HbMyCatalogBuilder *gather, HbNames
 /* The object needs what this text names, as far as it is in the catalog when resolve() is called */
 void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *gather, HbObject *object, const char *text);
 void hb_my_catalog_builder_resolve(HbMyCatalogBuilder *gather);
-
-/* The next token that is neither space nor comment */
-HbToken hb_my_next(const char **text);
-gboolean hb_my_token_is_sign(const HbToken *token, char sign);
-gboolean hb_my_token_is_name(const HbToken *token); /* a word or a quoted name */

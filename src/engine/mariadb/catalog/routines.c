@@ -2,8 +2,9 @@
 #include "engine/mariadb/catalog/routines.h"
 
 #include "engine/mariadb/dialect/charsets.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/run_statements.h"
+#include "engine/mariadb/dialect/split_statements.h"
 
 #include <string.h>
 
@@ -158,7 +159,7 @@ static char *settle_own_database(const HbMyCatalogBuilder *gather, const char *t
     const char *at = text;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &at)).type != HB_TOKEN_END) {
         gboolean after_dot = result->len > 0 && result->str[result->len - 1] == '.';
         if (token.type == HB_TOKEN_NAME && *at == '.' && !after_dot) {
             g_autofree char *name = hb_token_unquote(&token);

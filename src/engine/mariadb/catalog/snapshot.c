@@ -3,6 +3,7 @@
 
 #include "core/base/digest.h"
 #include "core/base/name_list.h"
+#include "engine/common/checks.h"
 #include "engine/mariadb/dialect/names.h"
 #include "mariadb_sql.h"
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/survey.h"
 
+#include "engine/common/checks.h"
 #include "mariadb_sql.h"
 
 #include <string.h>

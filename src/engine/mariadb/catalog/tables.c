@@ -3,7 +3,6 @@
 
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
-#include "engine/mariadb/target/journal.h"
 
 #include <string.h>
 

@@ -2,7 +2,8 @@
 #include "engine/mariadb/dialect/foreign_options.h"
 
 #include "core/sql/lexer.h"
-#include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/names.h"
 
 #include <string.h>
 
@@ -235,7 +236,7 @@ char *hb_my_filter_options(const char *options)
     gboolean taken = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &options)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &options)).type != HB_TOKEN_END) {
         const char *ahead = options;
         const gboolean is_name = token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME;
         HbToken sign = is_name ? hb_my_next(&ahead) : token;

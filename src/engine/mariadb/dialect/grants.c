@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/grants.h"
 
-#include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <stdlib.h>

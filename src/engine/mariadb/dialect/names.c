@@ -81,3 +81,16 @@ char *hb_my_quote_name(const char *name)
 {
     return is_plain(name) && !is_reserved(name) ? g_strdup(name) : hb_my_quote_any_name(name);
 }
+
+char *hb_my_quote_literal(const char *text)
+{
+    GString *quoted = g_string_new("'");
+
+    for (; *text != '\0'; text++) {
+        if (*text == '\'' || *text == '\\')
+            g_string_append_c(quoted, *text);
+        g_string_append_c(quoted, *text);
+    }
+    g_string_append_c(quoted, '\'');
+    return g_string_free(quoted, FALSE);
+}

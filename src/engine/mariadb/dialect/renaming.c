@@ -2,8 +2,8 @@
 #include "engine/mariadb/dialect/renaming.h"
 
 #include "core/sql/lexer.h"
-#include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <string.h>
@@ -52,7 +52,7 @@ static char *rename_database(const HbObject *object, const char *sql, HbRename *
     g_autoptr(GString) result = g_string_new(NULL);
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         gboolean is_database =
             *sql == '.' && !after_dot && (is_grant ? is_own_pattern(&token, old_name) : is_own(&token, old_name));
         if (is_database)
@@ -75,7 +75,7 @@ static char *rename_storage(const char *sql, const char *old_name, const char *n
     gboolean after_word = FALSE, renamed = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         gboolean is_storage = after_word && hb_token_is_word(&token, old_name);
         if (is_storage)
             g_string_append(result, new_name);
@@ -137,7 +137,7 @@ static gboolean takes_host(const char **sql, const char *host)
         return **sql != '@';
     if (*after++ != '@')
         return FALSE;
-    token = hb_lexer_read_token(HB_DIALECT_MARIADB, &after);
+    token = hb_lexer_read_token(&hb_my_rules, &after);
     if (!is_text(&token, host))
         return FALSE;
     *sql = after;
@@ -165,7 +165,7 @@ static char *rename_account(const char *sql, const HbRename *rename, gboolean is
     gboolean expected = is_identity, renamed = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         if ((old_host != NULL || expected) && is_text(&token, old_user) && takes_host(&sql, old_host)) {
             if (is_identity && new_host == NULL)
                 g_string_append(result, new_user);

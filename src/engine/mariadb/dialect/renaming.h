@@ -5,7 +5,7 @@
  */
 #pragma once
 
-#include "engine/mariadb/session/session.h"
+#include "core/sql/dialect.h"
 
 char *hb_my_rename(const HbObject *object, const char *sql, HbRename *rename);
 char *hb_my_rename_identity(const char *identity, const HbRename *rename);

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/script.h"
 
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/run_statements.h"
+#include "engine/mariadb/dialect/split_statements.h"
 
 #include <string.h>
 
@@ -91,7 +92,7 @@ HbShellReading hb_my_shell_reads(const HbObject *object)
         const char *at = statements->pdata[i];
         gboolean within = FALSE;
         HbToken token;
-        while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
+        while ((token = hb_lexer_read_token(&hb_my_rules, &at)).type != HB_TOKEN_END) {
             reading = MAX(reading, read_token(&token, within));
             if (token.type == HB_TOKEN_SPACE)
                 within = has_opening(&token) || (within && memchr(token.start, '*', token.length) == NULL);
@@ -133,7 +134,7 @@ static void append_creation(GString *sql, const HbCatalog *catalog, const char *
 static char *plain_name(const HbObject *object)
 {
     const char *at = hb_object_get_name(object);
-    const HbToken token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at);
+    const HbToken token = hb_lexer_read_token(&hb_my_rules, &at);
 
     return hb_token_unquote(&token);
 }

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * script - what is peculiar to a script for the stock shell; see HbScripting.
+ * script - what is peculiar to a script for the stock shell; see HbScriptForm.
  */
 #pragma once
 
-#include "engine/mariadb/session/session.h"
+#include "core/sql/dialect.h"
 
 char *hb_my_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded);
 char *hb_my_script_object(const HbCatalog *catalog, const HbObject *object);

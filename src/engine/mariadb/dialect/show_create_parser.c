@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/show_create_parser.h"
 
-#include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/foreign_options.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <string.h>
@@ -309,7 +309,7 @@ static char *drop_database(const char *text, const char *database)
     const char *at = text;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &at)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_NAME && *at == '.') {
             g_autofree char *name = hb_token_unquote(&token);
             if (g_strcmp0(name, database) == 0) {
@@ -339,7 +339,7 @@ static void read_options(HbShowCreate *text, const char *options, const char *gi
     GString *kept = g_string_new(NULL);
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &options)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &options)).type != HB_TOKEN_END) {
         const char *ahead = options;
         HbToken sign = hb_my_next(&ahead), value = hb_my_next(&ahead);
         gboolean is_setting = hb_my_token_is_sign(&sign, '=');

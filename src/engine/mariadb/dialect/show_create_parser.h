@@ -9,7 +9,10 @@
  */
 #pragma once
 
-#include "engine/mariadb/dialect/split_statements.h"
+#include "core/model/catalog.h"
+
+/* How values of a column are guessed; a row set's extent says it */
+typedef enum { HB_SPLIT_NONE, HB_SPLIT_NUMBER, HB_SPLIT_TIME, HB_SPLIT_TEXT, HB_SPLIT_BYTES, HB_SPLIT_COUNT } HbSplit;
 
 typedef enum {
     HB_ITEM_COLUMN,

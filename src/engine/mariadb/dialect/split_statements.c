@@ -1,149 +1,104 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/*
- * Pieces are cut at values of the column: guesses spread between its least and its greatest value, each moved to the
- * next value that is there. The server itself puts them in order, by the column's own collation, so no row is read
- * twice or left out, however bad the guesses are.
- */
 #include "engine/mariadb/dialect/split_statements.h"
+
+#include "engine/mariadb/dialect/lexical.h"
 
 #include <string.h>
 
-#define PIECES_MAX 256
+#define DELIMITER_LINE "DELIMITER "
 
-/* The greatest byte of a guess at text, so that it is valid UTF-8 */
-#define TEXT_BYTE_MAX 0x7e
-
-/* For each way of guessing: what to ask for the ends, and how a value becomes a literal. v stands for the column */
-static const struct {
-    const char *ends;
-    const char *literal;
-} ways[HB_SPLIT_COUNT] = {
-    [HB_SPLIT_NUMBER] = {"MIN(v), MAX(v)", "v"},
-    [HB_SPLIT_TIME] = {"MIN(v), MAX(v)", "QUOTE(v)"},
-    [HB_SPLIT_TEXT] = {"HEX(CONVERT(MIN(v) USING utf8mb4)), HEX(CONVERT(MAX(v) USING utf8mb4))",
-                       "QUOTE(CONVERT(v USING utf8mb4))"},
-    [HB_SPLIT_BYTES] = {"HEX(MIN(v)), HEX(MAX(v))", "CONCAT('x''', HEX(v), '''')"},
-};
-
-/* The first two bytes of a value in hexadecimal digits; a byte that is not there is the filler */
-static guint first_two_bytes(const char *digits, guint filler)
+static const char *skip_space(const char *at)
 {
-    guint value = 0;
+    const char *next = at;
 
-    for (int i = 0; i < 4; i++) {
-        gboolean is_there = *digits != '\0';
-        value = value << 4 | (is_there ? (guint)g_ascii_xdigit_value(*digits) : filler >> (i % 2 == 0 ? 4 : 0) & 15);
-        digits += is_there;
-    }
-    return value;
+    while (hb_lexer_read_token(&hb_my_rules, &next).type == HB_TOKEN_SPACE)
+        at = next;
+    return at;
 }
 
-/* What the two ends have in common, then two bytes between theirs */
-static char *guess_bytes(HbSplit way, const char *low, const char *high, guint at, guint of)
+/* Where the statement at `at` ends: on its ';', or at the end of the text */
+static const char *find_end(const char *at)
 {
-    gsize same = 0;
-    guint from, to, value, first, second;
+    HbToken token;
 
-    while (low[same] != '\0' && low[same] == high[same])
-        same++;
-    same -= same % 2; /* whole bytes */
-    from = first_two_bytes(low + same, 0);
-    to = first_two_bytes(high + same, TEXT_BYTE_MAX);
-    value = from + (MAX(to, from) - from) * at / of;
-    first = way == HB_SPLIT_TEXT ? MIN(value >> 8, TEXT_BYTE_MAX) : value >> 8;
-    second = way == HB_SPLIT_TEXT ? MIN(value & 0xff, TEXT_BYTE_MAX) : value & 0xff;
-    return g_strdup_printf(way == HB_SPLIT_TEXT ? "CONVERT(x'%.*s%02x%02x' USING utf8mb4)" : "x'%.*s%02x%02x'",
-                           (int)same, low, first, second);
+    do {
+        token = hb_lexer_read_token(&hb_my_rules, &at);
+    } while (token.type != HB_TOKEN_END && !(token.type == HB_TOKEN_SIGN && *token.start == ';'));
+    return token.start;
 }
 
-static char *guess(HbSplit way, const char *low, const char *high, guint at, guint of)
+static void add_statement(GPtrArray *statements, const char *start, const char *end)
 {
-    switch (way) {
-    case HB_SPLIT_NUMBER:
-        return g_strdup_printf("%s + (CAST(%s AS DECIMAL(30)) - %s) * %u DIV %u", low, high, low, at, of);
-    case HB_SPLIT_TIME:
-        return g_strdup_printf("'%s' + INTERVAL (TIMESTAMPDIFF(SECOND, '%s', '%s') * %u DIV %u) SECOND", low, low, high,
-                               at, of);
-    default:
-        return guess_bytes(way, low, high, at, of);
+    if (end > start) {
+        char *statement = g_strndup(start, (gsize)(end - start));
+        g_ptr_array_add(statements, g_strchomp(statement));
     }
 }
 
-static const char *condition_of(const HbRowSet *set)
+GPtrArray *hb_my_split_statements(const char *sql)
 {
-    return set->condition != NULL ? set->condition : "";
-}
+    GPtrArray *statements = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *delimiter = NULL;
+    const char *at = skip_space(sql);
 
-/* One query that gives the values to cut at, as literals, in order */
-static char *cuts_query(const HbRowSet *set, const char *low, const char *high, guint pieces)
-{
-    HbSplit way = (HbSplit)set->split_extent;
-    GString *sql = g_string_new(NULL);
-
-    g_string_append_printf(sql, "SELECT %s FROM (", ways[way].literal);
-    for (guint i = 1; i < pieces; i++) {
-        g_autofree char *value = guess(way, low, high, i, pieces);
-        g_string_append_printf(sql, "%s(SELECT %s AS v FROM %s %s WHERE %s >= %s ORDER BY %s LIMIT 1)",
-                               i > 1 ? " UNION " : "", set->split_column, set->table, condition_of(set),
-                               set->split_column, value, set->split_column);
+    while (*at != '\0') {
+        const char *end;
+        if (g_str_has_prefix(at, DELIMITER_LINE)) {
+            const char *text = at + strlen(DELIMITER_LINE);
+            g_free(delimiter);
+            delimiter = g_strndup(text, strcspn(text, "\n"));
+            at = text + strlen(delimiter);
+            if (*delimiter == '\0' || strcmp(delimiter, ";") == 0) /* none is not one that stands everywhere */
+                g_clear_pointer(&delimiter, g_free);
+            at = delimiter == NULL ? skip_space(at) : at + strspn(at, "\n");
+            continue;
+        }
+        if (delimiter == NULL) {
+            end = find_end(at);
+            add_statement(statements, at, end);
+            at = skip_space(end + (*end != '\0'));
+            continue;
+        }
+        end = strstr(at, delimiter);
+        end = end != NULL ? end : at + strlen(at);
+        add_statement(statements, at, end);
+        at = *end != '\0' ? end + strlen(delimiter) : end;
+        at += strspn(at, "\n");
     }
-    g_string_append(sql, ") AS cuts ORDER BY v");
-    return g_string_free(sql, FALSE);
+    return statements;
 }
 
-/* FALSE if the table has no rows, or cannot be asked */
-static gboolean find_ends(HbSession *session, const HbRowSet *set, char **low, char **high)
+/* Does the delimiter, right behind the statement, end it and nothing before? */
+static gboolean is_free(const char *statement, const char *delimiter)
 {
-    g_autofree char *column = g_strdup_printf("(%s)", set->split_column);
-    g_autoptr(GString) expressions = g_string_new(ways[set->split_extent].ends);
-    g_autoptr(HbMyResult) result = NULL;
-    MYSQL_ROW row;
+    g_autofree char *both = g_strconcat(statement, delimiter, NULL);
 
-    g_string_replace(expressions, "(v)", column, 0);
-    result = hb_my_query_format(session, NULL, "SELECT %s FROM %s %s", expressions->str, set->table, condition_of(set));
-    row = result != NULL ? mysql_fetch_row(result) : NULL;
-    if (row == NULL || row[0] == NULL)
-        return FALSE;
-    *low = g_strdup(row[0]);
-    *high = g_strdup(row[1]);
-    return TRUE;
+    return strstr(both, delimiter) == both + strlen(statement);
 }
 
-/* Literals, rising: char *; none if there is nothing to cut */
-static GPtrArray *find_cuts(HbSession *session, const HbRowSet *set, guint pieces)
+/* Might the last line be a comment to its end? A shell would read a delimiter there as part of it */
+static gboolean may_end_in_comment(const char *statement)
 {
-    GPtrArray *cuts = g_ptr_array_new_with_free_func(g_free);
-    g_autofree char *low = NULL, *high = NULL;
-    g_autoptr(HbMyResult) result = NULL;
-    MYSQL_ROW row;
+    const char *line = strrchr(statement, '\n');
 
-    if (set->split_column == NULL || pieces < 2 || !find_ends(session, set, &low, &high))
-        return cuts;
-    g_autofree char *sql = cuts_query(set, low, high, pieces);
-    result = hb_my_query(session, sql, NULL);
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
-        g_ptr_array_add(cuts, g_strdup(row[0]));
-    return cuts;
+    line = line != NULL ? line : statement;
+    return strstr(line, "--") != NULL || strchr(line, '#') != NULL;
 }
 
-static char *between(const HbRowSet *set, const char *from, const char *to)
+char *hb_my_delimit(const char *statement)
 {
-    if (from == NULL)
-        return to != NULL ? g_strdup_printf("%s < %s", set->split_column, to) : NULL;
-    return to != NULL ? g_strdup_printf("%s >= %s AND %s < %s", set->split_column, from, set->split_column, to)
-                      : g_strdup_printf("%s >= %s", set->split_column, from);
-}
+    static const char *const delimiters[] = {";;", "//", "$$"};
+    const char *break_line = may_end_in_comment(statement) ? "\n" : "";
+    g_autofree char *own = NULL;
+    const char *delimiter = NULL;
 
-GArray *hb_my_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
-{
-    GArray *ranges = hb_ranges_new();
-    g_autoptr(GPtrArray) cuts = find_cuts(session, set, (guint)CLAMP((set->bytes + bytes - 1) / bytes, 1, PIECES_MAX));
-
-    for (guint i = 0; i <= cuts->len; i++) {
-        const char *from = i > 0 ? cuts->pdata[i - 1] : NULL, *to = i < cuts->len ? cuts->pdata[i] : NULL;
-        HbRange range = {
-            .first = i, .end = i + 1, .bytes = set->bytes / (cuts->len + 1), .where = between(set, from, to)};
-        g_array_append_val(ranges, range);
+    for (gsize i = 0; i < G_N_ELEMENTS(delimiters) && delimiter == NULL; i++)
+        delimiter = is_free(statement, delimiters[i]) ? delimiters[i] : NULL;
+    for (guint i = 1; delimiter == NULL; i++) { /* whoever wrote the text cannot have written all of them */
+        g_free(own);
+        own = g_strdup_printf("@@%u@@", i);
+        delimiter = is_free(statement, own) ? own : NULL;
     }
-    return ranges;
+    return g_strdup_printf(DELIMITER_LINE "%s\n%s%s%s\n" DELIMITER_LINE ";", delimiter, statement, break_line,
+                           delimiter);
 }

@@ -1,12 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * split_statements - a large table cut into ranges of its primary key's first column.
+ * split_statements - definitions of several statements, as a stock shell takes them.
+ *
+ * A statement ends with ';', but between two lines "DELIMITER x" and "DELIMITER ;" with x: so bodies can hold ';'. What
+ * stands between such lines is not read as SQL, because the sql_mode in force there may change what a quote means.
  */
 #pragma once
 
-#include "engine/mariadb/session/session.h"
+#include <glib.h>
 
-/* How values of a column are guessed; a row set's extent says it */
-typedef enum { HB_SPLIT_NONE, HB_SPLIT_NUMBER, HB_SPLIT_TIME, HB_SPLIT_TEXT, HB_SPLIT_BYTES, HB_SPLIT_COUNT } HbSplit;
+/* The statements without their ends: char *; the caller's */
+GPtrArray *hb_my_split_statements(const char *sql);
 
-GArray *hb_my_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes);
+/* One statement that may hold anything, between lines that say how it ends; the caller's */
+char *hb_my_delimit(const char *statement);

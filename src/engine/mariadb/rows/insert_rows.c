@@ -2,6 +2,8 @@
 #include "engine/mariadb/rows/insert_rows.h"
 
 #include "core/sql/lexer.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/rows/encoding.h"
 #include "engine/mariadb/rows/numbers.h"
@@ -53,7 +55,7 @@ typedef struct {
 static char *table_literal(const HbRowSet *set)
 {
     const char *at = set->table;
-    HbToken token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at);
+    HbToken token = hb_lexer_read_token(&hb_my_rules, &at);
     g_autofree char *name = hb_token_unquote(&token);
 
     return hb_my_quote_literal(name);

@@ -140,20 +140,3 @@ char *hb_my_get_database(const char *uri)
 
     return address != NULL ? g_steal_pointer(&address->database) : NULL;
 }
-
-/* 10.11.6 is 101106, as the servers number themselves in conditional comments */
-guint hb_my_read_version(const char *text)
-{
-    guint64 parts[3] = {0, 0, 0};
-    char *end = (char *)text;
-
-    for (int i = 0; i < 3; i++) {
-        if (!g_ascii_isdigit(*end))
-            return 0;
-        parts[i] = g_ascii_strtoull(end, &end, 10);
-        if (*end != '.')
-            break;
-        end++;
-    }
-    return parts[0] > 99 || parts[1] > 99 || parts[2] > 99 ? 0 : (guint)(parts[0] * 10000 + parts[1] * 100 + parts[2]);
-}

@@ -37,4 +37,3 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbMyAddress, hb_my_address_free)
 gboolean hb_my_check_uri(const char *uri, GError **error);
 char *hb_my_display(const HbAddress *address);
 char *hb_my_get_database(const char *uri);
-guint hb_my_read_version(const char *text);

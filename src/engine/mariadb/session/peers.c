@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/session/peers.h"
 
+#include "engine/common/lost_sessions.h"
 #include "engine/mariadb/session/connection.h"
 #include "engine/mariadb/session/session.h"
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/session/session.h"
 
+#include "engine/common/checks.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/session/address.h"
@@ -200,19 +201,6 @@ gboolean hb_my_read_text(HbSession *session, const char *sql, char **text, GErro
 
     *text = row != NULL ? g_strdup(row[0]) : NULL;
     return result != NULL;
-}
-
-char *hb_my_quote_literal(const char *text)
-{
-    GString *quoted = g_string_new("'");
-
-    for (; *text != '\0'; text++) {
-        if (*text == '\'' || *text == '\\')
-            g_string_append_c(quoted, *text);
-        g_string_append_c(quoted, *text);
-    }
-    g_string_append_c(quoted, '\'');
-    return g_string_free(quoted, FALSE);
 }
 
 /* ---- Life ---- */
@@ -457,5 +445,21 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
                            .is_superuser = *row[2] != '0',
                            .identity =
                                g_strdup_printf("%s|%s", row[1], session->database != NULL ? session->database : "")};
+    return TRUE;
+}
+
+gboolean hb_my_run_statement(HbSession *session, const char *sql, char **complaint, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (mysql_real_query(session->mysql, sql, strlen(sql)) != 0)
+        return hb_my_set_error(session, error);
+    result = mysql_store_result(session->mysql);
+    if (mysql_errno(session->mysql) != 0)
+        return hb_my_set_error(session, error);
+    if (result != NULL && (row = mysql_fetch_row(result)) != NULL && *complaint == NULL &&
+        strcmp(mysql_fetch_field_direct(result, 0)->name, "complaint") == 0)
+        *complaint = g_strdup(row[0]);
     return TRUE;
 }

@@ -7,9 +7,15 @@
  */
 #pragma once
 
+#include "engine/mariadb/dialect/dialect.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/mariadb.h"
 
 #include <mysql.h>
+
+#define HB_MY_JOURNAL      "hornbeam_journal"
+#define HB_MY_JOURNAL_STEP "hornbeam_journal_step"
 
 struct HbSession {
     MYSQL *mysql;
@@ -39,14 +45,6 @@ void hb_my_cut(HbSession *session);
 void hb_my_cancel_now(HbSession *session); /* the same as interrupt(), by the session's own thread: waits for it */
 gboolean hb_my_needs_password(const HbAddress *address);
 gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
-
-/* How every session reads and writes; a definition that sets it otherwise ends with this */
-#define HB_MY_USUAL                                                                                                    \
-    "SET sql_mode = 'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES', time_zone = '+00:00',"                                \
-    " character_set_client = utf8mb4, collation_connection = utf8mb4_general_ci;"
-
-/* The same for a stock shell, with what else a restore wants */
-#define HB_MY_PREAMBLE HB_MY_USUAL "\nSET character_set_results = utf8mb4, foreign_key_checks = 0, unique_checks = 0;\n"
 
 /* Back to what every session sets, whatever a definition left behind: also what it had locked or begun is gone */
 gboolean hb_my_renew(HbSession *session, GError **error);
@@ -81,5 +79,8 @@ gboolean hb_my_read_text(HbSession *session, const char *sql, char **text, GErro
 gboolean hb_my_set_error(HbSession *session, GError **error);
 gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error);
 
-/* Text as a literal, quotes included; the caller's */
-char *hb_my_quote_literal(const char *text);
+/*
+ * Runs one statement. A query is a check: what it finds is put into *complaint (the caller's) unless something is there
+ * already
+ */
+gboolean hb_my_run_statement(HbSession *session, const char *sql, char **complaint, GError **error);

@@ -5,9 +5,10 @@
 #include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/dialect/charsets.h"
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/dialect/split_statements.h"
 #include "engine/mariadb/session/peers.h"
-#include "engine/mariadb/session/run_statements.h"
 
 #include <mysqld_error.h>
 #include <string.h>
@@ -177,7 +178,7 @@ gboolean hb_my_note_done(HbSession *session, const char *key, const char *note, 
 static char *read_name(const char *text)
 {
     const char *at = text;
-    const HbToken token = hb_lexer_read_token(HB_DIALECT_MARIADB, &at);
+    const HbToken token = hb_lexer_read_token(&hb_my_rules, &at);
     g_autofree char *name = NULL;
 
     if (*at != '\0' || (token.type != HB_TOKEN_NAME && token.type != HB_TOKEN_WORD))

@@ -16,9 +16,6 @@
 
 #include "engine/mariadb/session/session.h"
 
-#define HB_MY_JOURNAL      "hornbeam_journal"
-#define HB_MY_JOURNAL_STEP "hornbeam_journal_step"
-
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **error);
 GHashTable *hb_my_read_journal(HbSession *session, GError **error);

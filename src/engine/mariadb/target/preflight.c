@@ -1,21 +1,16 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/target/preflight.h"
 
+#include "core/compare/preflight.h"
+#include "engine/common/checks.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/catalog/settings.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/target/preflight_inner.h"
 #include "engine/mariadb/target/target.h"
 
 #include <string.h>
-
-/* Settings that change what SQL means, or what may be written */
-#define MEANING                                                                                                        \
-    "SELECT LOWER(VARIABLE_NAME), VARIABLE_VALUE FROM information_schema.GLOBAL_VARIABLES WHERE VARIABLE_NAME IN"      \
-    " ('SQL_MODE', 'TIME_ZONE', 'LOWER_CASE_TABLE_NAMES', 'CHARACTER_SET_SERVER', 'COLLATION_SERVER',"                 \
-    "  'MAX_ALLOWED_PACKET', 'DEFAULT_STORAGE_ENGINE', 'INNODB_STRICT_MODE', 'EXPLICIT_DEFAULTS_FOR_TIMESTAMP',"       \
-    "  'TX_ISOLATION', 'GROUP_CONCAT_MAX_LEN', 'DIV_PRECISION_INCREMENT', 'DEFAULT_WEEK_FORMAT',"                      \
-    "  'AUTO_INCREMENT_INCREMENT', 'AUTO_INCREMENT_OFFSET', 'EVENT_SCHEDULER', 'FT_MIN_WORD_LEN', "                    \
-    "'INNODB_FT_MIN_TOKEN_SIZE', 'INNODB_PAGE_SIZE', 'INNODB_DEFAULT_ROW_FORMAT')"
 
 /* ---- The server ---- */
 
@@ -110,37 +105,6 @@ static void look_at_transactions(HbMyPreflight *look)
 
 /* ---- Settings ---- */
 
-static GHashTable *read_pairs(HbSession *session, const char *sql, GError **error)
-{
-    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
-    GHashTable *pairs;
-    MYSQL_ROW row;
-
-    if (result == NULL)
-        return NULL;
-    pairs = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    while ((row = mysql_fetch_row(result)) != NULL)
-        g_hash_table_insert(pairs, g_strdup(row[0]), g_strdup(row[1] != NULL ? row[1] : ""));
-    return pairs;
-}
-
-/* MySQL has no such table: nothing is compared there */
-gboolean hb_my_read_meaning(HbSession *session, HbCatalog *catalog, GError **error)
-{
-    g_autoptr(GHashTable) settings = session->is_maria ? read_pairs(session, MEANING, error) : NULL;
-    GHashTableIter iter;
-    gpointer name, value;
-
-    if (settings == NULL)
-        return !session->is_maria;
-    g_hash_table_iter_init(&iter, settings);
-    while (g_hash_table_iter_next(&iter, &name, &value)) {
-        g_autofree char *property = g_strconcat(HB_SEMANTIC_SETTING_PREFIX, name, NULL);
-        hb_catalog_set_property(catalog, property, value);
-    }
-    return TRUE;
-}
-
 /* These two mean nothing to SQL. A table gets the row format that it has in the source, whatever the default is */
 static void look_at_pages(HbMyPreflight *look, GHashTable *own)
 {
@@ -162,7 +126,8 @@ static void look_at_pages(HbMyPreflight *look, GHashTable *own)
 
 static gboolean look_at_settings(HbMyPreflight *look, GError **error)
 {
-    g_autoptr(GHashTable) own = look->session->is_maria ? read_pairs(look->session, MEANING, error) : NULL;
+    g_autoptr(GHashTable) own =
+        look->session->is_maria ? hb_my_read_pairs(look->session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
 
     if (own == NULL)
         return !look->session->is_maria;
@@ -206,7 +171,7 @@ static void look_for_databases(HbMyPreflight *look, const HbObject *object, GHas
     gboolean expected = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_SPACE || hb_my_token_is_sign(&token, '('))
             continue;
         if (expected && *sql == '.' && hb_my_token_is_name(&token)) {
@@ -240,7 +205,7 @@ static void look_for_transactions(HbMyPreflight *look)
 {
     for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
         const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
-        const char *storage = object->kind == HB_KIND_TABLE ? hb_my_find_untransacted(object) : NULL;
+        const char *storage = object->kind == HB_KIND_TABLE ? hb_my_dialect.script.find_untransacted(object) : NULL;
         if (storage != NULL)
             hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
                                               "knows no transactions (%s): it is dumped as it is when its turn comes",

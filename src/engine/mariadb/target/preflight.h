@@ -8,6 +8,3 @@
 #include "engine/mariadb/catalog/catalog_builder.h"
 
 gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);
-
-/* The server's settings that change what SQL means, as properties of the catalog */
-gboolean hb_my_read_meaning(HbSession *session, HbCatalog *catalog, GError **error);

@@ -3,6 +3,7 @@
 
 #include "core/sql/lexer.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 
@@ -18,7 +19,7 @@ static void look_for_words(HbMyPreflight *look, const HbObject *object, const ch
     gboolean after_word = FALSE;
     HbToken token;
 
-    while (sql != NULL && (token = hb_lexer_read_token(HB_DIALECT_MARIADB, &sql)).type != HB_TOKEN_END) {
+    while (sql != NULL && (token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         g_autofree char *name =
             token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME ? hb_token_unquote(&token) : NULL;
         g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;

@@ -3,8 +3,11 @@
 
 #include "core/graph/order.h"
 #include "core/sql/lexer.h"
+#include "engine/common/role_findings.h"
 #include "engine/mariadb/catalog/accounts.h"
+#include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "mariadb_sql.h"
 
@@ -233,7 +236,7 @@ gboolean hb_my_look_at_users(HbMyPreflight *look, GError **error)
         there = hb_catalog_new();
     if (!hb_order_arrange(there, error) || !read_rights(look, error))
         return FALSE;
-    hb_preflight_look_at_users(look->ahead->catalog, there, HB_DIALECT_MARIADB, look->findings);
+    hb_role_findings_add(look->ahead->catalog, there, &hb_my_dialect, look->findings);
     look_for_rights(look, there);
     return TRUE;
 }

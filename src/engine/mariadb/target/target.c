@@ -118,7 +118,6 @@ GArray *hb_my_list_databases(HbSession *session, const HbAddress *address, GErro
 
 /* ---- Definitions ---- */
 
-/* Versions of the family print most things alike; what they do not is shown as a difference */
 /* Takes the text */
 static char *without(char *text, const char *part)
 {
@@ -158,51 +157,39 @@ gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObj
     return strcmp(one, two) == 0;
 }
 
-/* Where what is to be done to the table begins: after "ALTER TABLE name "; NULL if this is no such statement */
-static const char *find_action(const char *sql)
-{
-    const char *at = sql;
-    HbToken token = hb_my_next(&at);
+/* ---- Which tables hold rows ---- */
 
-    if (!hb_token_is_word(&token, "ALTER"))
-        return NULL;
-    token = hb_my_next(&at);
-    if (!hb_token_is_word(&token, "TABLE"))
-        return NULL;
-    hb_my_next(&at);
-    return at;
+#define TABLES_A_QUERY 200
+
+static void append_question(GString *sql, const HbRowSet *set, guint number)
+{
+    g_string_append_printf(sql, "%sSELECT %u AS number FROM DUAL WHERE EXISTS (SELECT 1 FROM %s %s)",
+                           sql->len > 0 ? " UNION ALL " : "", number, set->table,
+                           set->condition != NULL ? set->condition : "");
 }
 
-/* Each change of a table costs a round of locking and syncing, and often a reading of all rows: they are made in one */
-char *hb_my_join_definitions(const char *one, const char *other)
+static gboolean ask(HbSession *session, const GPtrArray *sets, const char *sql, GHashTable *holding, GError **error)
 {
-    const char *action = find_action(one), *more = find_action(other);
-    gsize length = strlen(one);
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
+    MYSQL_ROW row;
 
-    if (action == NULL || more == NULL || action - one != more - other ||
-        strncmp(one, other, (gsize)(action - one)) != 0 || one[length - 1] != ';')
-        return NULL;
-    return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        g_hash_table_add(holding, ((HbRowSet *)sets->pdata[g_ascii_strtoull(row[0], NULL, 10)])->identity);
+    return result != NULL;
 }
 
-const char *hb_my_find_untransacted(const HbObject *table)
+gboolean hb_my_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error)
 {
-    static const char *const without[] = {"ENGINE=MyISAM", "ENGINE=Aria", "ENGINE=MEMORY", "ENGINE=CSV",
-                                          "ENGINE=ARCHIVE"};
+    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
+    g_autoptr(GString) sql = g_string_new(NULL);
 
-    for (gsize e = 0; e < G_N_ELEMENTS(without); e++) {
-        if (strstr(table->definition, without[e]) != NULL)
-            return without[e];
+    for (guint i = 0; i < sets->len; i++) {
+        append_question(sql, sets->pdata[i], i);
+        if (i + 1 < sets->len && (i + 1) % TABLES_A_QUERY != 0)
+            continue;
+        if (!ask(session, sets, sql->str, holding, error))
+            return FALSE;
+        g_string_truncate(sql, 0);
     }
-    return NULL;
-}
-
-gboolean hb_my_is_volatile(const HbObject *table)
-{
-    return strstr(table->definition, "ENGINE=MEMORY") != NULL;
-}
-
-char *hb_my_get_analyze_sql(const char *table)
-{
-    return g_strdup_printf("ANALYZE NO_WRITE_TO_BINLOG TABLE %s;", table);
+    return TRUE;
 }

@@ -10,9 +10,5 @@ gboolean hb_my_find_target(const HbAddress *address, HbServerInfo *info, gboolea
 gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
 gboolean hb_my_find_content(HbSession *session, char **example, GError **error);
 gboolean hb_my_reads_same(HbSession *session, const HbObject *other, const HbObject *own);
-char *hb_my_join_definitions(const char *one, const char *other);
-/* "ENGINE=MyISAM" of a table whose storage undoes nothing; NULL: it does. Borrowed for ever */
-const char *hb_my_find_untransacted(const HbObject *table);
-gboolean hb_my_is_volatile(const HbObject *table);
-char *hb_my_get_analyze_sql(const char *table);
 GArray *hb_my_list_databases(HbSession *session, const HbAddress *address, GError **error);
+gboolean hb_my_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);

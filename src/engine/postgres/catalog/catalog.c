@@ -2,10 +2,11 @@
 #include "engine/postgres/catalog/catalog.h"
 
 #include "engine/postgres/catalog/catalog_builder.h"
-#include "engine/postgres/catalog/large_objects.h"
 #include "engine/postgres/catalog/users.h"
+#include "engine/postgres/dialect/large_objects.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/dialect/printing.h"
-#include "engine/postgres/rows/copy_data.h"
+#include "engine/postgres/session/copy_data.h"
 #include "sql.h"
 
 #include <stdlib.h>

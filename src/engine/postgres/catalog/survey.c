@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/catalog/survey.h"
 
+#include "engine/common/checks.h"
 #include "engine/postgres/catalog/queries.h"
 #include "sql.h"
 

@@ -1,55 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/dialect/drop_sql.h"
 
-#include "engine/postgres/catalog/large_objects.h"
+#include "engine/postgres/dialect/large_objects.h"
 
 #include <string.h>
-
-#define TABLES_A_QUERY 200
-
-/* Whoever has locked a table for long is told of instead of being waited for */
-#define DO_NOT_WAIT "SET LOCAL lock_timeout = '10s'; "
-
-/* ---- Who holds rows ---- */
-
-static void append_question(GString *sql, const HbRowSet *set, guint number)
-{
-    g_string_append_printf(sql, "SELECT %u AS number WHERE EXISTS (SELECT FROM ", number);
-    if (hb_pg_is_large_objects(set))
-        g_string_append(sql, "pg_largeobject_metadata)");
-    else
-        g_string_append_printf(sql, "ONLY %s %s)", set->table, set->condition != NULL ? set->condition : "");
-}
-
-static gboolean ask(HbSession *session, const GPtrArray *sets, const char *sql, GHashTable *holding, GError **error)
-{
-    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
-
-    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
-        guint64 number = g_ascii_strtoull(PQgetvalue(result, row, 0), NULL, 10);
-        g_hash_table_add(holding, ((HbRowSet *)sets->pdata[number])->identity);
-    }
-    return result != NULL;
-}
-
-gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error)
-{
-    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
-    g_autoptr(GString) sql = g_string_new(NULL);
-
-    for (guint i = 0; i < sets->len; i++) {
-        g_string_append(sql, sql->len == 0 ? DO_NOT_WAIT : " UNION ALL ");
-        append_question(sql, sets->pdata[i], i);
-        if (i + 1 < sets->len && (i + 1) % TABLES_A_QUERY != 0)
-            continue;
-        if (!ask(session, sets, sql->str, holding, error))
-            return FALSE;
-        g_string_truncate(sql, 0);
-    }
-    return TRUE;
-}
-
-/* ---- Dropping ---- */
 
 /* "TEXT SEARCH PARSER" of text-search-parser: most kinds are called as in SQL */
 static char *words_of(HbKind kind)
@@ -130,7 +84,7 @@ static gboolean is_in_circle(const HbCatalog *catalog, const HbObject *object)
     return hb_catalog_find(catalog, placeholder) != NULL;
 }
 
-char *hb_pg_make_removal(const HbCatalog *catalog, const HbObject *object)
+char *hb_pg_make_drop_sql(const HbCatalog *catalog, const HbObject *object)
 {
     g_autofree char *words = words_of(object->kind);
 
@@ -146,7 +100,7 @@ char *hb_pg_make_removal(const HbCatalog *catalog, const HbObject *object)
                            is_in_circle(catalog, object) ? " CASCADE" : "");
 }
 
-char *hb_pg_make_emptying(const HbRowSet *set)
+char *hb_pg_make_empty_sql(const HbRowSet *set)
 {
     return hb_pg_is_large_objects(set) ? NULL : g_strdup_printf("TRUNCATE ONLY %s;", set->table);
 }

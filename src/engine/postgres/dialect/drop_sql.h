@@ -1,13 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * drop_sql - what a target has already: which tables hold rows, and how objects and rows are taken away.
+ * drop_sql - the SQL that drops objects and empties tables.
  *
  * Nothing is dropped with all that hangs on it: what the caller does not know of must hold a drop back.
  */
 #pragma once
 
-#include "engine/postgres/session/session.h"
+#include "core/model/catalog.h"
 
-gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
-char *hb_pg_make_removal(const HbCatalog *catalog, const HbObject *object);
-char *hb_pg_make_emptying(const HbRowSet *set);
+char *hb_pg_make_drop_sql(const HbCatalog *catalog, const HbObject *object);
+char *hb_pg_make_empty_sql(const HbRowSet *set);

@@ -2,6 +2,7 @@
 #include "engine/postgres/dialect/printing.h"
 
 #include "core/sql/lexer.h"
+#include "engine/postgres/dialect/lexical.h"
 
 #include <string.h>
 
@@ -18,7 +19,7 @@ static const char *skip(const char *at, const char *word)
 /* Behind an element, 'text'::character varying or 'text'::character varying(5); NULL if it is another */
 static const char *skip_element(const char *at)
 {
-    HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &at);
+    HbToken token = hb_lexer_read_token(&hb_pg_rules, &at);
     const char *end;
 
     if (token.type != HB_TOKEN_TEXT || (at = skip(at, ELEMENT_CAST)) == NULL)
@@ -63,7 +64,7 @@ char *hb_pg_write_canonical(const char *sql)
             g_string_append(result, "])");
             sql = end + strlen(LIST_ENDS);
         } else {
-            HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql);
+            HbToken token = hb_lexer_read_token(&hb_pg_rules, &sql);
             g_string_append_len(result, token.start, (gssize)token.length);
         }
     }
@@ -119,7 +120,7 @@ guint hb_pg_find_first_version(const char *sql, const char **what)
     if (strstr(sql, "JSON") == NULL)
         return 0;
     while (*sql != '\0') {
-        const HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql);
+        const HbToken token = hb_lexer_read_token(&hb_pg_rules, &sql);
         if (token.type == HB_TOKEN_WORD)
             judge_word(&before, &token, *sql, &since, what);
         if (token.type != HB_TOKEN_SPACE)
@@ -161,7 +162,7 @@ char *hb_pg_quote_new_words(const char *text, gboolean is_name)
         return NULL;
     result = g_string_new(NULL);
     while (*text != '\0') {
-        const HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &text);
+        const HbToken token = hb_lexer_read_token(&hb_pg_rules, &text);
         const gboolean is_new = is_new_key_word(&token, is_name && depth == 0);
         depth += token.type == HB_TOKEN_SIGN && *token.start == '(';
         depth -= token.type == HB_TOKEN_SIGN && *token.start == ')' && depth > 0;
@@ -181,6 +182,6 @@ char *hb_pg_word_after(const char *definition, const char *mark)
     if (at == NULL)
         return NULL;
     at += strlen(mark);
-    token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &at);
+    token = hb_lexer_read_token(&hb_pg_rules, &at);
     return g_strndup(token.start, token.length);
 }

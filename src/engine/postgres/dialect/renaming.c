@@ -2,6 +2,8 @@
 #include "engine/postgres/dialect/renaming.h"
 
 #include "core/sql/lexer.h"
+#include "engine/postgres/dialect/lexical.h"
+#include "engine/postgres/dialect/names.h"
 
 #include <string.h>
 
@@ -214,7 +216,7 @@ static void rename_schema(Renaming *renaming, const char *sql);
 /* After a dot: does the schema hold something of this name? */
 static gboolean stands_inside(const Renaming *renaming, const char *after_dot)
 {
-    HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &after_dot);
+    HbToken token = hb_lexer_read_token(&hb_pg_rules, &after_dot);
     g_autofree char *name =
         token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME ? hb_token_unquote(&token) : g_strdup("");
 
@@ -344,7 +346,7 @@ static void rename_schema(Renaming *renaming, const char *sql)
     PathState path = PATH_NONE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &sql)).type != HB_TOKEN_END) {
         gboolean qualifies = *sql == '.' && !after_dot && (!renaming->may_be_alias || stands_inside(renaming, sql + 1));
         if (token.type == HB_TOKEN_TEXT)
             rename_text(renaming, &token, sql, path == PATH_LIST);
@@ -366,7 +368,7 @@ static gboolean stands_alone(const Renaming *renaming, const char *sql)
     gboolean after_word = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &sql)).type != HB_TOKEN_END) {
         if (is_old(renaming, &token) && *sql != '.' && !after_word)
             return TRUE;
         if (token.type == HB_TOKEN_TEXT && is_body(renaming, &token)) {
@@ -404,7 +406,7 @@ static void rename_listed(Renaming *renaming, const char *sql, gboolean (*begins
     gboolean expected = FALSE, in_list = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &sql)).type != HB_TOKEN_END) {
         gboolean is_name = token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME;
         if (expected && is_old(renaming, &token))
             put_new(renaming);
@@ -422,7 +424,7 @@ static void rename_everywhere(Renaming *renaming, const char *sql)
 {
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &sql)).type != HB_TOKEN_END) {
         if (is_old(renaming, &token))
             put_new(renaming);
         else
@@ -454,7 +456,9 @@ char *hb_pg_rename(const HbObject *object, const char *sql, HbRename *rename)
         return NULL;
     if (rename->kind == HB_RENAME_DATABASE) {
         g_autofree char *quoted = hb_pg_quote_any_name(rename->new_name);
-        return object->stage == HB_STAGE_SETTINGS ? hb_lexer_rename_database(sql, rename->old_name, quoted) : NULL;
+        return object->stage == HB_STAGE_SETTINGS
+                   ? hb_lexer_rename_after(&hb_pg_rules, "DATABASE", sql, rename->old_name, quoted)
+                   : NULL;
     }
     renaming.result = g_string_new(NULL);
     renaming.new_quoted = quote(rename->new_name);

@@ -8,7 +8,7 @@
  */
 #pragma once
 
-#include "engine/postgres/session/session.h"
+#include "core/sql/dialect.h"
 
 char *hb_pg_rename(const HbObject *object, const char *sql, HbRename *rename);
 char *hb_pg_rename_identity(const char *identity, const HbRename *rename);

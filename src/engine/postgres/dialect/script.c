@@ -2,9 +2,10 @@
 #include "engine/postgres/dialect/script.h"
 
 #include "core/sql/lexer.h"
-#include "engine/postgres/catalog/large_objects.h"
+#include "engine/postgres/dialect/large_objects.h"
+#include "engine/postgres/dialect/lexical.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/dialect/printing.h"
-#include "engine/postgres/target/target.h"
 
 #include <string.h>
 
@@ -245,7 +246,7 @@ static void append_for_shell(GString *sql, const char *definition)
     gboolean after_colon = FALSE, after_two = FALSE;
     HbToken token;
 
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &definition)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &definition)).type != HB_TOKEN_END) {
         const gboolean is_colon = token.type == HB_TOKEN_SIGN && *token.start == ':';
         if (after_colon && !after_two && !is_colon && token.type != HB_TOKEN_SPACE && *token.start != '=')
             g_string_append_c(sql, ' ');

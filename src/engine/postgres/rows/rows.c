@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows/rows.h"
 
-#include "engine/postgres/catalog/large_objects.h"
-#include "engine/postgres/rows/copy_data.h"
+#include "engine/postgres/catalog/queries.h"
+#include "engine/postgres/dialect/large_objects.h"
+#include "engine/postgres/session/copy_data.h"
 #include "engine/postgres/target/journal.h"
 
 #define FIRST_VERSION_WITH_RANGE_SCANS 140000
@@ -10,6 +11,34 @@
 #include <string.h>
 
 /* ---- Splitting ---- */
+
+/* The first number of each range */
+static HbResult *find_bounds(HbSession *session, guint64 pieces)
+{
+    g_autofree char *sql = g_strdup_printf("SELECT min(oid) AS first"
+                                           " FROM (SELECT oid, ntile(%" G_GUINT64_FORMAT ") OVER (ORDER BY oid) AS tile"
+                                           "       FROM pg_largeobject_metadata) t"
+                                           " GROUP BY tile ORDER BY 1",
+                                           pieces);
+
+    return hb_pg_query(session, sql, NULL);
+}
+
+static GArray *split_large_objects(HbSession *session, const HbRowSet *set, guint64 bytes)
+{
+    GArray *ranges = hb_ranges_new();
+    guint64 pieces = MAX((set->bytes + bytes - 1) / bytes, 1);
+    g_autoptr(HbResult) bounds = pieces > 1 ? find_bounds(session, pieces) : NULL;
+    int count = bounds != NULL ? MAX(PQntuples(bounds), 1) : 1;
+
+    for (int i = 0; i < count; i++) {
+        HbRange range = {.first = i > 0 ? g_ascii_strtoull(PQgetvalue(bounds, i, 0), NULL, 10) : 0,
+                         .end = i + 1 < count ? g_ascii_strtoull(PQgetvalue(bounds, i + 1, 0), NULL, 10) : G_MAXUINT64,
+                         .bytes = set->bytes / (guint64)count};
+        g_array_append_val(ranges, range);
+    }
+    return ranges;
+}
 
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
 {
@@ -19,7 +48,7 @@ GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes)
                          : (set->bytes + bytes - 1) / bytes;
 
     if (hb_pg_is_large_objects(set))
-        return hb_pg_split_large_objects(session, set, bytes);
+        return split_large_objects(session, set, bytes);
     ranges = hb_ranges_new();
     pieces = CLAMP(pieces, 1, MAX(set->split_extent, 1));
     for (guint64 i = 0; i < pieces; i++) {
@@ -61,8 +90,10 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     g_autofree char *list = column_list(set);
     g_autofree char *upper = NULL;
 
-    if (hb_pg_is_large_objects(set))
-        return hb_pg_read_large_objects_sql(range);
+    if (hb_pg_is_large_objects(set)) {
+        g_autofree char *sql = hb_pg_make_large_objects_sql(range->first, range->end);
+        return hb_pg_fit_query(sql, HB_PG_OLDEST);
+    }
     if (set->condition != NULL)
         return g_strdup_printf("COPY (SELECT %s FROM ONLY %s %s) TO STDOUT", columns, set->table, set->condition);
     if (range->first == 0 && range->end == G_MAXUINT64)

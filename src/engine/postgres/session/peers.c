@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/session/peers.h"
 
+#include "engine/common/lost_sessions.h"
 #include "engine/postgres/session/session.h"
 #include "sql.h"
 

@@ -7,12 +7,12 @@
  */
 #pragma once
 
+#include "engine/postgres/dialect/dialect.h"
+#include "engine/postgres/dialect/lexical.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/postgres.h"
 
 #include <libpq-fe.h>
-
-/* The oldest server version that is read and written */
-#define HB_PG_OLDEST 130000
 
 /* The schema that the journal of a restore stands in; what would be in it twice is HB_ERROR_ALREADY_DONE */
 #define HB_PG_JOURNAL "hornbeam_journal"
@@ -37,15 +37,6 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbResult, PQclear)
 gboolean hb_pg_check_uri(const char *uri, GError **error);
 char *hb_pg_display(const HbAddress *address);
 char *hb_pg_get_database(const char *uri);
-
-/* "name" with its quotes doubled: right whatever the connection's encoding, as it only looks at ASCII. The caller's */
-char *hb_pg_quote_any_name(const char *name);
-
-/* Text as a literal, as standard_conforming_strings = on has it, whatever the connection */
-void hb_pg_append_literal(GString *sql, const char *text);
-
-/* A value of a connection string, in its quotes; see "Connection Strings" in libpq's manual */
-void hb_pg_append_conninfo_value(GString *text, const char *value);
 
 /* Life */
 HbSession *hb_pg_open(const HbAddress *address, GError **error);

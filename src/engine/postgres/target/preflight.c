@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/target/preflight.h"
 
+#include "core/compare/preflight.h"
+#include "engine/common/checks.h"
 #include "engine/postgres/catalog/queries.h"
 #include "engine/postgres/target/preflight_inner.h"
 #include "engine/postgres/target/target.h"

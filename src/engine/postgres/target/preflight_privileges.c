@@ -3,9 +3,12 @@
 
 #include "core/graph/order.h"
 #include "core/sql/lexer.h"
+#include "engine/common/role_findings.h"
 #include "engine/postgres/catalog/queries.h"
+#include "engine/postgres/catalog/server.h"
+#include "engine/postgres/dialect/dialect.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/dialect/printing.h"
-#include "engine/postgres/session/server.h"
 
 #include <string.h>
 
@@ -453,7 +456,7 @@ gboolean hb_pg_look_at_rights(HbPgPreflight *look, GError **error)
     if (there == NULL || !hb_order_arrange(there, error))
         return FALSE;
     hb_catalog_fit(there, look->ahead->version, ""); /* both sides in the words of one version */
-    hb_preflight_look_at_users(look->ahead->catalog, there, HB_DIALECT_POSTGRES, look->findings);
+    hb_role_findings_add(look->ahead->catalog, there, &hb_pg_dialect, look->findings);
     if (hb_pg_look_is_true(look, "super"))
         return TRUE;
     view_init(&view, look, there);

@@ -2,6 +2,7 @@
 #include "engine/postgres/target/same_definition.h"
 
 #include "core/sql/lexer.h"
+#include "engine/postgres/dialect/lexical.h"
 
 #include <string.h>
 
@@ -83,7 +84,7 @@ static const char *skip_statement(const char *sql)
     HbToken token;
 
     do
-        token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql);
+        token = hb_lexer_read_token(&hb_pg_rules, &sql);
     while (token.type != HB_TOKEN_END && !(token.type == HB_TOKEN_SIGN && *token.start == ';'));
     return sql;
 }
@@ -109,7 +110,7 @@ static gboolean names_other_schemas(const char *statement, const char *table)
     HbToken token;
 
     at = at != NULL ? at + strlen(table) : statement;
-    while ((token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &at)).type != HB_TOKEN_END) {
+    while ((token = hb_lexer_read_token(&hb_pg_rules, &at)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_SIGN && *token.start == '.')
             return TRUE;
     }

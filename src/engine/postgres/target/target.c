@@ -2,8 +2,9 @@
 #include "engine/postgres/target/target.h"
 
 #include "core/sql/lexer.h"
-#include "engine/postgres/catalog/large_objects.h"
 #include "engine/postgres/catalog/queries.h"
+#include "engine/postgres/dialect/large_objects.h"
+#include "engine/postgres/dialect/names.h"
 #include "sql.h"
 
 #include <string.h>
@@ -167,23 +168,6 @@ char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving)
                            session->version >= WITH_OPTIONS ? " WITH INHERIT TRUE, SET TRUE" : "");
 }
 
-/* Whoever is no superuser can give an object only to who may create in its schema; rights come last, however */
-char *hb_pg_make_lending(const HbObject *object)
-{
-    static const char schema[] = "schema ";
-
-    for (guint n = 0; object->owner != NULL && object->owner_sql != NULL && n < object->needs->len; n++) {
-        const char *need = object->needs->pdata[n];
-        g_autofree char *owner = NULL;
-        if (!g_str_has_prefix(need, schema))
-            continue;
-        owner = hb_pg_quote_any_name(object->owner);
-        return g_strdup_printf("GRANT CREATE ON %s TO %s;\n%s\nREVOKE CREATE ON %s FROM %s;", need, owner,
-                               object->owner_sql, need, owner);
-    }
-    return NULL;
-}
-
 static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
 {
     g_autoptr(HbResult) result = hb_pg_query(
@@ -229,22 +213,46 @@ char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const ch
     return sql;
 }
 
-/* Each index is built from one reading of the table, whether alone or not */
-char *hb_pg_join_definitions(const char *one, const char *other)
+/* ---- Which tables hold rows ---- */
+
+#define TABLES_A_QUERY 200
+
+/* Whoever has locked a table for long is told of instead of being waited for */
+#define DO_NOT_WAIT "SET LOCAL lock_timeout = '10s'; "
+
+static void append_question(GString *sql, const HbRowSet *set, guint number)
 {
-    (void)one;
-    (void)other;
-    return NULL;
+    g_string_append_printf(sql, "SELECT %u AS number WHERE EXISTS (SELECT FROM ", number);
+    if (hb_pg_is_large_objects(set))
+        g_string_append(sql, "pg_largeobject_metadata)");
+    else
+        g_string_append_printf(sql, "ONLY %s %s)", set->table, set->condition != NULL ? set->condition : "");
 }
 
-gboolean hb_pg_is_volatile(const HbObject *table)
+static gboolean ask(HbSession *session, const GPtrArray *sets, const char *sql, GHashTable *holding, GError **error)
 {
-    return strstr(table->definition, "CREATE UNLOGGED TABLE ") != NULL;
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    for (int row = 0; result != NULL && row < PQntuples(result); row++) {
+        guint64 number = g_ascii_strtoull(PQgetvalue(result, row, 0), NULL, 10);
+        g_hash_table_add(holding, ((HbRowSet *)sets->pdata[number])->identity);
+    }
+    return result != NULL;
 }
 
-char *hb_pg_get_analyze_sql(const char *table)
+gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error)
 {
-    if (strcmp(table, HB_PG_LARGE_OBJECTS) == 0)
-        return NULL;
-    return g_strdup_printf("ANALYZE %s;", table);
+    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
+    g_autoptr(GString) sql = g_string_new(NULL);
+
+    for (guint i = 0; i < sets->len; i++) {
+        g_string_append(sql, sql->len == 0 ? DO_NOT_WAIT : " UNION ALL ");
+        append_question(sql, sets->pdata[i], i);
+        if (i + 1 < sets->len && (i + 1) % TABLES_A_QUERY != 0)
+            continue;
+        if (!ask(session, sets, sql->str, holding, error))
+            return FALSE;
+        g_string_truncate(sql, 0);
+    }
+    return TRUE;
 }

@@ -2,6 +2,8 @@
 #include "engine/postgres/target/target_fit.h"
 
 #include "core/sql/lexer.h"
+#include "engine/postgres/dialect/lexical.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/dialect/printing.h"
 #include "engine/postgres/target/target.h"
 
@@ -17,16 +19,6 @@ typedef struct {
     GHashTable *settings;   /* in lower case */
     GHashTable *compressions;
 } Target;
-
-guint hb_pg_read_version(const char *text)
-{
-    char *end;
-    unsigned long major = strtoul(text, &end, 10);
-
-    if (end == text || (*end != '\0' && *end != '.') || major * 10000 < HB_PG_OLDEST || major > 99)
-        return 0;
-    return (guint)major * 10000 + (*end == '.' ? (guint)strtoul(end + 1, NULL, 10) : 0);
-}
 
 /* ---- What the target has ---- */
 
@@ -244,7 +236,7 @@ static char *drop_compression(const char *definition)
     gsize at = 0, dropped = 0;
 
     while (*definition != '\0') {
-        const HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &definition);
+        const HbToken token = hb_lexer_read_token(&hb_pg_rules, &definition);
         const char *behind = definition;
         if (hb_token_is_word(&token, "COMPRESSION")) {
             at = text->len;

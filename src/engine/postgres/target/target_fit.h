@@ -7,7 +7,6 @@
 #include "engine/postgres/session/session.h"
 
 /* The server's number for a version as people write it ("15", "15.4"); 0 if this engine does not know it */
-guint hb_pg_read_version(const char *text);
 
 gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "core/compare/grant_compare.h"
+#include "engine/common/grant_compare.h"
 
 #include "core/sql/lexer.h"
 
@@ -15,14 +15,14 @@ static void add_line(GHashTable *rights, const char *line)
     g_autoptr(GPtrArray) list = g_ptr_array_new_with_free_func(g_free);
     const char *at = line, *start = NULL;
     int depth = 0;
-    HbToken token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &at);
+    HbToken token = hb_lexer_read_token(&hb_lexer_plain, &at);
 
     if (!hb_token_is_word(&token, "GRANT")) {
         g_hash_table_add(rights, g_strdup(line));
         return;
     }
     for (start = at; token.type != HB_TOKEN_END && !(depth == 0 && hb_token_is_word(&token, "ON"));) {
-        token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &at);
+        token = hb_lexer_read_token(&hb_lexer_plain, &at);
         depth += token.type == HB_TOKEN_SIGN ? (*token.start == '(') - (*token.start == ')') : 0;
         if (depth > 0 || !(hb_token_is_word(&token, "ON") || (token.type == HB_TOKEN_SIGN && *token.start == ',')))
             continue;

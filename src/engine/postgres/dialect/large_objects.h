@@ -7,7 +7,7 @@
  */
 #pragma once
 
-#include "engine/postgres/session/session.h"
+#include "core/model/catalog.h"
 
 /* The row set's table; no table can be called so, because a name with a blank is quoted */
 #define HB_PG_LARGE_OBJECTS "large objects"
@@ -15,11 +15,9 @@
 gboolean hb_pg_is_large_objects(const HbRowSet *set);
 void hb_pg_describe_large_objects(HbRowSet *set, guint64 bytes);
 
-/* Ranges of numbers with about this many bytes each */
-GArray *hb_pg_split_large_objects(HbSession *session, const HbRowSet *set, guint64 bytes);
-
-/* SQL that reads a range; the caller's */
-char *hb_pg_read_large_objects_sql(const HbRange *range);
+/* SQL that reads those with first <= number < end (G_MAXUINT64: all from first on), as a text with fragments for
+ * hb_pg_fit_query(); the caller's */
+char *hb_pg_make_large_objects_sql(guint64 first, guint64 end);
 
 /* Rows go into a table of the transaction's own first; the second text takes them from there */
 extern const char hb_pg_begin_large_objects_sql[]; /* ends in a COPY from standard input */

@@ -13,5 +13,5 @@
  */
 GPtrArray *hb_role_mentions_list(const HbObject *object);
 
-/* The plain name of a role object, as hb_role_mentions_list() writes it; the caller's */
-char *hb_role_mentions_get_name(const HbObject *role);
+/* Adds a copy of the name, unless it is there already */
+void hb_role_mentions_add(GPtrArray *names, const char *name);

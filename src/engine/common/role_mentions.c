@@ -1,19 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "core/sql/role_mentions.h"
+#include "engine/common/role_mentions.h"
 
 #include "core/sql/lexer.h"
 
 #include <string.h>
 
-static void add(GPtrArray *names, const char *name)
+void hb_role_mentions_add(GPtrArray *names, const char *name)
 {
     if (!g_ptr_array_find_with_equal_func(names, name, g_str_equal, NULL))
         g_ptr_array_add(names, g_strdup(name));
-}
-
-char *hb_role_mentions_get_name(const HbObject *role)
-{
-    return hb_lexer_unquote_name(hb_object_get_name(role));
 }
 
 /* ---- Grants, policies and the like: names stand after certain words, in lists ---- */
@@ -48,14 +43,14 @@ static void add_listed(GPtrArray *names, const HbObject *object)
     gboolean in_list = FALSE, expected = FALSE;
     HbToken token;
 
-    while (sql != NULL && (token = hb_lexer_read_token(HB_DIALECT_POSTGRES, &sql)).type != HB_TOKEN_END) {
+    while (sql != NULL && (token = hb_lexer_read_token(&hb_lexer_plain, &sql)).type != HB_TOKEN_END) {
         if (token.type == HB_TOKEN_SPACE)
             continue;
         if (object->kind == HB_KIND_POLICY && *token.start == '(')
             return; /* an expression, which may say FROM */
         if (expected && (token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME) && !is_nobody(&token)) {
             g_autofree char *name = hb_token_unquote(&token);
-            add(names, name);
+            hb_role_mentions_add(names, name);
             expected = FALSE;
             continue;
         }
@@ -64,37 +59,13 @@ static void add_listed(GPtrArray *names, const HbObject *object)
     }
 }
 
-/* ---- DEFINER=`ida`@`%`, or a role, as MariaDB writes it ---- */
-
-static void add_definer(GPtrArray *names, const char *sql)
-{
-    static const char mark[] = "DEFINER=`";
-    const char *at = sql != NULL ? strstr(sql, mark) : NULL;
-    HbToken user, host;
-
-    if (at == NULL)
-        return;
-    at += strlen(mark) - 1;
-    user = hb_lexer_read_token(HB_DIALECT_MARIADB, &at);
-    g_autofree char *user_name = hb_token_unquote(&user);
-    if (*at++ != '@') {
-        add(names, user_name);
-        return;
-    }
-    host = hb_lexer_read_token(HB_DIALECT_MARIADB, &at);
-    g_autofree char *host_name = hb_token_unquote(&host);
-    g_autofree char *account = g_strdup_printf("'%s'@'%s'", user_name, host_name);
-    add(names, account);
-}
-
 GPtrArray *hb_role_mentions_list(const HbObject *object)
 {
     GPtrArray *names = g_ptr_array_new_with_free_func(g_free);
 
     if (object->owner != NULL)
-        add(names, object->owner);
+        hb_role_mentions_add(names, object->owner);
     if (names_users(object->kind))
         add_listed(names, object);
-    add_definer(names, object->definition);
     return names;
 }

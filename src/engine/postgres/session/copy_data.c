@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/postgres/rows/copy_data.h"
+#include "engine/postgres/session/copy_data.h"
 
 #include <string.h>
 

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/postgres/session/server.h"
+#include "engine/postgres/catalog/server.h"
 
 #include "engine/postgres/catalog/catalog.h"
 #include "engine/postgres/catalog/catalog_builder.h"

@@ -1,0 +1,29 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * journal - the table in a target that says which steps of a restore are done, and the steps that are noted with what
+ * they do: both or neither.
+ */
+#pragma once
+
+#include "core/model/catalog.h"
+#include "engine/connector.h"
+
+/* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: no row is to be kept */
+typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
+
+typedef struct {
+    gboolean (*find)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
+    gboolean (*begin)(HbSession *session, const char *dump_id, GError **error);
+    GHashTable *(*read)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    gboolean (*forget_steps)(HbSession *session, const char *prefix, GError **error); /* whose keys begin with it */
+    gboolean (*settle)(HbSession *session, GError **error); /* all that it notes is on disk from now on */
+    gboolean (*end)(HbSession *session, GError **error);    /* also makes sure that all is on disk */
+
+    /*
+     * Each does its work and notes the key, both or neither. HB_ERROR_ALREADY_DONE: it is noted by now, for another
+     * session has done it: that of a program which was killed while its server still worked, say
+     */
+    gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
+    gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                           GError **error);
+} HbJournal;

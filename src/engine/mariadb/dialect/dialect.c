@@ -1,0 +1,198 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/dialect/dialect.h"
+
+#include "engine/common/grant_compare.h"
+#include "engine/common/role_mentions.h"
+#include "engine/mariadb/dialect/drop_sql.h"
+#include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/renaming.h"
+#include "engine/mariadb/dialect/script.h"
+
+#include <string.h>
+
+/* 10.11.6 is 101106, as the servers number themselves in conditional comments */
+guint hb_my_read_version(const char *text)
+{
+    guint64 parts[3] = {0, 0, 0};
+    char *end = (char *)text;
+
+    for (int i = 0; i < 3; i++) {
+        if (!g_ascii_isdigit(*end))
+            return 0;
+        parts[i] = g_ascii_strtoull(end, &end, 10);
+        if (*end != '.')
+            break;
+        end++;
+    }
+    return parts[0] > 99 || parts[1] > 99 || parts[2] > 99 ? 0 : (guint)(parts[0] * 10000 + parts[1] * 100 + parts[2]);
+}
+
+/* ---- Reading definitions ---- */
+
+/* IDENTIFIED BY '...', BY PASSWORD '...', VIA plugin USING '...', USING PASSWORD('...'), WITH plugin AS '...' */
+static char *hide_secrets(const char *sql)
+{
+    static const char *const announcing[] = {"PASSWORD", NULL}, *const of_account[] = {"IDENTIFIED", NULL},
+                             *const in_account[] = {"BY", "USING", "AS", NULL};
+    static const HbSecretWords words = {announcing, of_account, in_account};
+
+    return hb_lexer_hide_secrets(&hb_my_rules, &words, sql);
+}
+
+/* What the stock shell would not hand on as it is, is escaped */
+static void append_literal_byte(GString *sql, char byte)
+{
+    static const char bytes[] = "'\\\n\r\0\032", letters[] = "'\\nr0Z";
+    const char *at = memchr(bytes, byte, sizeof bytes - 1);
+
+    if (at != NULL)
+        g_string_append_c(sql, '\\');
+    g_string_append_c(sql, at != NULL ? letters[at - bytes] : byte);
+}
+
+static gboolean demands_value(const char *column)
+{
+    return column != NULL && strstr(column, "NOT NULL") != NULL && strstr(column, "DEFAULT") == NULL &&
+           strstr(column, "AUTO_INCREMENT") == NULL && strstr(column, "GENERATED") == NULL;
+}
+
+/* Primary keys stand within the table */
+static gboolean makes_key(const char *definition)
+{
+    return definition != NULL && (strstr(definition, "PRIMARY KEY") != NULL || strstr(definition, "UNIQUE ") != NULL);
+}
+
+static gboolean is_unlogged(const HbObject *table)
+{
+    return strstr(table->definition, "ENGINE=MEMORY") != NULL;
+}
+
+/* "ENGINE=MyISAM" of a table whose storage undoes nothing; NULL: it does. Borrowed for ever */
+static const char *find_untransacted(const HbObject *table)
+{
+    static const char *const without[] = {"ENGINE=MyISAM", "ENGINE=Aria", "ENGINE=MEMORY", "ENGINE=CSV",
+                                          "ENGINE=ARCHIVE"};
+
+    for (gsize e = 0; e < G_N_ELEMENTS(without); e++) {
+        if (strstr(table->definition, without[e]) != NULL)
+            return without[e];
+    }
+    return NULL;
+}
+
+/* ---- DEFINER=`ida`@`%`, or a role, as MariaDB writes it ---- */
+
+static void add_definer(GPtrArray *names, const char *sql)
+{
+    static const char mark[] = "DEFINER=`";
+    const char *at = sql != NULL ? strstr(sql, mark) : NULL;
+    HbToken user, host;
+
+    if (at == NULL)
+        return;
+    at += strlen(mark) - 1;
+    user = hb_lexer_read_token(&hb_my_rules, &at);
+    g_autofree char *user_name = hb_token_unquote(&user);
+    if (*at++ != '@') {
+        hb_role_mentions_add(names, user_name);
+        return;
+    }
+    host = hb_lexer_read_token(&hb_my_rules, &at);
+    g_autofree char *host_name = hb_token_unquote(&host);
+    g_autofree char *account = g_strdup_printf("'%s'@'%s'", user_name, host_name);
+    hb_role_mentions_add(names, account);
+}
+
+static GPtrArray *list_role_mentions(const HbObject *object)
+{
+    GPtrArray *names = hb_role_mentions_list(object);
+
+    add_definer(names, object->definition);
+    return names;
+}
+
+/* ---- Comparing ---- */
+
+/* How a program's text is read depends on the sql_mode that it was written in */
+static gboolean is_kept_as_written(HbKind kind)
+{
+    return kind == HB_KIND_FUNCTION || kind == HB_KIND_PROCEDURE || kind == HB_KIND_PACKAGE ||
+           kind == HB_KIND_PACKAGE_BODY || kind == HB_KIND_TRIGGER || kind == HB_KIND_EVENT;
+}
+
+static gboolean means_same(const HbObject *one, const HbObject *other)
+{
+    return one->kind == HB_KIND_GRANT && hb_grant_compare_is_same(one->definition, other->definition);
+}
+
+static gboolean describes_database(const HbObject *setting)
+{
+    return strcmp(hb_object_get_name(setting), "comment") == 0;
+}
+
+/* ---- Changing definitions ---- */
+
+/* Where what is to be done to the table begins: after "ALTER TABLE name "; NULL if this is no such statement */
+static const char *find_action(const char *sql)
+{
+    const char *at = sql;
+    HbToken token = hb_my_next(&at);
+
+    if (!hb_token_is_word(&token, "ALTER"))
+        return NULL;
+    token = hb_my_next(&at);
+    if (!hb_token_is_word(&token, "TABLE"))
+        return NULL;
+    hb_my_next(&at);
+    return at;
+}
+
+/* Each change of a table costs a round of locking and syncing, and often a reading of all rows: they are made in one */
+static char *join_definitions(const char *one, const char *other)
+{
+    const char *action = find_action(one), *more = find_action(other);
+    gsize length = strlen(one);
+
+    if (action == NULL || more == NULL || action - one != more - other ||
+        strncmp(one, other, (gsize)(action - one)) != 0 || one[length - 1] != ';')
+        return NULL;
+    return g_strdup_printf("%.*s,\n %s", (int)length - 1, one, more);
+}
+
+static char *make_analyze_sql(const char *table)
+{
+    return g_strdup_printf("ANALYZE NO_WRITE_TO_BINLOG TABLE %s;", table);
+}
+
+const HbDialect hb_my_dialect = {
+    .rules = &hb_my_rules,
+    .script = {.read = hb_my_shell_reads,
+               .demand_strict = hb_my_demand_strict_shell,
+               .refuse_in_transaction = hb_my_refuse_in_transaction,
+               .find_untransacted = find_untransacted,
+               .begin = hb_my_begin_script,
+               .write_object = hb_my_script_object,
+               .get_table = hb_my_script_table,
+               .begin_rows = hb_my_begin_script_rows,
+               .end_rows = hb_my_end_script_rows},
+    .preamble = HB_MY_PREAMBLE,
+    .insert_override = "",
+    .read_version = hb_my_read_version,
+    .hide_secrets = hide_secrets,
+    .append_literal_byte = append_literal_byte,
+    .demands_value = demands_value,
+    .makes_key = makes_key,
+    .is_unlogged = is_unlogged,
+    .list_role_mentions = list_role_mentions,
+    .is_kept_as_written = is_kept_as_written,
+    .means_same = means_same,
+    .describes_database = describes_database,
+    .rename = hb_my_rename,
+    .rename_identity = hb_my_rename_identity,
+    .disown = hb_my_forget_definer,
+    .join_definitions = join_definitions,
+    .make_drop_sql = hb_my_make_drop_sql,
+    .make_empty_sql = hb_my_make_empty_sql,
+    .make_analyze_sql = make_analyze_sql,
+};

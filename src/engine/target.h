@@ -1,0 +1,89 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * target - what an engine finds and makes on the server that a database goes to, besides the steps of a restore, which
+ * are the journal's.
+ */
+#pragma once
+
+#include "core/base/findings.h"
+#include "core/model/catalog.h"
+#include "engine/connector.h"
+
+/* Somebody's session on a server, as far as ours may see it; clear with hb_peer_clear() */
+typedef struct {
+    guint64 id;      /* the server's number of it; 0: there is none */
+    char *who;       /* for people: "process 4711 of user keeper" */
+    gint64 silent_s; /* since its last statement ended; -1: that cannot be seen */
+} HbPeer;
+
+void hb_peer_clear(HbPeer *peer);
+
+/* How long the steps of a restore wait for a lock on the target */
+#define HB_TARGET_LOCK_WAIT_S 300
+
+/* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this
+ * restore has brought; there, with what somebody uses */
+typedef enum { HB_TARGET_ABSENT, HB_TARGET_EMPTY, HB_TARGET_IN_USE } HbTargetState;
+
+/* A restore that is to come, as far as an engine needs to know of it to look ahead */
+typedef struct {
+    const HbCatalog *catalog; /* what is to arrive: arranged and chosen, not yet fitted */
+    guint version;            /* of servers that its definitions are for */
+    HbTargetState state;
+    gboolean ownership_mine;
+    gboolean part_of_server; /* one database of a whole server's dump */
+    guint sessions;          /* that will be opened at once */
+    guint64 bytes;           /* of rows */
+} HbRestorePreview;
+
+/* What somebody may change of what is on a target; sets of texts, owned. Clear it with hb_restore_privileges_clear() */
+typedef struct {
+    GHashTable *owners; /* names, unquoted, of those whose objects are as good as his own */
+    GHashTable *closed; /* identities of schemas that he may create nothing in */
+    guint64 locks;      /* that all transactions of the server can hold together; 0: as many as they need */
+} HbRestorePrivileges;
+
+void hb_restore_privileges_clear(HbRestorePrivileges *reach);
+
+typedef struct {
+    /* ---- The database: address->database must be set ---- */
+    gboolean (*find)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
+    gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
+    /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
+    gboolean (*fit)(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
+    /* What would go wrong there, or otherwise than expected: HbFinding; writes nothing */
+    gboolean (*preflight)(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings,
+                          GError **error);
+
+    /* ---- What is there ---- */
+    gboolean (*find_content)(HbSession *session, char **example, GError **error); /* *example NULL: it is empty */
+    /* Of a catalog that was read from this session's database: adds the identities of row sets that hold rows, borrowed
+     */
+    gboolean (*find_rows)(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
+    gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error); /* name: quoted */
+    /* What the session's user may change of what is there. NULL: what its rights say, which preflight() looks at */
+    gboolean (*read_privileges)(HbSession *session, HbRestorePrivileges *privileges, GError **error);
+
+    /* ---- SQL that depends on the server; the caller's ---- */
+
+    /*
+     * Makes the session's user a member of an owner (unquoted), so that it can give him what he owns; *leaving ends
+     * that. NULL: owners are nobody's to join
+     */
+    char *(*make_joining)(HbSession *session, const char *owner, char **leaving);
+    /* Gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
+    char *(*make_password_sql)(HbSession *session, const HbObject *role, const char *password, GError **error);
+
+    /*
+     * ---- The hold on the session's database, or on what belongs to none, that one restore has at a time ----
+     *
+     * claim() takes it until the session is closed: holder->id is 0, or says who has it instead; never waits. To do it
+     * again proves that we are alive. serve() marks a session as one that works for the holder, and limits how long it
+     * waits for locks. end_lost() ends those of the same user that have the hold or serve, but not the session itself
+     * nor who is alive (guint64 ids): they belong to runs whose connection broke. Waits until they are gone;
+     * HB_ERROR_LOCKED if one stays. A server that cannot do this lets everybody have the hold
+     */
+    gboolean (*claim)(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
+    gboolean (*serve)(HbSession *session, GError **error);
+    gboolean (*end_lost)(HbSession *session, const GArray *alive, guint *ended, GError **error);
+} HbTarget;
