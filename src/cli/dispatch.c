@@ -98,7 +98,7 @@ gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *ve
 HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
 {
     return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,
-                                     .choice = cli->options.choice,
+                                     .selection = cli->options.selection,
                                      .jobs = cli->options.job_count,
                                      .hold_tables = cli->options.hold_tables,
                                      .lock_wait_ms = cli->options.lock_wait_ms,

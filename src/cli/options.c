@@ -266,10 +266,10 @@ static gboolean read_choice(const char *text, const char *option, const char *us
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes %s or %s, not “%s”", option, usual, other, text);
 }
 
-static gboolean add_patterns(HbSelection *choice, const char *option, char **texts, GError **error)
+static gboolean add_patterns(HbSelection *selection, const char *option, char **texts, GError **error)
 {
     for (; texts != NULL && *texts != NULL; texts++) {
-        if (!hb_selection_add(choice, option, *texts, error))
+        if (!hb_selection_add(selection, option, *texts, error))
             return FALSE;
     }
     return TRUE;
@@ -277,10 +277,10 @@ static gboolean add_patterns(HbSelection *choice, const char *option, char **tex
 
 static gboolean check_choice(HbOptions *options, GError **error)
 {
-    options->choice = hb_selection_new();
-    return add_patterns(options->choice, "take", options->take, error) &&
-           add_patterns(options->choice, "skip", options->skip, error) &&
-           read_choice(options->company, "needs", "yes", "no", &options->choice->alone, error);
+    options->selection = hb_selection_new();
+    return add_patterns(options->selection, "take", options->take, error) &&
+           add_patterns(options->selection, "skip", options->skip, error) &&
+           read_choice(options->company, "needs", "yes", "no", &options->selection->without_needs, error);
 }
 
 static gboolean check_accept(const HbOptions *options, GError **error)
@@ -338,7 +338,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
-    options->wishes.lenient = hb_selection_is_partial(options->choice) || options->part_bits != HB_PART_ALL;
+    options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;
     return TRUE;
 }
 
@@ -351,6 +351,6 @@ void hb_options_clear(HbOptions *options)
             g_free(*(char **)(gpointer)((char *)options + row->offset));
     }
     g_clear_pointer(&options->wishes.renames, g_ptr_array_unref);
-    hb_selection_free(options->choice);
+    hb_selection_free(options->selection);
     *options = (HbOptions){0};
 }

@@ -68,7 +68,7 @@ typedef struct {
     int compression;
     HbWishes wishes;
     HbExistingWish existing_wish;
-    HbSelection *choice;
+    HbSelection *selection;
 } HbOptions;
 
 typedef struct {

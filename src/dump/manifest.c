@@ -69,7 +69,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_free(manifest->database_quoted);
     g_free(manifest->snapshot_time);
     g_free(manifest->snapshot_position);
-    hb_selection_free(manifest->choice);
+    hb_selection_free(manifest->selection);
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
@@ -329,10 +329,10 @@ static json_t *write_patterns(const GPtrArray *patterns)
     return list;
 }
 
-static json_t *write_choice(const HbSelection *choice)
+static json_t *write_choice(const HbSelection *selection)
 {
-    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(choice->take), "skip", write_patterns(choice->skip),
-                     "alone", choice->alone);
+    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(selection->take), "skip",
+                     write_patterns(selection->skip), "alone", selection->without_needs);
 }
 
 static json_t *write_lists(const HbManifest *manifest, json_t *root)
@@ -375,8 +375,8 @@ char *hb_manifest_write(const HbManifest *manifest)
     json_object_set_new(root, "source", write_source(manifest));
     if (manifest->rows_follow)
         json_object_set_new(root, "rows_follow", json_true());
-    if (manifest->choice != NULL)
-        json_object_set_new(root, "chosen", write_choice(manifest->choice));
+    if (manifest->selection != NULL)
+        json_object_set_new(root, "chosen", write_choice(manifest->selection));
     write_lists(manifest, root);
     made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII);
     text = g_strdup(made);

@@ -54,14 +54,14 @@ typedef struct {
     char *snapshot_time;
     char *snapshot_position; /* may be NULL */
     guint parts;
-    gboolean rows_follow; /* this one begins a stream: another follows the rows */
-    HbSelection *choice;  /* what was taken and skipped; NULL: everything was taken */
-    HbCatalog *catalog;   /* arranged */
-    GArray *segments;     /* HbSegment, by place in the catalog */
-    GPtrArray *rows;      /* HbStoredRows *, one for each row set of the catalog, same index */
-    GPtrArray *dropped;   /* HbStoredRows *: those that were dropped; others may point to them */
-    GPtrArray *survey;    /* HbResultTable * */
-    GPtrArray *members;   /* HbMember *; NULL: this is the dump of one database */
+    gboolean rows_follow;   /* this one begins a stream: another follows the rows */
+    HbSelection *selection; /* what was taken and skipped; NULL: everything was taken */
+    HbCatalog *catalog;     /* arranged */
+    GArray *segments;       /* HbSegment, by place in the catalog */
+    GPtrArray *rows;        /* HbStoredRows *, one for each row set of the catalog, same index */
+    GPtrArray *dropped;     /* HbStoredRows *: those that were dropped; others may point to them */
+    GPtrArray *survey;      /* HbResultTable * */
+    GPtrArray *members;     /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;
 
 HbManifest *hb_manifest_new(void);

@@ -406,7 +406,7 @@ static gboolean read_head(HbManifest *manifest, const json_t *root, GError **err
     return read_source(manifest, &place, json_object_get(root, "source"));
 }
 
-static gboolean read_patterns(HbSelection *choice, const Place *place, const json_t *json, const char *option)
+static gboolean read_patterns(HbSelection *selection, const Place *place, const json_t *json, const char *option)
 {
     const json_t *list = json_object_get(json, option);
     gsize index;
@@ -417,7 +417,7 @@ static gboolean read_patterns(HbSelection *choice, const Place *place, const jso
     json_array_foreach(list, index, text)
     {
         g_autofree char *pattern = json_is_string(text) ? hb_json_text_read(json_string_value(text)) : NULL;
-        if (pattern == NULL || !hb_selection_add(choice, option, pattern, NULL))
+        if (pattern == NULL || !hb_selection_add(selection, option, pattern, NULL))
             return wrong(place, option, "holds what chooses nothing");
     }
     return TRUE;
@@ -430,10 +430,10 @@ static gboolean read_choice(HbManifest *manifest, const json_t *root, GError **e
 
     if (json == NULL)
         return TRUE;
-    manifest->choice = hb_selection_new();
-    manifest->choice->alone = json_is_true(json_object_get(json, "alone"));
-    return read_patterns(manifest->choice, &place, json, "take") &&
-           read_patterns(manifest->choice, &place, json, "skip");
+    manifest->selection = hb_selection_new();
+    manifest->selection->without_needs = json_is_true(json_object_get(json, "alone"));
+    return read_patterns(manifest->selection, &place, json, "take") &&
+           read_patterns(manifest->selection, &place, json, "skip");
 }
 
 static gboolean read_all(HbManifest *manifest, const json_t *root, GError **error)

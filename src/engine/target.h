@@ -43,7 +43,7 @@ typedef struct {
     guint64 locks;      /* that all transactions of the server can hold together; 0: as many as they need */
 } HbRestorePrivileges;
 
-void hb_restore_privileges_clear(HbRestorePrivileges *reach);
+void hb_restore_privileges_clear(HbRestorePrivileges *privileges);
 
 typedef struct {
     /* ---- The database: address->database must be set ---- */

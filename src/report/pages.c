@@ -351,7 +351,7 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     else if (remarks + left_out > 0)
         hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
                                 things);
-    else if (hb_restore_get_clearing(restore) != NULL)
+    else if (hb_restore_get_cleanup(restore) != NULL)
         hb_piece_append_verdict(out, color, TRUE, "Restored: %s, and what it had already as was asked for", what);
     else
         hb_piece_append_verdict(out, color, TRUE, "Restored whole: %s", what);

@@ -68,7 +68,7 @@ static void append_step(gpointer data, const char *name, const HbStep *step)
 
     g_string_append_printf(page->out, "%7u  %s%s%s\n", ++page->count, visible, bytes != NULL ? "  " : "",
                            bytes != NULL ? bytes : "");
-    if (step != NULL && step->type == HB_STEP_TYPE_CLEAR)
+    if (step != NULL && step->type == HB_STEP_TYPE_CLEANUP)
         append_statements(page, step->sql);
 }
 

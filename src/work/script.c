@@ -268,15 +268,15 @@ static GHashTable *find_untransacted(const HbScriptOptions *options, const HbCat
 
 static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest, GError **error)
 {
-    g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
+    g_autoptr(GPtrArray) pulled_in = g_ptr_array_new_with_free_func(g_free);
     g_autofree char *product = g_strdup_printf("%s %s", manifest->product, options->for_version_text);
 
     /* Rows are chosen by their tables */
     hb_catalog_keep_parts(manifest->catalog, options->parts | ((options->parts & HB_PART_DATA) ? HB_PART_SCHEMA : 0));
-    if (!hb_selection_apply(options->choice, manifest->catalog, options->engine->dialect, TRUE, along, error))
+    if (!hb_selection_apply(options->selection, manifest->catalog, options->engine->dialect, TRUE, pulled_in, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, options->parts);
-    hb_adapt_tell_along(options->observers, options->choice, along);
+    hb_adapt_tell_pulled_in(options->observers, options->selection, pulled_in);
     if (!hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes, error))
         return FALSE;
     if (options->database != NULL && strcmp(options->database, manifest->database) != 0) {

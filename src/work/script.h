@@ -14,7 +14,7 @@ typedef struct {
     const HbReader *dump; /* its catalog is adapted */
     const HbEngine *engine;
     guint parts;
-    const HbSelection *choice; /* NULL: everything */
+    const HbSelection *selection; /* NULL: everything */
     HbWishes wishes;
     guint for_version; /* 0: as the dump is written */
     const char *for_version_text;

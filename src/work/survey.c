@@ -51,7 +51,7 @@ static void gather_rows(HbResultTable *gathered, const HbResultTable *from, cons
     }
 }
 
-static void gather(HbSurvey *survey, const GPtrArray *sheets, const char *database)
+static void builder(HbSurvey *survey, const GPtrArray *sheets, const char *database)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(gathered_keys); i++) {
         const HbResultTable *from = find_sheet(sheets, gathered_keys[i]);
@@ -76,7 +76,7 @@ static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAd
     g_autoptr(GPtrArray) sheets = session != NULL ? engine->source->survey(session, FALSE, &refusal) : NULL;
 
     if (sheets != NULL)
-        gather(survey, sheets, database);
+        builder(survey, sheets, database);
     else
         hb_observers_note(observers, HB_SEVERITY_WARNING, hb_error_hint(refusal), "database %s is not surveyed: %s",
                           database, refusal->message);

@@ -24,7 +24,7 @@ static int end(void **state)
 
 typedef struct {
     const char *old, *new, *database; /* servers; a database that the choice goes to */
-    const char *choice;               /* options, as typed */
+    const char *selection;            /* options, as typed */
     int status;                       /* of the restore */
     const char *note;                 /* what is told */
     const char *there, *absent;       /* in the target's survey of what was restored, as `show` lists it */
@@ -61,14 +61,14 @@ static void what_is_chosen_arrives_and_nothing_else(void **state)
                             " $HORNBEAM dump \"$from\" part.%s%zu %s; echo dumped $?; $HORNBEAM verify part.%s%zu "
                             "\"$to\"; echo part $?;"
                             " $HORNBEAM show part.%s%zu | tr -s ' ' | sed 's/^ [0-9]* [a-z]* \\([a-z-]*\\) /\\1  /'",
-                            it->old, it->new, it->database, it->old, it->choice, it->old, it->choice, it->old, i,
-                            it->choice, it->old, i, it->old, i);
+                            it->old, it->new, it->database, it->old, it->selection, it->old, it->selection, it->old, i,
+                            it->selection, it->old, i, it->old, i);
         g_autofree char *restored = g_strdup_printf("restored %d\n", it->status);
         g_autofree char *dumped = g_strdup_printf("dumped %d\n", it->status);
         Run run = run_shell(line);
         if (strstr(run.out, restored) == NULL || strstr(run.out, dumped) == NULL ||
             strstr(run.out, "full 0\n") == NULL || strstr(run.out, "part 0\n") == NULL)
-            fail_msg("%s: %s%s", it->choice, run.out, run.err);
+            fail_msg("%s: %s%s", it->selection, run.out, run.err);
         check_contains(run.out, it->there);
         check_lacks(run.out, it->absent);
         if (it->note != NULL)

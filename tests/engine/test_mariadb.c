@@ -470,7 +470,7 @@ static void a_tables_words_are_taken_apart(void **state)
         "  CONSTRAINT `fk` FOREIGN KEY (`g`, `n`) REFERENCES `other`.`x` (`a`, `b`) ON DELETE CASCADE,\n"
         "  CONSTRAINT `ck` CHECK (`id` > 0)\n) ENGINE=InnoDB AUTO_INCREMENT=7 DEFAULT CHARSET=utf8mb4 "
         "COMMENT='ENGINE=x'";
-    g_autoptr(HbShowCreate) text = hb_createtext_read(sql, "vale", NULL);
+    g_autoptr(HbShowCreate) text = hb_show_create_read(sql, "vale", NULL);
     const HbItem *item;
     g_autofree char *joined = NULL;
 
@@ -479,15 +479,15 @@ static void a_tables_words_are_taken_apart(void **state)
     assert_string_equal(text->engine, "InnoDB");
     assert_string_equal(text->next_value, "7");
     assert_string_equal(text->options, " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COMMENT='ENGINE=x'");
-    item = hb_createtext_find_column(text, "id");
+    item = hb_show_create_find_column(text, "id");
     assert_true(item->is_auto && item->split == HB_SPLIT_NUMBER);
-    assert_int_equal(hb_createtext_find_column(text, "f")->select_expressions, HB_READ_AS_DOUBLE);
-    assert_int_equal(hb_createtext_find_column(text, "d")->select_expressions, HB_READ_AS_DOUBLE);
-    assert_int_equal(hb_createtext_find_column(text, "l")->select_expressions, HB_READ_AS_UTF8);
-    assert_int_equal(hb_createtext_find_column(text, "s")->hex_columns, HB_CODING_BYTES);
-    assert_int_equal(hb_createtext_find_column(text, "b")->hex_columns, HB_CODING_BYTES);
-    assert_int_equal(hb_createtext_find_column(text, "g")->origin, HB_COLUMN_GENERATED);
-    check_contains(hb_createtext_find_column(text, "n")->text, "nextval(`seq`)");
+    assert_int_equal(hb_show_create_find_column(text, "f")->select_expressions, HB_READ_AS_DOUBLE);
+    assert_int_equal(hb_show_create_find_column(text, "d")->select_expressions, HB_READ_AS_DOUBLE);
+    assert_int_equal(hb_show_create_find_column(text, "l")->select_expressions, HB_READ_AS_UTF8);
+    assert_int_equal(hb_show_create_find_column(text, "s")->hex_columns, HB_CODING_BYTES);
+    assert_int_equal(hb_show_create_find_column(text, "b")->hex_columns, HB_CODING_BYTES);
+    assert_int_equal(hb_show_create_find_column(text, "g")->origin, HB_COLUMN_GENERATED);
+    check_contains(hb_show_create_find_column(text, "n")->text, "nextval(`seq`)");
     item = text->items->pdata[9];
     assert_int_equal(item->type, HB_ITEM_UNIQUE);
     assert_string_equal(item->name, "u,1");
@@ -533,7 +533,7 @@ static void passwords_for_other_servers_stay_behind(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autofree char *sql = g_strdup_printf("CREATE TABLE `t` (\n  `a` int\n) %s", cases[i][0]);
-        g_autoptr(HbShowCreate) text = hb_createtext_read(sql, "vale", NULL);
+        g_autoptr(HbShowCreate) text = hb_show_create_read(sql, "vale", NULL);
         check_lacks(text->options, "hush");
         check_contains(text->options, cases[i][1]);
         assert_int_equal(text->had_password, strstr(sql, "hush") != NULL);

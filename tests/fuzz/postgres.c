@@ -39,17 +39,17 @@ gboolean fuzz_read_answer(const char *bytes, gsize length)
 {
     HbSession session = {.version = 150000};
     PGresult *result = make_answer(bytes, length);
-    HbCatalogBuilder gather;
+    HbCatalogBuilder builder;
     gboolean ok = TRUE;
 
-    hb_catalog_builder_init(&gather, &session);
+    hb_catalog_builder_init(&builder, &session);
     for (int row = 0; ok && row < PQntuples(result); row++)
-        ok = hb_catalog_builder_add(&gather, result, row, NULL);
-    hb_catalog_builder_resolve(&gather);
-    ok = ok && hb_order_arrange(gather.catalog, NULL);
+        ok = hb_catalog_builder_add(&builder, result, row, NULL);
+    hb_catalog_builder_resolve(&builder);
+    ok = ok && hb_order_arrange(builder.catalog, NULL);
     if (ok)
-        hb_catalog_fit(gather.catalog, 130000, "an older one");
-    hb_catalog_builder_clear(&gather);
+        hb_catalog_fit(builder.catalog, 130000, "an older one");
+    hb_catalog_builder_clear(&builder);
     PQclear(result);
     return ok;
 }

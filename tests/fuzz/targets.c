@@ -235,7 +235,7 @@ static gboolean read_sql(const char *bytes, gsize length)
     g_free(hb_lexer_rename_after(&hb_pg_rules, "DATABASE", text, "garden", "\"Park\""));
     g_assert(hb_grant_compare_is_same(text, text));
     hb_grant_compare_is_initial(text);
-    hb_createtext_free(hb_createtext_read(text, "garden", NULL));
+    hb_show_create_free(hb_show_create_read(text, "garden", NULL));
     hb_grant_free(hb_grant_read(text, "'ida'@'%'"));
     g_free(hb_my_read_definer(text));
     g_free(hb_my_forget_definer(text));
@@ -313,13 +313,13 @@ static gboolean read_note(const char *bytes, gsize length)
     g_autofree char *text = g_strndup(bytes, length);
     g_autofree char *hmac = g_compute_hmac_for_string(G_CHECKSUM_SHA256, (const guchar *)key, strlen(key), text, -1);
     g_autofree char *note = g_strdup_printf("%s\n%s", hmac, text);
-    g_autoptr(HbTargetCleanup) clearing = hb_target_cleanup_read(note, key, NULL);
+    g_autoptr(HbTargetCleanup) cleanup = hb_target_cleanup_read(note, key, NULL);
     g_autoptr(HbTargetCleanup) unsigned_one = hb_target_cleanup_read(text, key, NULL);
 
     g_assert(unsigned_one == NULL || is_signed(text, key));
-    if (clearing == NULL)
+    if (cleanup == NULL)
         return FALSE;
-    g_autofree char *written = hb_target_cleanup_write(clearing, key);
+    g_autofree char *written = hb_target_cleanup_write(cleanup, key);
     g_autoptr(HbTargetCleanup) again = hb_target_cleanup_read(written, key, NULL);
     g_autofree char *twice = hb_target_cleanup_write(again, key);
     g_assert_cmpstr(written, ==, twice);

@@ -508,9 +508,10 @@ static gboolean fit_target(const HbAddress *address, HbTargetState state, HbCata
     return TRUE;
 }
 
-static gboolean preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error)
+static gboolean preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings,
+                          GError **error)
 {
-    (void)address, (void)ahead, (void)findings, (void)error;
+    (void)address, (void)preview, (void)findings, (void)error;
     return TRUE;
 }
 

@@ -15,7 +15,7 @@ static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOpti
 
     options->manifest = source->manifest;
     options->source = source->identity;
-    options->along = source->along;
+    options->pulled_in = source->pulled_in;
     options->supply = hb_carry_get_supply(carry);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
@@ -34,7 +34,7 @@ static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbR
                      "FROM is a whole server, and TO names database %s", database);
         return HB_STATUS_USAGE;
     }
-    options->choice = NULL; /* made by the sources */
+    options->selection = NULL; /* made by the sources */
     return hb_cli_carry_whole(cli, from, options, error);
 }
 
@@ -56,7 +56,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     database = from.engine->connector->get_database(arguments[0]);
     if (database == NULL)
         return carry_whole(cli, &from, &options, arguments[1], error);
-    options.choice = NULL; /* made by the source */
+    options.selection = NULL; /* made by the source */
     source = hb_snapshot_source_new(&from, error);
     if (source != NULL && hb_snapshot_source_read(source, error))
         status = carry_source(cli, source, &options, error);

@@ -39,7 +39,7 @@ static void warn_of_omissions(HbCli *cli, const HbManifest *manifest)
     }
 }
 
-static HbStatus judge(const HbCli *cli, const HbManifest *manifest)
+static HbStatus conflicts(const HbCli *cli, const HbManifest *manifest)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
 
@@ -65,7 +65,7 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     } else {
         warn_of_omissions(cli, manifest);
     }
-    return judge(cli, manifest);
+    return conflicts(cli, manifest);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)

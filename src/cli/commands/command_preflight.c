@@ -16,55 +16,55 @@ typedef struct {
     HbStatus status;
     GPtrArray *documents; /* char *: JSON */
     GString *html;
-} Looking;
+} PreflightRun;
 
 static void tell(gpointer data, const HbRestore *restore)
 {
-    Looking *looking = data;
-    g_autofree char *plain = hb_preflight_page(restore, looking->path, FALSE);
+    PreflightRun *preflight = data;
+    g_autofree char *plain = hb_preflight_page(restore, preflight->path, FALSE);
 
-    hb_voice_write_log(looking->cli->voice, plain);
-    g_ptr_array_add(looking->documents, hb_json_preflight(restore));
-    hb_preflight_append_html(looking->html, restore, looking->path);
-    if (!looking->cli->options.json)
-        hb_cli_print(looking->cli, hb_preflight_page(restore, looking->path, looking->cli->color));
+    hb_voice_write_log(preflight->cli->voice, plain);
+    g_ptr_array_add(preflight->documents, hb_json_preflight(restore));
+    hb_preflight_append_html(preflight->html, restore, preflight->path);
+    if (!preflight->cli->options.json)
+        hb_cli_print(preflight->cli, hb_preflight_page(restore, preflight->path, preflight->cli->color));
     if (hb_restore_is_blocked(restore))
-        looking->status = HB_STATUS_REMARKS;
+        preflight->status = HB_STATUS_REMARKS;
 }
 
-static gboolean look(Looking *looking, const HbRestoreOptions *options, GError **error)
+static gboolean look(PreflightRun *preflight, const HbRestoreOptions *options, GError **error)
 {
     HbRestore *restore = hb_restore_open(options, error);
 
     if (restore == NULL)
         return FALSE;
-    tell(looking, restore);
+    tell(preflight, restore);
     hb_restore_free(restore);
     return TRUE;
 }
 
 /* ---- From a dump ---- */
 
-static gboolean look_from_dump(Looking *looking, HbRestoreOptions *options, GError **error)
+static gboolean look_from_dump(PreflightRun *preflight, HbRestoreOptions *options, GError **error)
 {
-    const HbServerCallbacks teller = {.looked = tell, .data = looking};
-    g_autoptr(HbReader) dump = hb_reader_open(looking->path, error);
+    const HbServerCallbacks teller = {.looked = tell, .data = preflight};
+    g_autoptr(HbReader) dump = hb_reader_open(preflight->path, error);
 
     if (dump == NULL)
         return FALSE;
     options->dump = dump;
     options->manifest = hb_reader_get_manifest(dump);
     if (options->manifest->members == NULL)
-        return look(looking, options, error);
-    looking->cli->options.choice->lenient = TRUE;
-    looking->cli->options.wishes.lenient = TRUE;
+        return look(preflight, options, error);
+    preflight->cli->options.selection->lenient = TRUE;
+    preflight->cli->options.wishes.lenient = TRUE;
     return hb_whole_server_look(options, &teller, error);
 }
 
 /* ---- From a server ---- */
 
-static gboolean look_from_database(Looking *looking, HbRestoreOptions *options, const HbSnapshotSourceOptions *from,
-                                   GError **error)
+static gboolean look_from_database(PreflightRun *preflight, HbRestoreOptions *options,
+                                   const HbSnapshotSourceOptions *from, GError **error)
 {
     HbSnapshotSource *source = hb_snapshot_source_new(from, error);
     g_autoptr(HbManifest) manifest = NULL;
@@ -78,83 +78,84 @@ static gboolean look_from_database(Looking *looking, HbRestoreOptions *options, 
     manifest = hb_snapshot_source_take_manifest(source);
     options->manifest = manifest;
     options->source = identity;
-    return look(looking, options, error);
+    return look(preflight, options, error);
 }
 
-static gboolean look_from_server(Looking *looking, HbRestoreOptions *options, HbSnapshotSourceOptions *from,
+static gboolean look_from_server(PreflightRun *preflight, HbRestoreOptions *options, HbSnapshotSourceOptions *from,
                                  GError **error)
 {
     const HbSide side = {.engine = from->engine, .address = from->from};
     g_autoptr(GArray) databases = hb_whole_server_list(&side, error);
 
-    looking->cli->options.choice->lenient = TRUE;
-    looking->cli->options.wishes.lenient = TRUE;
+    preflight->cli->options.selection->lenient = TRUE;
+    preflight->cli->options.wishes.lenient = TRUE;
     options->part_of_server = TRUE;
     for (guint i = 0; databases != NULL && i < databases->len; i++) {
         const char *name = g_array_index(databases, HbDatabase, i).name;
         from->from.database = name;
         options->to.database = name;
-        if (hb_selection_takes_database(from->choice, name) && !look_from_database(looking, options, from, error))
+        if (hb_selection_takes_database(from->selection, name) && !look_from_database(preflight, options, from, error))
             return FALSE;
     }
     return databases != NULL;
 }
 
-static gboolean look_from_uri(Looking *looking, HbRestoreOptions *options, const char *uri, GError **error)
+static gboolean look_from_uri(PreflightRun *preflight, HbRestoreOptions *options, const char *uri, GError **error)
 {
-    HbSnapshotSourceOptions from = hb_cli_make_source(looking->cli);
+    HbSnapshotSourceOptions from = hb_cli_make_source(preflight->cli);
     g_autofree char *database = NULL;
 
-    if (!hb_cli_find_server(looking->cli, uri, &from.engine, &from.from, error))
+    if (!hb_cli_find_server(preflight->cli, uri, &from.engine, &from.from, error))
         return FALSE;
     if (from.engine != options->engine)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
     database = from.engine->connector->get_database(uri);
-    return database != NULL ? look_from_database(looking, options, &from, error)
-                            : look_from_server(looking, options, &from, error);
+    return database != NULL ? look_from_database(preflight, options, &from, error)
+                            : look_from_server(preflight, options, &from, error);
 }
 
 /* ---- The whole ---- */
 
-static gboolean write_html(Looking *looking, GError **error)
+static gboolean write_html(PreflightRun *preflight, GError **error)
 {
-    const char *path = looking->cli->options.report;
+    const char *path = preflight->cli->options.report;
     g_autoptr(GError) cause = NULL;
 
     if (path == NULL)
         return TRUE;
-    hb_preflight_end_html(looking->html);
-    return g_file_set_contents(path, looking->html->str, (gssize)looking->html->len, &cause) ||
+    hb_preflight_end_html(preflight->html);
+    return g_file_set_contents(path, preflight->html->str, (gssize)preflight->html->len, &cause) ||
            hb_error_set(error, HB_ERROR_FILE, "name a file that can be written", "--report: %s", cause->message);
 }
 
-static void print_json(Looking *looking)
+static void print_json(PreflightRun *preflight)
 {
-    if (!looking->cli->options.json)
+    if (!preflight->cli->options.json)
         return;
-    if (looking->documents->len == 1)
-        hb_cli_print(looking->cli, g_strdup(looking->documents->pdata[0]));
+    if (preflight->documents->len == 1)
+        hb_cli_print(preflight->cli, g_strdup(preflight->documents->pdata[0]));
     else
-        hb_cli_print(looking->cli, hb_json_list("server preflight", looking->documents));
+        hb_cli_print(preflight->cli, hb_json_list("server preflight", preflight->documents));
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbRestoreOptions options = hb_cli_make_restore(cli);
-    Looking looking = {.cli = cli, .documents = g_ptr_array_new_with_free_func(g_free), .html = g_string_new(NULL)};
+    PreflightRun preflight = {
+        .cli = cli, .documents = g_ptr_array_new_with_free_func(g_free), .html = g_string_new(NULL)};
     gboolean ok = hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error);
 
-    hb_preflight_begin_html(looking.html);
+    hb_preflight_begin_html(preflight.html);
     if (!hb_engine_is_uri(arguments[0]))
-        looking.path = arguments[0];
+        preflight.path = arguments[0];
     if (ok)
-        ok = looking.path != NULL ? look_from_dump(&looking, &options, error)
-                                  : look_from_uri(&looking, &options, arguments[0], error);
-    if (ok && write_html(&looking, error))
-        print_json(&looking);
-    g_ptr_array_unref(looking.documents);
-    g_string_free(looking.html, TRUE);
-    return looking.status;
+        ok = preflight.path != NULL ? look_from_dump(&preflight, &options, error)
+                                    : look_from_uri(&preflight, &options, arguments[0], error);
+    if (ok && write_html(&preflight, error))
+        print_json(&preflight);
+    g_ptr_array_unref(preflight.documents);
+    g_string_free(preflight.html, TRUE);
+    return preflight.status;
 }
 
 const HbCommand hb_command_preflight = {

@@ -30,7 +30,7 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
 static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char *uri, GError **error)
 {
     g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), error);
-    HbStreamRows *inflow;
+    HbStreamRows *stream_rows;
     HbRestore *restore;
     HbStatus status;
 
@@ -40,12 +40,12 @@ static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char
     if (options->manifest->members != NULL)
         return is_server(options, uri, "standard input", error) ? hb_cli_take_whole(cli, stream, options, error)
                                                                 : HB_STATUS_USAGE;
-    inflow = hb_stream_rows_new(stream, options);
-    options->supply = hb_stream_rows_get_supply(inflow);
+    stream_rows = hb_stream_rows_new(stream, options);
+    options->supply = hb_stream_rows_get_supply(stream_rows);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
     hb_restore_free(restore);
-    hb_stream_rows_free(inflow);
+    hb_stream_rows_free(stream_rows);
     return status;
 }
 

@@ -17,7 +17,7 @@ static gboolean write_out(gpointer data, const char *bytes, gsize length, GError
            hb_error_set(error, HB_ERROR_FILE, NULL, "writing to standard output: %s", g_strerror(errno));
 }
 
-static HbStatus judge(const HbManifest *manifest, HbCli *cli)
+static HbStatus conflicts(const HbManifest *manifest, HbCli *cli)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
 
@@ -31,7 +31,7 @@ static HbStatus judge(const HbManifest *manifest, HbCli *cli)
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbScriptOptions options = {.parts = cli->options.part_bits,
-                               .choice = cli->options.choice,
+                               .selection = cli->options.selection,
                                .wishes = cli->options.wishes,
                                .database = cli->options.database,
                                .one_transaction = cli->options.one_transaction,
@@ -55,7 +55,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                      "%s is the dump of a whole server", arguments[0]);
         return HB_STATUS_USAGE;
     }
-    return hb_script_write(&options, error) ? judge(manifest, cli) : HB_STATUS_STATEMENT;
+    return hb_script_write(&options, error) ? conflicts(manifest, cli) : HB_STATUS_STATEMENT;
 }
 
 const HbCommand hb_command_sql = {

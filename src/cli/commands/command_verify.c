@@ -100,7 +100,7 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbVerifyOptions options = {.parts = cli->options.part_bits,
-                               .choice = cli->options.choice,
+                               .selection = cli->options.selection,
                                .wishes = cli->options.wishes,
                                .jobs = cli->options.job_count,
                                .lock_wait_ms = cli->options.lock_wait_ms,

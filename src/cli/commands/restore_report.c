@@ -13,7 +13,7 @@ HbRestoreOptions hb_cli_make_restore(const HbCli *cli)
 {
     return (HbRestoreOptions){.accept = cli->options.accept,
                               .parts = cli->options.part_bits,
-                              .choice = cli->options.choice,
+                              .selection = cli->options.selection,
                               .existing = cli->options.existing_wish,
                               .wishes = cli->options.wishes,
                               .new_passwords = cli->options.new_passwords,
@@ -52,17 +52,17 @@ static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *
 
 char *hb_cli_describe_loss(const HbRestore *restore)
 {
-    const HbTargetCleanup *clearing = hb_restore_get_clearing(restore);
+    const HbTargetCleanup *cleanup = hb_restore_get_cleanup(restore);
 
-    if (clearing == NULL || !hb_target_cleanup_is_destructive(clearing) || hb_restore_is_resumed(restore))
+    if (cleanup == NULL || !hb_target_cleanup_is_destructive(cleanup) || hb_restore_is_resumed(restore))
         return NULL;
-    g_autofree char *dropped = hb_text_plural(clearing->objects, "object", "objects");
-    g_autofree char *emptied = hb_text_plural(clearing->emptied->len, "table", "tables");
-    return g_strdup_printf(
-        "database %s at %s: %s%s%s%s%s", hb_restore_get_database(restore), hb_restore_get_target(restore)->address,
-        clearing->objects > 0 ? dropped : "", clearing->objects > 0 ? " to be dropped" : "",
-        clearing->objects > 0 && clearing->emptied->len > 0 ? ", " : "", clearing->emptied->len > 0 ? emptied : "",
-        clearing->emptied->len > 0 ? " to be emptied" : "");
+    g_autofree char *dropped = hb_text_plural(cleanup->objects, "object", "objects");
+    g_autofree char *emptied = hb_text_plural(cleanup->emptied->len, "table", "tables");
+    return g_strdup_printf("database %s at %s: %s%s%s%s%s", hb_restore_get_database(restore),
+                           hb_restore_get_target(restore)->address, cleanup->objects > 0 ? dropped : "",
+                           cleanup->objects > 0 ? " to be dropped" : "",
+                           cleanup->objects > 0 && cleanup->emptied->len > 0 ? ", " : "",
+                           cleanup->emptied->len > 0 ? emptied : "", cleanup->emptied->len > 0 ? " to be emptied" : "");
 }
 
 gboolean hb_cli_agree(HbCli *cli, const char *loss, GError **error)

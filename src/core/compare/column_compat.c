@@ -47,12 +47,12 @@ static gboolean has_column(const HbRowSet *set, const char *column)
 }
 
 /* Of a column that the rows do not have */
-static gboolean is_demanded(const HbColumnCompat *meeting, const char *own, const char *column)
+static gboolean is_demanded(const HbColumnCompat *input, const char *own, const char *column)
 {
-    g_autofree char *name = g_strdup_printf("%s.%s", meeting->there->table, column);
+    g_autofree char *name = g_strdup_printf("%s.%s", input->there->table, column);
     g_autofree char *its_default = hb_identity_new(HB_KIND_DEFAULT, name);
 
-    return meeting->dialect->demands_value(own) && hb_catalog_find(meeting->target, its_default) == NULL;
+    return input->dialect->demands_value(own) && hb_catalog_find(input->target, its_default) == NULL;
 }
 
 /* ---- Findings ---- */
@@ -65,63 +65,63 @@ static void append_name(GString **names, const char *name)
         g_string_append_printf(*names, ", %s", name);
 }
 
-static void tell(const HbColumnCompat *meeting, HbFindingLevel level, GString *names, const char *what,
-                 const char *todo, GPtrArray *findings)
+static void tell(const HbColumnCompat *input, HbFindingLevel level, GString *names, const char *what, const char *todo,
+                 GPtrArray *findings)
 {
     HbFinding *finding;
 
     if (names == NULL)
         return;
-    finding = hb_findings_add(findings, level, "columns-differ", meeting->table, "%s: %s", what, names->str);
+    finding = hb_findings_add(findings, level, "columns-differ", input->table, "%s: %s", what, names->str);
     finding->is_final = level == HB_FINDING_BLOCKER;
     hb_finding_advise(finding, todo, NULL);
     g_string_free(names, TRUE);
 }
 
 /* Those that the rows have */
-static void compare_wanted(const HbColumnCompat *meeting, const char *own, GPtrArray *findings)
+static void compare_wanted(const HbColumnCompat *input, const char *own, GPtrArray *findings)
 {
     GString *absent = NULL, *otherwise = NULL;
 
-    for (guint i = 0; i < meeting->wanted->columns->len; i++) {
-        const char *column = meeting->wanted->columns->pdata[i];
-        g_autofree char *here = find_column(meeting->definition, column);
+    for (guint i = 0; i < input->wanted->columns->len; i++) {
+        const char *column = input->wanted->columns->pdata[i];
+        g_autofree char *here = find_column(input->definition, column);
         g_autofree char *there = find_column(own, column);
-        if (!has_column(meeting->there, column)) {
+        if (!has_column(input->there, column)) {
             append_name(&absent, column);
         } else if (here != NULL && there != NULL && strcmp(here, there) != 0) {
             g_autofree char *text = g_strdup_printf("%s is %s there, and %s in the source", column, there, here);
             append_name(&otherwise, text);
         }
     }
-    tell(meeting, HB_FINDING_BLOCKER, absent, "has no such columns, or none that can be written",
+    tell(input, HB_FINDING_BLOCKER, absent, "has no such columns, or none that can be written",
          "add them there, or replace the table (--parts schema,data --existing replace)", findings);
-    tell(meeting, HB_FINDING_WARNING, otherwise, "has columns that are defined otherwise",
+    tell(input, HB_FINDING_WARNING, otherwise, "has columns that are defined otherwise",
          "see that the source's values fit; a chunk of rows that does not fit is refused as a whole", findings);
 }
 
 /* Those that only the target has */
-static void compare_there(const HbColumnCompat *meeting, const char *own, GPtrArray *findings)
+static void compare_there(const HbColumnCompat *input, const char *own, GPtrArray *findings)
 {
     GString *demanded = NULL, *filled = NULL;
 
-    for (guint i = 0; i < meeting->there->columns->len; i++) {
-        const char *column = meeting->there->columns->pdata[i];
+    for (guint i = 0; i < input->there->columns->len; i++) {
+        const char *column = input->there->columns->pdata[i];
         g_autofree char *text = find_column(own, column);
-        if (has_column(meeting->wanted, column))
+        if (has_column(input->wanted, column))
             continue;
-        append_name(is_demanded(meeting, text, column) ? &demanded : &filled, column);
+        append_name(is_demanded(input, text, column) ? &demanded : &filled, column);
     }
-    tell(meeting, HB_FINDING_BLOCKER, demanded, "demands values that the rows do not have, in",
+    tell(input, HB_FINDING_BLOCKER, demanded, "demands values that the rows do not have, in",
          "give these columns a default, or let them be empty", findings);
-    tell(meeting, HB_FINDING_WARNING, filled, "has more columns; they get their defaults", NULL, findings);
+    tell(input, HB_FINDING_WARNING, filled, "has more columns; they get their defaults", NULL, findings);
 }
 
-void hb_column_compat_check(const HbColumnCompat *meeting, GPtrArray *findings)
+void hb_column_compat_check(const HbColumnCompat *input, GPtrArray *findings)
 {
-    const HbObject *table = hb_catalog_find(meeting->target, meeting->table);
+    const HbObject *table = hb_catalog_find(input->target, input->table);
     const char *own = table != NULL ? table->definition : NULL;
 
-    compare_wanted(meeting, own, findings);
-    compare_there(meeting, own, findings);
+    compare_wanted(input, own, findings);
+    compare_there(input, own, findings);
 }

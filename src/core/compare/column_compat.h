@@ -19,4 +19,4 @@ typedef struct {
  * Columns that the target has not, or demands and does not get, are a blocker; a column defined otherwise, or filled
  * with its default, is a warning. Definitions are read line by line, as engines print them: a column each.
  */
-void hb_column_compat_check(const HbColumnCompat *meeting, GPtrArray *findings);
+void hb_column_compat_check(const HbColumnCompat *input, GPtrArray *findings);

@@ -26,7 +26,7 @@ typedef struct {
     const HbCatalog *there;  /* what the target has: arranged */
     GHashTable *holding;     /* identities of the target's row sets that hold rows */
     GHashTable *empty;       /* identities of wanted row sets that are known to bring no rows; NULL: none are */
-    GHashTable *along;       /* identities of what nobody asked for by name: it stays where it is there; NULL: none */
+    GHashTable *pulled_in;   /* identities of what nobody asked for by name: it stays where it is there; NULL: none */
     GHashTable *definitions; /* rows only: tables' identities to the definitions that they have in the dump */
     HbExistingWish wish;     /* stop: with rows only */
     gboolean rows_only;      /* wanted holds no structure */
@@ -34,15 +34,15 @@ typedef struct {
 
 /* Elements are borrowed from the catalogs of the meeting */
 typedef struct {
-    GHashTable *kept;   /* identities of wanted objects that stay as the target has them */
-    GPtrArray *dropped; /* const HbObject *: in the order of dropping; the others go with these */
-    GPtrArray *emptied; /* const HbRowSet *, of the target */
-    GPtrArray *aside; /* const HbObject *: foreign keys, triggers, checks that ask other tables; to be put back in this
-                         order, what hangs on them after them */
-    GHashTable *gone; /* identities of all that is dropped, parts and rows among them */
+    GHashTable *kept;     /* identities of wanted objects that stay as the target has them */
+    GPtrArray *dropped;   /* const HbObject *: in the order of dropping; the others go with these */
+    GPtrArray *emptied;   /* const HbRowSet *, of the target */
+    GPtrArray *suspended; /* const HbObject *: foreign keys, triggers, checks that ask other tables; to be put back in
+                         this order, what hangs on them after them */
+    GHashTable *gone;     /* identities of all that is dropped, parts and rows among them */
 } HbConflictDecision;
 
 /* The outcome and, in findings, what speaks against it or should be known. Clear it with hb_conflict_decision_clear()
  */
-void hb_conflicts_decide(const HbConflictInput *meeting, HbConflictDecision *outcome, GPtrArray *findings);
+void hb_conflicts_decide(const HbConflictInput *input, HbConflictDecision *outcome, GPtrArray *findings);
 void hb_conflict_decision_clear(HbConflictDecision *outcome);

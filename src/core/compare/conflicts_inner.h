@@ -11,14 +11,14 @@
 #include "core/compare/conflicts.h"
 
 typedef struct {
-    const HbConflictInput *meeting;
+    const HbConflictInput *input;
     HbConflictDecision *outcome;
     GPtrArray *findings;
     GHashTable *wanted_sets; /* row sets' identities to HbRowSet * */
     GHashTable *there_sets;
     GHashTable *filled;    /* identities of tables on the target, parents of partitions among them, that get rows */
     GHashTable *demanding; /* identities of domains and types that rows which come have values of */
-    GHashTable *aside;     /* the outcome's, as a set */
+    GHashTable *suspended; /* the outcome's, as a set */
     GHashTable *feeding;   /* identities of sequences that number the rows of filled tables */
     GHashTable *used;      /* of sequences that number the rows of any table */
     gboolean some_rows_stay;
@@ -33,15 +33,15 @@ gboolean hb_conflicts_is_droppable(HbKind kind);
 gboolean hb_conflicts_is_part(const HbObject *object);
 
 /* NULL if it is not there, or is not wanted */
-const HbObject *hb_conflicts_find_there(const HbConflicts *judge, const char *identity);
-const HbObject *hb_conflicts_find_wanted(const HbConflicts *judge, const char *identity);
-const HbObject *hb_conflicts_find_namesake(const HbConflicts *judge,
+const HbObject *hb_conflicts_find_there(const HbConflicts *conflicts, const char *identity);
+const HbObject *hb_conflicts_find_wanted(const HbConflicts *conflicts, const char *identity);
+const HbObject *hb_conflicts_find_namesake(const HbConflicts *conflicts,
                                            const HbObject *wanted); /* of another kind, on the target */
 
-gboolean hb_conflicts_has_rows(const HbConflicts *judge, const char *identity);
-gboolean hb_conflicts_is_along(const HbConflicts *judge, const HbObject *object); /* nobody asked for it */
-gboolean hb_conflicts_is_gone(const HbConflicts *judge, const char *identity);
-gboolean hb_conflicts_needs_gone(const HbConflicts *judge, const HbObject *object);
+gboolean hb_conflicts_has_rows(const HbConflicts *conflicts, const char *identity);
+gboolean hb_conflicts_is_pulled_in(const HbConflicts *conflicts, const HbObject *object); /* nobody asked for it */
+gboolean hb_conflicts_is_gone(const HbConflicts *conflicts, const char *identity);
+gboolean hb_conflicts_needs_gone(const HbConflicts *conflicts, const HbObject *object);
 
 /* Fills in what is dropped, and tells what is lost */
-void hb_conflicts_drop(HbConflicts *judge);
+void hb_conflicts_drop(HbConflicts *conflicts);

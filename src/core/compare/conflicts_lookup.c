@@ -41,62 +41,62 @@ gboolean hb_conflicts_is_part(const HbObject *object)
 
 /* ---- Looking things up ---- */
 
-const HbObject *hb_conflicts_find_there(const HbConflicts *judge, const char *identity)
+const HbObject *hb_conflicts_find_there(const HbConflicts *conflicts, const char *identity)
 {
-    return hb_catalog_find(judge->meeting->there, identity);
+    return hb_catalog_find(conflicts->input->there, identity);
 }
 
-const HbObject *hb_conflicts_find_wanted(const HbConflicts *judge, const char *identity)
+const HbObject *hb_conflicts_find_wanted(const HbConflicts *conflicts, const char *identity)
 {
-    return hb_catalog_find(judge->meeting->wanted, identity);
+    return hb_catalog_find(conflicts->input->wanted, identity);
 }
 
-gboolean hb_conflicts_is_gone(const HbConflicts *judge, const char *identity)
+gboolean hb_conflicts_is_gone(const HbConflicts *conflicts, const char *identity)
 {
     static const char placeholder[] = "placeholder ";
 
     if (g_str_has_prefix(identity, placeholder))
         identity += strlen(placeholder);
-    return g_hash_table_contains(judge->outcome->gone, identity);
+    return g_hash_table_contains(conflicts->outcome->gone, identity);
 }
 
-gboolean hb_conflicts_has_rows(const HbConflicts *judge, const char *identity)
+gboolean hb_conflicts_has_rows(const HbConflicts *conflicts, const char *identity)
 {
-    return g_hash_table_contains(judge->meeting->holding, identity);
+    return g_hash_table_contains(conflicts->input->holding, identity);
 }
 
 /* Nobody asked for it, nor for what it is a part of */
-gboolean hb_conflicts_is_along(const HbConflicts *judge, const HbObject *object)
+gboolean hb_conflicts_is_pulled_in(const HbConflicts *conflicts, const HbObject *object)
 {
-    GHashTable *along = judge->meeting->along;
+    GHashTable *pulled_in = conflicts->input->pulled_in;
 
-    if (along == NULL)
+    if (pulled_in == NULL)
         return FALSE;
-    if (g_hash_table_contains(along, object->identity))
+    if (g_hash_table_contains(pulled_in, object->identity))
         return TRUE;
     if (object->on != NULL)
-        return g_hash_table_contains(along, object->on);
+        return g_hash_table_contains(pulled_in, object->on);
     return hb_conflicts_is_part(object) && object->needs->len > 0 &&
-           g_hash_table_contains(along, object->needs->pdata[0]);
+           g_hash_table_contains(pulled_in, object->needs->pdata[0]);
 }
 
-gboolean hb_conflicts_needs_gone(const HbConflicts *judge, const HbObject *object)
+gboolean hb_conflicts_needs_gone(const HbConflicts *conflicts, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
-        if (hb_conflicts_is_gone(judge, object->needs->pdata[n]))
+        if (hb_conflicts_is_gone(conflicts, object->needs->pdata[n]))
             return TRUE;
     }
     return FALSE;
 }
 
 /* One of another kind has the name that a wanted relation is to have */
-const HbObject *hb_conflicts_find_namesake(const HbConflicts *judge, const HbObject *wanted)
+const HbObject *hb_conflicts_find_namesake(const HbConflicts *conflicts, const HbObject *wanted)
 {
     for (guint kind = 0; hb_kind_is_relation(wanted->kind) && kind < HB_KIND_COUNT; kind++) {
         if (kind == wanted->kind || !hb_kind_is_relation(kind))
             continue;
         g_autofree char *identity = hb_identity_new(kind, hb_object_get_name(wanted));
-        const HbObject *found = hb_conflicts_find_there(judge, identity);
+        const HbObject *found = hb_conflicts_find_there(conflicts, identity);
         if (found != NULL)
             return found;
     }

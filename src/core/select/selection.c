@@ -5,35 +5,35 @@
 
 #include <string.h>
 
-typedef enum { OUT, SKIPPED, LOST, ALONG, TAKEN } State;
+typedef enum { OUT, SKIPPED, LOST, PULLED_IN, TAKEN } State;
 
 typedef struct {
-    const HbSelection *choice;
+    const HbSelection *selection;
     HbCatalog *catalog;
     const HbDialect *dialect;
     State *states;     /* by place */
     GHashTable *roles; /* plain name to place + 1 */
     GArray *queue;     /* guint: places whose needs are still to be followed */
-} Choosing;
+} Selecting;
 
 /* ---- Life ---- */
 
 HbSelection *hb_selection_new(void)
 {
-    HbSelection *choice = g_new0(HbSelection, 1);
+    HbSelection *selection = g_new0(HbSelection, 1);
 
-    choice->take = g_ptr_array_new_with_free_func((GDestroyNotify)hb_pattern_free);
-    choice->skip = g_ptr_array_new_with_free_func((GDestroyNotify)hb_pattern_free);
-    return choice;
+    selection->take = g_ptr_array_new_with_free_func((GDestroyNotify)hb_pattern_free);
+    selection->skip = g_ptr_array_new_with_free_func((GDestroyNotify)hb_pattern_free);
+    return selection;
 }
 
-void hb_selection_free(HbSelection *choice)
+void hb_selection_free(HbSelection *selection)
 {
-    if (choice == NULL)
+    if (selection == NULL)
         return;
-    g_ptr_array_unref(choice->take);
-    g_ptr_array_unref(choice->skip);
-    g_free(choice);
+    g_ptr_array_unref(selection->take);
+    g_ptr_array_unref(selection->skip);
+    g_free(selection);
 }
 
 static void copy_patterns(HbSelection *copy, const char *option, const GPtrArray *patterns)
@@ -42,23 +42,23 @@ static void copy_patterns(HbSelection *copy, const char *option, const GPtrArray
         hb_selection_add(copy, option, ((const HbPattern *)patterns->pdata[i])->text, NULL);
 }
 
-HbSelection *hb_selection_copy(const HbSelection *choice)
+HbSelection *hb_selection_copy(const HbSelection *selection)
 {
     HbSelection *copy;
 
-    if (choice == NULL)
+    if (selection == NULL)
         return NULL;
     copy = hb_selection_new();
-    copy_patterns(copy, "take", choice->take);
-    copy_patterns(copy, "skip", choice->skip);
-    copy->alone = choice->alone;
-    copy->lenient = choice->lenient;
+    copy_patterns(copy, "take", selection->take);
+    copy_patterns(copy, "skip", selection->skip);
+    copy->without_needs = selection->without_needs;
+    copy->lenient = selection->lenient;
     return copy;
 }
 
-HbSelection *hb_selection_new_for_server(const HbSelection *choice)
+HbSelection *hb_selection_new_for_server(const HbSelection *selection)
 {
-    HbSelection *copy = hb_selection_copy(choice);
+    HbSelection *copy = hb_selection_copy(selection);
 
     if (copy == NULL)
         return NULL;
@@ -67,13 +67,13 @@ HbSelection *hb_selection_new_for_server(const HbSelection *choice)
     return copy;
 }
 
-gboolean hb_selection_add(HbSelection *choice, const char *option, const char *text, GError **error)
+gboolean hb_selection_add(HbSelection *selection, const char *option, const char *text, GError **error)
 {
     HbPattern *pattern = hb_pattern_read(text, option, error);
 
     if (pattern == NULL)
         return FALSE;
-    g_ptr_array_add(strcmp(option, "take") == 0 ? choice->take : choice->skip, pattern);
+    g_ptr_array_add(strcmp(option, "take") == 0 ? selection->take : selection->skip, pattern);
     return TRUE;
 }
 
@@ -86,14 +86,14 @@ static gboolean has_objects(const GPtrArray *patterns)
     return FALSE;
 }
 
-guint hb_selection_list_parts(const HbSelection *choice, guint parts)
+guint hb_selection_list_parts(const HbSelection *selection, guint parts)
 {
-    return hb_selection_is_partial(choice) && (parts & HB_PART_DATA) ? parts | HB_PART_SCHEMA : parts;
+    return hb_selection_is_partial(selection) && (parts & HB_PART_DATA) ? parts | HB_PART_SCHEMA : parts;
 }
 
-gboolean hb_selection_is_partial(const HbSelection *choice)
+gboolean hb_selection_is_partial(const HbSelection *selection)
 {
-    return choice != NULL && (has_objects(choice->take) || has_objects(choice->skip));
+    return selection != NULL && (has_objects(selection->take) || has_objects(selection->skip));
 }
 
 /* chooses: does any of them speak of databases at all? */
@@ -109,21 +109,21 @@ static gboolean fits_database(const GPtrArray *patterns, const char *database, g
     return fits;
 }
 
-gboolean hb_selection_takes_database(const HbSelection *choice, const char *database)
+gboolean hb_selection_takes_database(const HbSelection *selection, const char *database)
 {
     gboolean chooses, taken;
 
-    if (choice == NULL)
+    if (selection == NULL)
         return TRUE;
-    taken = fits_database(choice->take, database, &chooses) || !chooses;
-    return taken && !fits_database(choice->skip, database, &chooses);
+    taken = fits_database(selection->take, database, &chooses) || !chooses;
+    return taken && !fits_database(selection->skip, database, &chooses);
 }
 
 /* ---- What belongs to what ---- */
 
-static guint place_of(const Choosing *choosing, const char *identity)
+static guint place_of(const Selecting *selecting, const char *identity)
 {
-    return hb_catalog_get_place(choosing->catalog, identity);
+    return hb_catalog_get_place(selecting->catalog, identity);
 }
 
 /* Kinds that are never there for their own sake, though what they say is no part of one object */
@@ -154,15 +154,15 @@ static gboolean is_on_database(const HbObject *object)
 }
 
 /* The object that this one is a part of, or comes with; FALSE: it stands for itself */
-static gboolean find_subject(const Choosing *choosing, const HbObject *object, guint *place)
+static gboolean find_subject(const Selecting *selecting, const HbObject *object, guint *place)
 {
     const char *subject = object->on;
 
     if (subject == NULL && follows_its_need(object->kind) && object->needs->len > 0 && !is_on_database(object))
         subject = object->needs->pdata[0];
-    if (subject == NULL || hb_catalog_find(choosing->catalog, subject) == NULL)
+    if (subject == NULL || hb_catalog_find(selecting->catalog, subject) == NULL)
         return FALSE;
-    *place = place_of(choosing, subject);
+    *place = place_of(selecting, subject);
     return TRUE;
 }
 
@@ -176,26 +176,26 @@ static gboolean fits_any(const GPtrArray *patterns, const HbObject *object)
 }
 
 /* Is a schema that it stands in meant by one of the patterns? */
-static gboolean stands_in_any(const Choosing *choosing, const GPtrArray *patterns, const HbObject *object)
+static gboolean stands_in_any(const Selecting *selecting, const GPtrArray *patterns, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
         const char *need = object->needs->pdata[n];
-        if (g_str_has_prefix(need, "schema ") && fits_any(patterns, hb_catalog_find(choosing->catalog, need)))
+        if (g_str_has_prefix(need, "schema ") && fits_any(patterns, hb_catalog_find(selecting->catalog, need)))
             return TRUE;
     }
     return FALSE;
 }
 
-static gboolean is_meant(const Choosing *choosing, const GPtrArray *patterns, const HbObject *object)
+static gboolean is_meant(const Selecting *selecting, const GPtrArray *patterns, const HbObject *object)
 {
-    return fits_any(patterns, object) || stands_in_any(choosing, patterns, object);
+    return fits_any(patterns, object) || stands_in_any(selecting, patterns, object);
 }
 
 /*
  * Keys, indexes and triggers come after the rows of their table but do without them. A foreign key does not: rows that
  * point to others need those.
  */
-static gboolean is_real_need(const Choosing *choosing, const HbObject *object, const char *need)
+static gboolean is_real_need(const Selecting *selecting, const HbObject *object, const char *need)
 {
     g_autofree char *own_rows = NULL;
     const HbObject *own;
@@ -205,56 +205,56 @@ static gboolean is_real_need(const Choosing *choosing, const HbObject *object, c
     if (object->kind != HB_KIND_FOREIGN_KEY || object->on == NULL)
         return FALSE;
     own_rows = hb_identity_new(HB_KIND_ROWS, strchr(object->on, ' ') + 1);
-    own = hb_catalog_find(choosing->catalog, own_rows);
+    own = hb_catalog_find(selecting->catalog, own_rows);
     if (own == NULL || strcmp(need, own_rows) == 0)
         return FALSE;
-    return choosing->states[place_of(choosing, own_rows)] >= ALONG;
+    return selecting->states[place_of(selecting, own_rows)] >= PULLED_IN;
 }
 
 /* ---- Users who are named rather than needed ---- */
 
-static void index_roles(Choosing *choosing)
+static void index_roles(Selecting *selecting)
 {
-    choosing->roles = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
-        const HbObject *object = hb_catalog_get(choosing->catalog, i);
+    selecting->roles = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    for (guint i = 0; i < hb_catalog_count(selecting->catalog); i++) {
+        const HbObject *object = hb_catalog_get(selecting->catalog, i);
         if (object->kind == HB_KIND_ROLE)
-            g_hash_table_insert(choosing->roles, hb_lexer_unquote_name(hb_object_get_name(object)),
+            g_hash_table_insert(selecting->roles, hb_lexer_unquote_name(hb_object_get_name(object)),
                                 GUINT_TO_POINTER(i + 1));
     }
 }
 
-static void take_along(Choosing *choosing, guint place)
+static void pull_in(Selecting *selecting, guint place)
 {
-    if (choosing->states[place] != OUT)
+    if (selecting->states[place] != OUT)
         return;
-    choosing->states[place] = ALONG;
-    g_array_append_val(choosing->queue, place);
+    selecting->states[place] = PULLED_IN;
+    g_array_append_val(selecting->queue, place);
 }
 
-static void take_role_along(Choosing *choosing, const char *name)
+static void pull_in_role(Selecting *selecting, const char *name)
 {
-    guint found = GPOINTER_TO_UINT(g_hash_table_lookup(choosing->roles, name));
+    guint found = GPOINTER_TO_UINT(g_hash_table_lookup(selecting->roles, name));
 
     if (found != 0)
-        take_along(choosing, found - 1);
+        pull_in(selecting, found - 1);
 }
 
-static void take_named_users(Choosing *choosing, const HbObject *object)
+static void take_named_users(Selecting *selecting, const HbObject *object)
 {
-    g_autoptr(GPtrArray) names = choosing->dialect->list_role_mentions(object);
+    g_autoptr(GPtrArray) names = selecting->dialect->list_role_mentions(object);
 
     for (guint i = 0; i < names->len; i++)
-        take_role_along(choosing, names->pdata[i]);
+        pull_in_role(selecting, names->pdata[i]);
 }
 
-static gboolean names_absent_users(const Choosing *choosing, const HbObject *object)
+static gboolean names_absent_users(const Selecting *selecting, const HbObject *object)
 {
-    g_autoptr(GPtrArray) names = choosing->dialect->list_role_mentions(object);
+    g_autoptr(GPtrArray) names = selecting->dialect->list_role_mentions(object);
 
     for (guint i = 0; i < names->len; i++) {
-        guint found = GPOINTER_TO_UINT(g_hash_table_lookup(choosing->roles, names->pdata[i]));
-        if (found != 0 && choosing->states[found - 1] == OUT)
+        guint found = GPOINTER_TO_UINT(g_hash_table_lookup(selecting->roles, names->pdata[i]));
+        if (found != 0 && selecting->states[found - 1] == OUT)
             return TRUE;
     }
     return FALSE;
@@ -270,11 +270,11 @@ static gboolean is_about_users(const HbObject *object, const HbObject *need)
     return need->kind == HB_KIND_GRANT || (hb_kind_get_traits(need->kind)->part == HB_PART_USERS && !is_user);
 }
 
-static gboolean has_lost_need(const Choosing *choosing, const HbObject *object, const char **lost)
+static gboolean has_lost_need(const Selecting *selecting, const HbObject *object, const char **lost)
 {
     for (guint n = 0; n < object->needs->len; n++) {
-        const HbObject *need = hb_catalog_find(choosing->catalog, object->needs->pdata[n]);
-        State state = choosing->states[place_of(choosing, need->identity)];
+        const HbObject *need = hb_catalog_find(selecting->catalog, object->needs->pdata[n]);
+        State state = selecting->states[place_of(selecting, need->identity)];
         *lost = need->identity;
         if ((state == SKIPPED || state == LOST) && need->kind != HB_KIND_ROWS && !is_about_users(object, need))
             return TRUE;
@@ -282,109 +282,109 @@ static gboolean has_lost_need(const Choosing *choosing, const HbObject *object, 
     return FALSE;
 }
 
-static void name_lost(Choosing *choosing, const HbObject *object, const char *need)
+static void name_lost(Selecting *selecting, const HbObject *object, const char *need)
 {
     g_autofree char *why = g_strdup_printf("it needs %s, which is skipped", need);
 
-    hb_catalog_add_omission(choosing->catalog, object->identity, why);
+    hb_catalog_add_omission(selecting->catalog, object->identity, why);
 }
 
-static gboolean is_taken(const Choosing *choosing, const HbObject *object, gboolean has_subject, guint subject)
+static gboolean is_taken(const Selecting *selecting, const HbObject *object, gboolean has_subject, guint subject)
 {
-    return !has_objects(choosing->choice->take) || is_meant(choosing, choosing->choice->take, object) ||
-           (has_subject && choosing->states[subject] == TAKEN);
+    return !has_objects(selecting->selection->take) || is_meant(selecting, selecting->selection->take, object) ||
+           (has_subject && selecting->states[subject] == TAKEN);
 }
 
 /* In the catalog's order, so that what an object needs, and what it is a part of, has its state already */
-static void judge(Choosing *choosing, guint place)
+static void conflicts(Selecting *selecting, guint place)
 {
-    const HbObject *object = hb_catalog_get(choosing->catalog, place);
+    const HbObject *object = hb_catalog_get(selecting->catalog, place);
     guint subject = 0;
-    gboolean has_subject = find_subject(choosing, object, &subject);
-    State above = has_subject ? choosing->states[subject] : OUT;
+    gboolean has_subject = find_subject(selecting, object, &subject);
+    State above = has_subject ? selecting->states[subject] : OUT;
     const char *need;
 
-    if (above == SKIPPED || is_meant(choosing, choosing->choice->skip, object)) {
-        choosing->states[place] = SKIPPED;
-    } else if (above == LOST || has_lost_need(choosing, object, &need)) {
-        choosing->states[place] = LOST;
-        if (above != LOST && object->kind != HB_KIND_PLACEHOLDER && is_taken(choosing, object, has_subject, subject))
-            name_lost(choosing, object, need);
-    } else if (is_taken(choosing, object, has_subject, subject)) {
-        choosing->states[place] = TAKEN;
-        g_array_append_val(choosing->queue, place);
+    if (above == SKIPPED || is_meant(selecting, selecting->selection->skip, object)) {
+        selecting->states[place] = SKIPPED;
+    } else if (above == LOST || has_lost_need(selecting, object, &need)) {
+        selecting->states[place] = LOST;
+        if (above != LOST && object->kind != HB_KIND_PLACEHOLDER && is_taken(selecting, object, has_subject, subject))
+            name_lost(selecting, object, need);
+    } else if (is_taken(selecting, object, has_subject, subject)) {
+        selecting->states[place] = TAKEN;
+        g_array_append_val(selecting->queue, place);
     }
 }
 
-static void follow_needs(Choosing *choosing)
+static void follow_needs(Selecting *selecting)
 {
-    for (guint at = 0; at < choosing->queue->len; at++) {
-        const HbObject *object = hb_catalog_get(choosing->catalog, g_array_index(choosing->queue, guint, at));
+    for (guint at = 0; at < selecting->queue->len; at++) {
+        const HbObject *object = hb_catalog_get(selecting->catalog, g_array_index(selecting->queue, guint, at));
         for (guint n = 0; n < object->needs->len; n++) {
-            if (is_real_need(choosing, object, object->needs->pdata[n]))
-                take_along(choosing, place_of(choosing, object->needs->pdata[n]));
+            if (is_real_need(selecting, object, object->needs->pdata[n]))
+                pull_in(selecting, place_of(selecting, object->needs->pdata[n]));
         }
-        take_named_users(choosing, object);
+        take_named_users(selecting, object);
     }
-    g_array_set_size(choosing->queue, 0);
+    g_array_set_size(selecting->queue, 0);
 }
 
-static gboolean is_complete(const Choosing *choosing, const HbObject *object)
+static gboolean is_complete(const Selecting *selecting, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
         const char *need = object->needs->pdata[n];
         gboolean counts = object->kind == HB_KIND_FOREIGN_KEY || !g_str_has_prefix(need, "rows ");
-        if (counts && choosing->states[place_of(choosing, need)] < ALONG)
+        if (counts && selecting->states[place_of(selecting, need)] < PULLED_IN)
             return FALSE;
     }
-    return !names_absent_users(choosing, object);
+    return !names_absent_users(selecting, object);
 }
 
 /* What comes along is as whole as it can be without bringing more */
-static void take_parts_along(Choosing *choosing)
+static void take_parts_along(Selecting *selecting)
 {
     guint subject;
 
-    for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
-        const HbObject *object = hb_catalog_get(choosing->catalog, i);
-        if (choosing->states[i] == OUT && object->kind != HB_KIND_ROWS && find_subject(choosing, object, &subject) &&
-            choosing->states[subject] == ALONG && is_complete(choosing, object))
-            choosing->states[i] = ALONG;
+    for (guint i = 0; i < hb_catalog_count(selecting->catalog); i++) {
+        const HbObject *object = hb_catalog_get(selecting->catalog, i);
+        if (selecting->states[i] == OUT && object->kind != HB_KIND_ROWS && find_subject(selecting, object, &subject) &&
+            selecting->states[subject] == PULLED_IN && is_complete(selecting, object))
+            selecting->states[i] = PULLED_IN;
     }
 }
 
 /* A foreign key whose table has its rows, while those that it points to are skipped */
-static void lose_dangling_keys(Choosing *choosing)
+static void lose_dangling_keys(Selecting *selecting)
 {
-    for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
-        const HbObject *object = hb_catalog_get(choosing->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(selecting->catalog); i++) {
+        const HbObject *object = hb_catalog_get(selecting->catalog, i);
         for (guint n = 0; object->kind == HB_KIND_FOREIGN_KEY && n < object->needs->len; n++) {
             const char *need = object->needs->pdata[n];
-            State state = choosing->states[place_of(choosing, need)];
-            if (choosing->states[i] < ALONG || !is_real_need(choosing, object, need) || state >= ALONG)
+            State state = selecting->states[place_of(selecting, need)];
+            if (selecting->states[i] < PULLED_IN || !is_real_need(selecting, object, need) || state >= PULLED_IN)
                 continue;
-            choosing->states[i] = LOST;
-            name_lost(choosing, object, need);
+            selecting->states[i] = LOST;
+            name_lost(selecting, object, need);
         }
     }
 }
 
-static void finish(Choosing *choosing, GPtrArray *along)
+static void finish(Selecting *selecting, GPtrArray *pulled_in)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
-    gboolean alone = choosing->choice->alone;
+    gboolean without_needs = selecting->selection->without_needs;
 
-    for (guint i = 0; i < hb_catalog_count(choosing->catalog); i++) {
-        const HbObject *object = hb_catalog_get(choosing->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(selecting->catalog); i++) {
+        const HbObject *object = hb_catalog_get(selecting->catalog, i);
         guint subject;
-        if (choosing->states[i] == ALONG && along != NULL && object->kind != HB_KIND_PLACEHOLDER &&
-            !find_subject(choosing, object, &subject))
-            g_ptr_array_add(along, g_strdup(object->identity));
-        if (choosing->states[i] < (alone ? TAKEN : ALONG))
+        if (selecting->states[i] == PULLED_IN && pulled_in != NULL && object->kind != HB_KIND_PLACEHOLDER &&
+            !find_subject(selecting, object, &subject))
+            g_ptr_array_add(pulled_in, g_strdup(object->identity));
+        if (selecting->states[i] < (without_needs ? TAKEN : PULLED_IN))
             g_hash_table_add(gone, object->identity);
     }
     if (g_hash_table_size(gone) > 0)
-        hb_catalog_remove(choosing->catalog, gone);
+        hb_catalog_remove(selecting->catalog, gone);
 }
 
 static gboolean fits_something(const HbPattern *pattern, const HbCatalog *catalog)
@@ -408,30 +408,30 @@ static gboolean check_patterns(const GPtrArray *patterns, const char *option, gb
     return TRUE;
 }
 
-gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
-                            GPtrArray *along, GError **error)
+gboolean hb_selection_apply(const HbSelection *selection, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
+                            GPtrArray *pulled_in, GError **error)
 {
     guint count = hb_catalog_count(catalog);
-    Choosing choosing = {.choice = choice, .catalog = catalog, .dialect = dialect};
+    Selecting selecting = {.selection = selection, .catalog = catalog, .dialect = dialect};
 
-    if (!hb_selection_is_partial(choice))
+    if (!hb_selection_is_partial(selection))
         return TRUE;
-    if (strict && !choice->lenient &&
-        (!check_patterns(choice->take, "take", FALSE, catalog, error) ||
-         !check_patterns(choice->skip, "skip", TRUE, catalog, error)))
+    if (strict && !selection->lenient &&
+        (!check_patterns(selection->take, "take", FALSE, catalog, error) ||
+         !check_patterns(selection->skip, "skip", TRUE, catalog, error)))
         return FALSE;
-    choosing.states = g_new0(State, count);
-    choosing.queue = g_array_new(FALSE, FALSE, sizeof(guint));
-    index_roles(&choosing);
+    selecting.states = g_new0(State, count);
+    selecting.queue = g_array_new(FALSE, FALSE, sizeof(guint));
+    index_roles(&selecting);
     for (guint i = 0; i < count; i++)
-        judge(&choosing, i);
-    follow_needs(&choosing);
-    take_parts_along(&choosing);
-    lose_dangling_keys(&choosing);
-    finish(&choosing, along);
-    g_hash_table_unref(choosing.roles);
-    g_array_unref(choosing.queue);
-    g_free(choosing.states);
+        conflicts(&selecting, i);
+    follow_needs(&selecting);
+    take_parts_along(&selecting);
+    lose_dangling_keys(&selecting);
+    finish(&selecting, pulled_in);
+    g_hash_table_unref(selecting.roles);
+    g_array_unref(selecting.queue);
+    g_free(selecting.states);
     return TRUE;
 }
 
@@ -461,24 +461,24 @@ static gboolean is_of_its_own(const HbObject *object)
            object->kind == HB_KIND_EVENT || object->kind == HB_KIND_ROLE;
 }
 
-static gboolean is_missed(const HbSelection *choice, guint parts, const HbCatalog *catalog, const HbObject *object)
+static gboolean is_missed(const HbSelection *selection, guint parts, const HbCatalog *catalog, const HbObject *object)
 {
     if ((hb_kind_get_traits(object->kind)->part & parts) == 0)
         return FALSE;
-    if (choice == NULL || hb_catalog_find(catalog, object->identity) != NULL)
+    if (selection == NULL || hb_catalog_find(catalog, object->identity) != NULL)
         return TRUE;
-    if (fits_any(choice->skip, object))
+    if (fits_any(selection->skip, object))
         return FALSE;
-    return choice->take->len == 0 || !is_of_its_own(object) || fits_any(choice->take, object);
+    return selection->take->len == 0 || !is_of_its_own(object) || fits_any(selection->take, object);
 }
 
-void hb_selection_apply_to_omissions(const HbSelection *choice, guint parts, HbCatalog *catalog)
+void hb_selection_apply_to_omissions(const HbSelection *selection, guint parts, HbCatalog *catalog)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
 
     for (guint i = omissions->len; i-- > 0;) {
         HbObject *object = find_named(((const HbOmission *)omissions->pdata[i])->what);
-        if (object != NULL && !is_missed(choice, parts, catalog, object))
+        if (object != NULL && !is_missed(selection, parts, catalog, object))
             hb_catalog_remove_omission(catalog, i);
         hb_object_free(object);
     }

@@ -17,42 +17,42 @@
 #include "core/sql/dialect.h"
 
 typedef struct {
-    GPtrArray *take;  /* HbPattern *, owned */
-    GPtrArray *skip;  /* HbPattern *, owned */
-    gboolean alone;   /* what is needed does not come along */
-    gboolean lenient; /* held against many databases: a pattern may fit nothing */
+    GPtrArray *take;        /* HbPattern *, owned */
+    GPtrArray *skip;        /* HbPattern *, owned */
+    gboolean without_needs; /* what is needed does not come along */
+    gboolean lenient;       /* held against many databases: a pattern may fit nothing */
 } HbSelection;
 
 HbSelection *hb_selection_new(void);
-HbSelection *hb_selection_copy(const HbSelection *choice); /* NULL of NULL */
-void hb_selection_free(HbSelection *choice);               /* accepts NULL */
+HbSelection *hb_selection_copy(const HbSelection *selection); /* NULL of NULL */
+void hb_selection_free(HbSelection *selection);               /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbSelection, hb_selection_free)
 
 /* For what belongs to no database: only what is to be skipped counts there */
-HbSelection *hb_selection_new_for_server(const HbSelection *choice); /* NULL of NULL */
+HbSelection *hb_selection_new_for_server(const HbSelection *selection); /* NULL of NULL */
 
 /* Adds a pattern; option is "take" or "skip". HB_ERROR_USAGE */
-gboolean hb_selection_add(HbSelection *choice, const char *option, const char *text, GError **error);
+gboolean hb_selection_add(HbSelection *selection, const char *option, const char *text, GError **error);
 
 /* What must be read for the choice to be made: rows are chosen by their tables, whether or not these are wanted */
-guint hb_selection_list_parts(const HbSelection *choice, guint parts);
+guint hb_selection_list_parts(const HbSelection *selection, guint parts);
 
 /* Does it choose among objects at all, or only among databases? NULL chooses nothing */
-gboolean hb_selection_is_partial(const HbSelection *choice);
+gboolean hb_selection_is_partial(const HbSelection *selection);
 
 /* Of a whole server: is the database taken and not skipped? NULL takes all */
-gboolean hb_selection_takes_database(const HbSelection *choice, const char *database);
+gboolean hb_selection_takes_database(const HbSelection *selection, const char *database);
 
 /*
  * Takes out of the omissions those of objects that were not chosen, or whose part was not: nobody misses them. One that
  * names no object, or a part of one whose whole is not known, stays
  */
-void hb_selection_apply_to_omissions(const HbSelection *choice, guint parts, HbCatalog *catalog);
+void hb_selection_apply_to_omissions(const HbSelection *selection, guint parts, HbCatalog *catalog);
 
 /*
  * Takes out of an arranged catalog what is not chosen. along (may be NULL) gets the identities (char *) of what comes
  * along or, if alone, of what is needed and does not. strict: unless the choice is lenient, HB_ERROR_USAGE
  * if a take pattern, or a skip pattern without * and ?, fits nothing.
  */
-gboolean hb_selection_apply(const HbSelection *choice, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
-                            GPtrArray *along, GError **error);
+gboolean hb_selection_apply(const HbSelection *selection, HbCatalog *catalog, const HbDialect *dialect, gboolean strict,
+                            GPtrArray *pulled_in, GError **error);

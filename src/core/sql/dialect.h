@@ -108,7 +108,7 @@ typedef struct {
      * NULL: definitions name nobody */
     char *(*disown)(const char *definition);
     /* One statement for two definitions of parts of one table, where that is cheaper; NULL: it is not, or they do not
-     * go together */
+     * go together. NULL: it never is */
     char *(*join_definitions)(const char *one, const char *other);
 
     /* ---- Statements ---- */

@@ -61,7 +61,7 @@ static const HbTarget target = {
     .find_rows = hb_pg_find_rows,
     .find_role = hb_pg_find_role,
     .make_joining = hb_pg_make_joining,
-    .read_privileges = hb_pg_read_reach,
+    .read_privileges = hb_pg_read_privileges,
     .make_password_sql = hb_pg_make_password_sql,
 };
 

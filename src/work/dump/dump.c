@@ -13,72 +13,72 @@ typedef struct {
     HbWriter *writer;
     GMutex lock;        /* guards chunks of rows */
     GHashTable *by_set; /* HbRowSet * to HbStoredRows * */
-} Making;
+} DumpJob;
 
 /* ---- Rows to chunks: the consumer of a reading ---- */
 
 typedef struct {
-    Making *making;
+    DumpJob *job;
     HbChunkPacker *pipe;
     const HbRowSet *set;
-} Packing;
+} RowSetWriter;
 
 static gpointer open_packing(gpointer data)
 {
-    Packing *packing = g_new0(Packing, 1);
+    RowSetWriter *writer = g_new0(RowSetWriter, 1);
 
-    packing->making = data;
-    packing->pipe = hb_chunk_packer_new(packing->making->writer, packing->making->options->level,
-                                        packing->making->options->chunk_bytes);
-    return packing;
+    writer->job = data;
+    writer->pipe =
+        hb_chunk_packer_new(writer->job->writer, writer->job->options->level, writer->job->options->chunk_bytes);
+    return writer;
 }
 
 static void close_packing(gpointer context)
 {
-    Packing *packing = context;
+    RowSetWriter *writer = context;
 
-    hb_chunk_packer_free(packing->pipe);
-    g_free(packing);
+    hb_chunk_packer_free(writer->pipe);
+    g_free(writer);
 }
 
 static void begin_packing(gpointer context, const HbRowSet *set, guint64 first)
 {
-    Packing *packing = context;
+    RowSetWriter *writer = context;
 
     (void)first;
-    packing->set = set;
-    hb_chunk_packer_begin(packing->pipe, set);
+    writer->set = set;
+    hb_chunk_packer_begin(writer->pipe, set);
 }
 
 static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
 {
-    Packing *packing = context;
+    RowSetWriter *writer = context;
 
-    return hb_chunk_packer_take(packing->pipe, row, length, error);
+    return hb_chunk_packer_take(writer->pipe, row, length, error);
 }
 
-static void keep_chunks(Making *making, const HbRowSet *set, GPtrArray *chunks)
+static void keep_chunks(DumpJob *job, const HbRowSet *set, GPtrArray *chunks)
 {
-    HbStoredRows *rows = g_hash_table_lookup(making->by_set, set);
+    HbStoredRows *rows = g_hash_table_lookup(job->by_set, set);
 
-    g_mutex_lock(&making->lock);
+    g_mutex_lock(&job->lock);
     g_ptr_array_extend_and_steal(rows->chunks, chunks);
-    g_mutex_unlock(&making->lock);
+    g_mutex_unlock(&job->lock);
 }
 
 static gboolean end_packing(gpointer context, gboolean good, GError **error)
 {
-    Packing *packing = context;
+    RowSetWriter *writer = context;
     GPtrArray *chunks;
 
     if (!good) {
-        hb_chunk_packer_give_up(packing->pipe);
+        hb_chunk_packer_give_up(writer->pipe);
         return TRUE;
     }
-    chunks = hb_chunk_packer_end(packing->pipe, error);
+    chunks = hb_chunk_packer_end(writer->pipe, error);
     if (chunks == NULL)
         return FALSE;
-    keep_chunks(packing->making, packing->set, chunks);
+    keep_chunks(writer->job, writer->set, chunks);
     return TRUE;
 }
 
@@ -88,10 +88,10 @@ static gint compare_chunks(gconstpointer one, gconstpointer other)
     return strcmp((*(HbChunk *const *)one)->file, (*(HbChunk *const *)other)->file);
 }
 
-static void add_up(Making *making)
+static void add_up(DumpJob *job)
 {
-    for (guint i = 0; i < making->manifest->rows->len; i++) {
-        HbStoredRows *rows = making->manifest->rows->pdata[i];
+    for (guint i = 0; i < job->manifest->rows->len; i++) {
+        HbStoredRows *rows = job->manifest->rows->pdata[i];
         g_ptr_array_sort(rows->chunks, compare_chunks);
         for (guint c = 0; c < rows->chunks->len; c++) {
             const HbChunk *chunk = rows->chunks->pdata[c];
@@ -101,15 +101,15 @@ static void add_up(Making *making)
     }
 }
 
-static gboolean read_rows(Making *making, GError **error)
+static gboolean read_rows(DumpJob *job, GError **error)
 {
-    const HbSnapshotSourceOptions *options = &making->options->source;
-    HbSnapshotSource *source = making->source;
-    const HbRowConsumer consumer = {open_packing, close_packing, begin_packing, take_row, end_packing, making, NULL};
+    const HbSnapshotSourceOptions *options = &job->options->source;
+    HbSnapshotSource *source = job->source;
+    const HbRowConsumer consumer = {open_packing, close_packing, begin_packing, take_row, end_packing, job, NULL};
     const HbSnapshotRows reading = {.engine = options->engine,
                                     .address = &options->from,
                                     .snapshot = &source->snapshot,
-                                    .sets = hb_catalog_get_row_sets(making->manifest->catalog),
+                                    .sets = hb_catalog_get_row_sets(job->manifest->catalog),
                                     .sessions = source->readers,
                                     .jobs = source->readers->len,
                                     .stop = options->stop,
@@ -119,57 +119,57 @@ static gboolean read_rows(Making *making, GError **error)
 
     if (reading.sets->len > 0 && !hb_snapshot_rows_read(&reading, error))
         return FALSE;
-    add_up(making);
+    add_up(job);
     return TRUE;
 }
 
 /* ---- The whole ---- */
 
-static void add_row_sets(Making *making)
+static void add_row_sets(DumpJob *job)
 {
-    const GPtrArray *sets = hb_catalog_get_row_sets(making->manifest->catalog);
+    const GPtrArray *sets = hb_catalog_get_row_sets(job->manifest->catalog);
 
     for (guint i = 0; i < sets->len; i++)
-        g_hash_table_insert(making->by_set, sets->pdata[i], hb_manifest_add_rows(making->manifest, sets->pdata[i]));
+        g_hash_table_insert(job->by_set, sets->pdata[i], hb_manifest_add_rows(job->manifest, sets->pdata[i]));
 }
 
-static HbWriter *open_writer(const Making *making, GError **error)
+static HbWriter *open_writer(const DumpJob *job, GError **error)
 {
-    const HbDumpOptions *options = making->options;
+    const HbDumpOptions *options = job->options;
     const char *preamble = options->source.engine->dialect->preamble;
 
     if (options->outer != NULL)
-        return hb_writer_open_member(options->outer, options->source.from.database, making->manifest, preamble, error);
-    return hb_writer_open(options->path, making->manifest, preamble, error);
+        return hb_writer_open_member(options->outer, options->source.from.database, job->manifest, preamble, error);
+    return hb_writer_open(options->path, job->manifest, preamble, error);
 }
 
-static gboolean make(Making *making, GError **error)
+static gboolean make(DumpJob *job, GError **error)
 {
-    const HbDumpOptions *options = making->options;
+    const HbDumpOptions *options = job->options;
 
-    making->writer = open_writer(making, error);
-    if (making->writer == NULL || !hb_snapshot_source_read(making->source, error))
+    job->writer = open_writer(job, error);
+    if (job->writer == NULL || !hb_snapshot_source_read(job->source, error))
         return FALSE;
-    add_row_sets(making);
-    if (!hb_writer_begin_rows(making->writer, error) || !read_rows(making, error) ||
-        !hb_snapshot_source_end(making->source, error))
+    add_row_sets(job);
+    if (!hb_writer_begin_rows(job->writer, error) || !read_rows(job, error) ||
+        !hb_snapshot_source_end(job->source, error))
         return FALSE;
     if (hb_stop_is_set(options->source.stop))
         return hb_stop_set_error(error);
     hb_observers_begin_phase(options->source.observers, "writing the manifest", 0);
-    return hb_writer_finish(g_steal_pointer(&making->writer), error);
+    return hb_writer_finish(g_steal_pointer(&job->writer), error);
 }
 
-static gboolean make_from_source(Making *making, GError **error)
+static gboolean make_from_source(DumpJob *job, GError **error)
 {
-    HbStop *stop = making->options->source.stop;
+    HbStop *stop = job->options->source.stop;
     g_autoptr(GError) ours = NULL;
 
-    making->source = hb_snapshot_source_new(&making->options->source, error);
-    if (making->source == NULL)
+    job->source = hb_snapshot_source_new(&job->options->source, error);
+    if (job->source == NULL)
         return FALSE;
-    making->manifest = making->source->manifest;
-    if (make(making, &ours))
+    job->manifest = job->source->manifest;
+    if (make(job, &ours))
         return TRUE;
     if (hb_stop_is_by_user(stop))
         return hb_stop_set_error(error);
@@ -179,16 +179,16 @@ static gboolean make_from_source(Making *making, GError **error)
 
 HbManifest *hb_dump_run(const HbDumpOptions *options, GError **error)
 {
-    Making making = {.options = options, .by_set = g_hash_table_new(NULL, NULL)};
+    DumpJob job = {.options = options, .by_set = g_hash_table_new(NULL, NULL)};
     gboolean ok;
 
-    g_mutex_init(&making.lock);
-    ok = make_from_source(&making, error);
-    hb_writer_discard(making.writer);
-    g_hash_table_unref(making.by_set);
-    g_mutex_clear(&making.lock);
-    making.manifest = hb_snapshot_source_take_manifest(making.source);
+    g_mutex_init(&job.lock);
+    ok = make_from_source(&job, error);
+    hb_writer_discard(job.writer);
+    g_hash_table_unref(job.by_set);
+    g_mutex_clear(&job.lock);
+    job.manifest = hb_snapshot_source_take_manifest(job.source);
     if (!ok)
-        g_clear_pointer(&making.manifest, hb_manifest_free);
-    return making.manifest;
+        g_clear_pointer(&job.manifest, hb_manifest_free);
+    return job.manifest;
 }

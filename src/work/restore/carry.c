@@ -54,143 +54,143 @@ typedef struct {
     guint64 bytes;
 } Lane;
 
-static const HbSnapshotSourceOptions *options_of(const Lane *lane)
+static const HbSnapshotSourceOptions *options_of(const Lane *worker)
 {
-    return lane->carry->source->options;
+    return worker->carry->source->options;
 }
 
 /* The row set on the target, where it may have another name */
-static const HbRowSet *target_of(const Lane *lane)
+static const HbRowSet *target_of(const Lane *worker)
 {
-    return ((const HbStoredRows *)g_hash_table_lookup(lane->carry->by_set, lane->set))->set;
+    return ((const HbStoredRows *)g_hash_table_lookup(worker->carry->by_set, worker->set))->set;
 }
 
 /* ---- The writer ---- */
 
 /* The source of rows for the engine: the next block, until the piece ends */
 typedef struct {
-    Lane *lane;
+    Lane *worker;
     Block *current; /* to be given back */
     BlockType last; /* what the block was that ended it; BLOCK_ROWS: it has not ended */
-} Giving;
+} BlockReader;
 
-static void give_back(Giving *giving)
+static void give_back(BlockReader *reader)
 {
-    if (giving->current != NULL)
-        g_async_queue_push(giving->lane->free, g_steal_pointer(&giving->current));
+    if (reader->current != NULL)
+        g_async_queue_push(reader->worker->free, g_steal_pointer(&reader->current));
 }
 
 static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
 {
-    Giving *giving = data;
+    BlockReader *reader = data;
     Block *block;
 
-    give_back(giving);
-    block = g_async_queue_pop(giving->lane->full);
+    give_back(reader);
+    block = g_async_queue_pop(reader->worker->full);
     *length = 0;
     if (block->type != BLOCK_ROWS) {
-        giving->last = block->type;
+        reader->last = block->type;
         return block->type == BLOCK_END || hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
     }
-    giving->current = block;
+    reader->current = block;
     *bytes = block->bytes;
     *length = block->length;
     return TRUE;
 }
 
 /* What is left of a piece that failed */
-static void drain(Giving *giving)
+static void drain(BlockReader *reader)
 {
     const char *bytes;
     gsize length;
 
-    while (giving->last == BLOCK_ROWS)
-        give_rows(giving, &bytes, &length, NULL);
-    give_back(giving);
+    while (reader->last == BLOCK_ROWS)
+        give_rows(reader, &bytes, &length, NULL);
+    give_back(reader);
 }
 
-static void close_target(Lane *lane)
+static void close_target(Lane *worker)
 {
-    options_of(lane)->engine->connector->close(lane->session);
-    lane->session = NULL;
+    options_of(worker)->engine->connector->close(worker->session);
+    worker->session = NULL;
 }
 
 static gboolean try_target(gpointer data, GError **error)
 {
-    Lane *lane = data;
-    const HbSnapshotSourceOptions *options = options_of(lane);
+    Lane *worker = data;
+    const HbSnapshotSourceOptions *options = options_of(worker);
 
-    lane->session = options->engine->connector->open(hb_restore_get_address(lane->carry->restore), error);
-    if (lane->session != NULL && hb_restore_enter(lane->carry->restore, lane->session, lane->lost, error))
+    worker->session = options->engine->connector->open(hb_restore_get_address(worker->carry->restore), error);
+    if (worker->session != NULL && hb_restore_enter(worker->carry->restore, worker->session, worker->lost, error))
         return TRUE;
-    close_target(lane);
+    close_target(worker);
     return FALSE;
 }
 
-static gboolean open_target(Lane *lane, GError **error)
+static gboolean open_target(Lane *worker, GError **error)
 {
-    HbStop *stop = options_of(lane)->stop;
+    HbStop *stop = options_of(worker)->stop;
 
-    if (lane->session != NULL)
+    if (worker->session != NULL)
         return TRUE;
     if (hb_stop_is_set(stop))
         return hb_stop_set_error(error);
-    return try_target(lane, NULL) || hb_stop_retry(stop, try_target, lane, error);
+    return try_target(worker, NULL) || hb_stop_retry(stop, try_target, worker, error);
 }
 
 /* After a lost connection: a piece may have been committed although the answer did not come */
-static gboolean is_there_after_all(Lane *lane)
+static gboolean is_there_after_all(Lane *worker)
 {
     g_autoptr(GHashTable) journal = NULL;
 
-    hb_restore_note_broken(lane->carry->restore);
-    lane->lost = TRUE;
-    close_target(lane);
-    if (!open_target(lane, NULL))
+    hb_restore_note_broken(worker->carry->restore);
+    worker->lost = TRUE;
+    close_target(worker);
+    if (!open_target(worker, NULL))
         return FALSE;
-    journal = options_of(lane)->engine->journal->read(lane->session, NULL);
-    return journal != NULL && g_hash_table_contains(journal, lane->key);
+    journal = options_of(worker)->engine->journal->read(worker->session, NULL);
+    return journal != NULL && g_hash_table_contains(journal, worker->key);
 }
 
 /* A piece: its first block has come */
-static void write_piece(Lane *lane, Block *first)
+static void write_piece(Lane *worker, Block *first)
 {
-    Giving giving = {.lane = lane, .last = BLOCK_ROWS};
+    BlockReader reader = {.worker = worker, .last = BLOCK_ROWS};
 
-    g_async_queue_push_front(lane->full, first);
-    if (open_target(lane, &lane->error))
-        options_of(lane)->engine->journal->write_rows(lane->session, target_of(lane), give_rows, &giving, lane->key,
-                                                      &lane->error);
-    if (lane->error != NULL)
-        g_atomic_int_set(&lane->failed, TRUE);
-    drain(&giving);
-    if (hb_error_is(lane->error, HB_ERROR_LOST) && is_there_after_all(lane))
-        g_clear_error(&lane->error);
+    g_async_queue_push_front(worker->full, first);
+    if (open_target(worker, &worker->error))
+        options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), give_rows, &reader,
+                                                        worker->key, &worker->error);
+    if (worker->error != NULL)
+        g_atomic_int_set(&worker->failed, TRUE);
+    drain(&reader);
+    if (hb_error_is(worker->error, HB_ERROR_LOST) && is_there_after_all(worker))
+        g_clear_error(&worker->error);
 }
 
 /* Takes the block */
-static void complete(Lane *lane, Block *block)
+static void complete(Lane *worker, Block *block)
 {
-    if (open_target(lane, NULL))
-        hb_restore_complete_rows(lane->carry->restore, lane->session, block->set);
+    if (open_target(worker, NULL))
+        hb_restore_complete_rows(worker->carry->restore, worker->session, block->set);
     g_free(block);
 }
 
 static gpointer run_writer(gpointer data)
 {
-    Lane *lane = data;
+    Lane *worker = data;
     Block *block;
 
-    while ((block = g_async_queue_pop(lane->full))->type != BLOCK_QUIT) {
+    while ((block = g_async_queue_pop(worker->full))->type != BLOCK_QUIT) {
         if (block->type == BLOCK_COMPLETE) {
-            complete(lane, block);
+            complete(worker, block);
             continue;
         }
         if (block->type == BLOCK_ROWS)
-            write_piece(lane, block);
-        g_async_queue_push(lane->done, lane);
+            write_piece(worker, block);
+        g_async_queue_push(worker->done, worker);
     }
-    close_target(lane);
+    close_target(worker);
     return NULL;
 }
 
@@ -198,84 +198,84 @@ static gpointer run_writer(gpointer data)
 
 static gpointer open_lane(gpointer data)
 {
-    Lane *lane = g_new0(Lane, 1);
+    Lane *worker = g_new0(Lane, 1);
 
-    lane->carry = data;
-    lane->free = g_async_queue_new();
-    lane->full = g_async_queue_new();
-    lane->done = g_async_queue_new();
-    lane->end.type = BLOCK_END;
-    lane->broken.type = BLOCK_BROKEN;
-    lane->quit.type = BLOCK_QUIT;
+    worker->carry = data;
+    worker->free = g_async_queue_new();
+    worker->full = g_async_queue_new();
+    worker->done = g_async_queue_new();
+    worker->end.type = BLOCK_END;
+    worker->broken.type = BLOCK_BROKEN;
+    worker->quit.type = BLOCK_QUIT;
     for (int i = 0; i < BLOCKS; i++) {
-        lane->blocks[i].bytes = g_malloc(BLOCK_SIZE);
-        g_async_queue_push(lane->free, &lane->blocks[i]);
+        worker->blocks[i].bytes = g_malloc(BLOCK_SIZE);
+        g_async_queue_push(worker->free, &worker->blocks[i]);
     }
-    lane->thread = g_thread_new("writer", run_writer, lane);
-    return lane;
+    worker->thread = g_thread_new("writer", run_writer, worker);
+    return worker;
 }
 
 static void close_lane(gpointer context)
 {
-    Lane *lane = context;
+    Lane *worker = context;
 
-    g_async_queue_push(lane->full, &lane->quit);
-    g_thread_join(lane->thread);
-    g_async_queue_unref(lane->free);
-    g_async_queue_unref(lane->full);
-    g_async_queue_unref(lane->done);
+    g_async_queue_push(worker->full, &worker->quit);
+    g_thread_join(worker->thread);
+    g_async_queue_unref(worker->free);
+    g_async_queue_unref(worker->full);
+    g_async_queue_unref(worker->done);
     for (int i = 0; i < BLOCKS; i++)
-        g_free(lane->blocks[i].bytes);
-    hb_piece_digest_clear(&lane->sum);
-    g_clear_error(&lane->error);
-    g_free(lane->key);
-    g_free(lane);
+        g_free(worker->blocks[i].bytes);
+    hb_piece_digest_clear(&worker->sum);
+    g_clear_error(&worker->error);
+    g_free(worker->key);
+    g_free(worker);
 }
 
 static void begin_piece(gpointer context, const HbRowSet *set, guint64 first)
 {
-    Lane *lane = context;
+    Lane *worker = context;
 
     (void)first;
-    lane->set = set;
-    lane->bytes = 0;
-    hb_piece_digest_clear(&lane->sum);
-    g_clear_error(&lane->error);
-    g_atomic_int_set(&lane->failed, FALSE);
-    g_free(lane->key);
-    lane->key =
-        g_strdup_printf("%s piece %d", target_of(lane)->identity, g_atomic_int_add(&lane->carry->pieces, 1) + 1);
+    worker->set = set;
+    worker->bytes = 0;
+    hb_piece_digest_clear(&worker->sum);
+    g_clear_error(&worker->error);
+    g_atomic_int_set(&worker->failed, FALSE);
+    g_free(worker->key);
+    worker->key =
+        g_strdup_printf("%s piece %d", target_of(worker)->identity, g_atomic_int_add(&worker->carry->pieces, 1) + 1);
 }
 
-static void send_block(Lane *lane)
+static void send_block(Lane *worker)
 {
-    if (lane->filling != NULL)
-        g_async_queue_push(lane->full, g_steal_pointer(&lane->filling));
+    if (worker->filling != NULL)
+        g_async_queue_push(worker->full, g_steal_pointer(&worker->filling));
 }
 
 static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
 {
-    Lane *lane = context;
+    Lane *worker = context;
 
     (void)error;
-    if (lane->set->binary)
-        lane->sum.digest.rows++;
+    if (worker->set->binary)
+        worker->sum.digest.rows++;
     else
-        hb_piece_digest_add(&lane->sum, row, length);
-    lane->bytes += length;
-    while (length > 0 && !g_atomic_int_get(&lane->failed)) {
+        hb_piece_digest_add(&worker->sum, row, length);
+    worker->bytes += length;
+    while (length > 0 && !g_atomic_int_get(&worker->failed)) {
         gsize part;
-        if (lane->filling == NULL) {
-            lane->filling = g_async_queue_pop(lane->free);
-            lane->filling->length = 0;
+        if (worker->filling == NULL) {
+            worker->filling = g_async_queue_pop(worker->free);
+            worker->filling->length = 0;
         }
-        part = MIN(length, BLOCK_SIZE - lane->filling->length);
-        memcpy(lane->filling->bytes + lane->filling->length, row, part);
-        lane->filling->length += part;
+        part = MIN(length, BLOCK_SIZE - worker->filling->length);
+        memcpy(worker->filling->bytes + worker->filling->length, row, part);
+        worker->filling->length += part;
         row += part;
         length -= part;
-        if (lane->filling->length == BLOCK_SIZE)
-            send_block(lane);
+        if (worker->filling->length == BLOCK_SIZE)
+            send_block(worker);
     }
     return TRUE;
 }
@@ -285,60 +285,60 @@ static void note_cut(gpointer data, const HbRowSet *set, guint pieces)
     g_hash_table_insert(((HbCarry *)data)->left, (gpointer)set, GUINT_TO_POINTER(pieces));
 }
 
-static void send_complete(Lane *lane, const HbStoredRows *rows)
+static void send_complete(Lane *worker, const HbStoredRows *rows)
 {
     const Block block = {.type = BLOCK_COMPLETE, .set = rows->set};
 
-    g_async_queue_push(lane->full, g_memdup2(&block, sizeof block));
+    g_async_queue_push(worker->full, g_memdup2(&block, sizeof block));
 }
 
-static void count_piece(Lane *lane)
+static void count_piece(Lane *worker)
 {
-    HbCarry *carry = lane->carry;
-    HbStoredRows *rows = g_hash_table_lookup(carry->by_set, lane->set);
+    HbCarry *carry = worker->carry;
+    HbStoredRows *rows = g_hash_table_lookup(carry->by_set, worker->set);
     guint left;
 
     g_mutex_lock(&carry->lock);
-    left = GPOINTER_TO_UINT(g_hash_table_lookup(carry->left, lane->set)) - 1;
-    g_hash_table_insert(carry->left, (gpointer)lane->set, GUINT_TO_POINTER(left));
-    hb_digest_add(&rows->digest, &lane->sum.digest);
-    rows->bytes += lane->bytes;
-    if (lane->bytes > 0)
-        g_hash_table_insert(carry->done, g_strdup(lane->key), rows);
+    left = GPOINTER_TO_UINT(g_hash_table_lookup(carry->left, worker->set)) - 1;
+    g_hash_table_insert(carry->left, (gpointer)worker->set, GUINT_TO_POINTER(left));
+    hb_digest_add(&rows->digest, &worker->sum.digest);
+    rows->bytes += worker->bytes;
+    if (worker->bytes > 0)
+        g_hash_table_insert(carry->done, g_strdup(worker->key), rows);
     g_mutex_unlock(&carry->lock);
     if (left == 0)
-        send_complete(lane, rows);
+        send_complete(worker, rows);
 }
 
 /* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
-static gboolean judge_piece(Lane *lane, GError **error)
+static gboolean judge_piece(Lane *worker, GError **error)
 {
-    if (lane->error == NULL) {
-        count_piece(lane);
+    if (worker->error == NULL) {
+        count_piece(worker);
         return TRUE;
     }
-    if (hb_stop_is_set(options_of(lane)->stop))
+    if (hb_stop_is_set(options_of(worker)->stop))
         return hb_stop_set_error(error);
     /* the target's session is mended already, and the source's is whole: the piece is read once more */
-    if (hb_error_is(lane->error, HB_ERROR_LOST) && lane->session != NULL)
-        return hb_error_set(error, HB_ERROR_RETRY, hb_error_hint(lane->error), "on the target: %s",
-                            lane->error->message);
-    if (hb_error_is(lane->error, HB_ERROR_LOST) || hb_error_is(lane->error, HB_ERROR_CONNECT)) {
-        g_propagate_prefixed_error(error, g_error_copy(lane->error), "on the target: ");
+    if (hb_error_is(worker->error, HB_ERROR_LOST) && worker->session != NULL)
+        return hb_error_set(error, HB_ERROR_RETRY, hb_error_hint(worker->error), "on the target: %s",
+                            worker->error->message);
+    if (hb_error_is(worker->error, HB_ERROR_LOST) || hb_error_is(worker->error, HB_ERROR_CONNECT)) {
+        g_propagate_prefixed_error(error, g_error_copy(worker->error), "on the target: ");
         return FALSE;
     }
-    hb_restore_fail_rows(lane->carry->restore, target_of(lane), lane->error);
+    hb_restore_fail_rows(worker->carry->restore, target_of(worker), worker->error);
     return TRUE;
 }
 
 static gboolean end_piece(gpointer context, gboolean good, GError **error)
 {
-    Lane *lane = context;
+    Lane *worker = context;
 
-    send_block(lane);
-    g_async_queue_push(lane->full, good ? &lane->end : &lane->broken);
-    g_async_queue_pop(lane->done);
-    return !good || judge_piece(lane, error);
+    send_block(worker);
+    g_async_queue_push(worker->full, good ? &worker->end : &worker->broken);
+    g_async_queue_pop(worker->done);
+    return !good || judge_piece(worker, error);
 }
 
 /* ---- The whole ---- */

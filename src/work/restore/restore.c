@@ -31,7 +31,7 @@ gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
-    const HbRestorePlanOptions wishes = {.clearing = restore->clearing,
+    const HbRestorePlanOptions wishes = {.cleanup = restore->cleanup,
                                          .analyze = options->analyze,
                                          .in_order = options->jobs == 1,
                                          .before_rows = restore->before_rows,
@@ -49,9 +49,9 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     restore->options = *options;
     restore->manifest = options->manifest;
     restore->findings = hb_findings_new();
-    restore->along = g_ptr_array_new_with_free_func(g_free);
-    for (guint i = 0; options->along != NULL && i < options->along->len; i++)
-        g_ptr_array_add(restore->along, g_strdup(options->along->pdata[i]));
+    restore->pulled_in = g_ptr_array_new_with_free_func(g_free);
+    for (guint i = 0; options->pulled_in != NULL && i < options->pulled_in->len; i++)
+        g_ptr_array_add(restore->pulled_in, g_strdup(options->pulled_in->pdata[i]));
     restore->options.parts &= restore->manifest->parts;
     restore->target = options->to;
     g_mutex_init(&restore->lock);
@@ -86,9 +86,9 @@ void hb_restore_free(HbRestore *restore)
     hb_roles_close_passwords(restore);
     g_clear_error(&restore->lost);
     g_ptr_array_unref(restore->findings);
-    g_ptr_array_unref(restore->along);
+    g_ptr_array_unref(restore->pulled_in);
     g_clear_pointer(&restore->definitions, g_hash_table_unref);
-    hb_target_cleanup_free(restore->clearing);
+    hb_target_cleanup_free(restore->cleanup);
     g_free(restore->database);
     g_mutex_clear(&restore->lock);
     g_mutex_clear(&restore->rights);

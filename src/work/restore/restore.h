@@ -32,14 +32,14 @@ typedef struct {
     const HbManifest *manifest;  /* what is to be restored, borrowed; its catalog is adapted */
     const HbReader *dump;        /* where its rows are, borrowed; NULL: only to look ahead */
     const HbRowProvider *supply; /* where they are instead; NULL: in the dump */
-    const GPtrArray *along;      /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
+    const GPtrArray *pulled_in;  /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
     const char *source;          /* identity of the source's database, if that is a server; NULL: not known */
     char *const *accept;         /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
-    const HbSelection *choice; /* NULL: everything */
-    HbExistingWish existing;   /* what becomes of what the target has already */
+    const HbSelection *selection; /* NULL: everything */
+    HbExistingWish existing;      /* what becomes of what the target has already */
     HbWishes wishes;
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
@@ -115,7 +115,7 @@ const HbRestorePlan *hb_restore_get_steps(const HbRestore *restore);
 gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error); /* HB_ERROR_BLOCKED; returns FALSE */
 
 /* What run() does with what is there already; NULL: there is nothing. Borrowed */
-const HbTargetCleanup *hb_restore_get_clearing(const HbRestore *restore);
+const HbTargetCleanup *hb_restore_get_cleanup(const HbRestore *restore);
 
 const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 

@@ -46,13 +46,13 @@ static char *rename_identity(const HbRestore *restore, const char *identity)
     return name;
 }
 
-static GHashTable *index_along(const HbRestore *restore)
+static GHashTable *index_pulled_in(const HbRestore *restore)
 {
-    GHashTable *along = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    GHashTable *pulled_in = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
-    for (guint i = 0; i < restore->along->len; i++)
-        g_hash_table_add(along, rename_identity(restore, restore->along->pdata[i]));
-    return along;
+    for (guint i = 0; i < restore->pulled_in->len; i++)
+        g_hash_table_add(pulled_in, rename_identity(restore, restore->pulled_in->pdata[i]));
+    return pulled_in;
 }
 
 /* A dump knows how many rows it brings; a supply does not */
@@ -105,7 +105,7 @@ static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTabl
 {
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(needed), (GCompareFunc)strcmp);
 
-    if (restore->options.choice == NULL || !restore->options.choice->alone)
+    if (restore->options.selection == NULL || !restore->options.selection->without_needs)
         return;
     for (GList *at = names; at != NULL; at = at->next) {
         const char *identity = at->data;
@@ -120,42 +120,42 @@ static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTabl
     }
 }
 
-static gboolean inherit(HbRestore *restore, HbSession *session, const HbConflictInput *meeting, GError **error)
+static gboolean inherit(HbRestore *restore, HbSession *session, const HbConflictInput *input, GError **error)
 {
     g_autoptr(GHashTable) journal = restore->options.engine->journal->read(session, error);
     const char *note = journal != NULL ? g_hash_table_lookup(journal, HB_RESTORE_DECISION) : NULL;
 
     if (journal == NULL || note == NULL)
         return journal != NULL;
-    return hb_target_cleanup_inherit(restore->clearing, journal, note, restore->options.engine->traits.journal_guarded,
-                                     meeting, restore->findings, error);
+    return hb_target_cleanup_inherit(restore->cleanup, journal, note, restore->options.engine->traits.journal_guarded,
+                                     input, restore->findings, error);
 }
 
 static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
     g_autoptr(HbCatalog) there = read_there(restore, session, holding, error);
-    g_autoptr(GHashTable) along = index_along(restore), empty = index_empty(restore), owners = NULL;
-    const HbConflictInput meeting = {.dialect = restore->options.engine->dialect,
-                                     .wanted = restore->manifest->catalog,
-                                     .there = there,
-                                     .holding = holding,
-                                     .empty = empty,
-                                     .along = along,
-                                     .definitions = restore->definitions,
-                                     .wish = restore->options.existing,
-                                     .rows_only = hb_restore_is_rows_only(restore)};
+    g_autoptr(GHashTable) pulled_in = index_pulled_in(restore), empty = index_empty(restore), owners = NULL;
+    const HbConflictInput input = {.dialect = restore->options.engine->dialect,
+                                   .wanted = restore->manifest->catalog,
+                                   .there = there,
+                                   .holding = holding,
+                                   .empty = empty,
+                                   .pulled_in = pulled_in,
+                                   .definitions = restore->definitions,
+                                   .wish = restore->options.existing,
+                                   .rows_only = hb_restore_is_rows_only(restore)};
 
     if (there == NULL)
         return FALSE;
     owners = hb_restore_index_owners(there);
     hb_adapt_rights(there, restore->options.engine, &restore->options.wishes);
     name_database(restore, there);
-    look_for_needs(restore, there, along);
-    restore->clearing = hb_target_cleanup_new(&meeting, restore->options.engine, restore->findings);
-    if (!hb_restore_read_privileges(restore, session, &meeting, owners, error))
+    look_for_needs(restore, there, pulled_in);
+    restore->cleanup = hb_target_cleanup_new(&input, restore->options.engine, restore->findings);
+    if (!hb_restore_read_privileges(restore, session, &input, owners, error))
         return FALSE;
-    return !restore->replaces_unfinished || inherit(restore, session, &meeting, error);
+    return !restore->replaces_unfinished || inherit(restore, session, &input, error);
 }
 
 /* Users are the server's: that they are there says nothing of this restore */
@@ -206,9 +206,9 @@ static void miss_database(HbRestore *restore)
 /* The database is new, or must be empty */
 static void look_for_nothing_there(HbRestore *restore)
 {
-    g_autoptr(GHashTable) along = index_along(restore);
+    g_autoptr(GHashTable) pulled_in = index_pulled_in(restore);
 
-    look_for_needs(restore, NULL, along);
+    look_for_needs(restore, NULL, pulled_in);
 }
 
 gboolean hb_restore_decide(HbRestore *restore, GError **error)
@@ -221,29 +221,29 @@ gboolean hb_restore_decide(HbRestore *restore, GError **error)
     if (restore->may_be_done)
         return hb_restore_with_session(restore, look_whether_done, error);
     if (note != NULL)
-        restore->clearing = hb_target_cleanup_read(note, restore->manifest->seal, error);
+        restore->cleanup = hb_target_cleanup_read(note, restore->manifest->seal, error);
     else if (rows_only && !restore->exists)
         miss_database(restore);
     else if (restore->exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
         return hb_restore_with_session(restore, meet, error) &&
-               hb_target_cleanup_apply(restore->clearing, restore->manifest->catalog, error);
+               hb_target_cleanup_apply(restore->cleanup, restore->manifest->catalog, error);
     else if (!restore->resumed)
         look_for_nothing_there(restore);
     return note == NULL ||
-           (restore->clearing != NULL && hb_target_cleanup_apply(restore->clearing, restore->manifest->catalog, error));
+           (restore->cleanup != NULL && hb_target_cleanup_apply(restore->cleanup, restore->manifest->catalog, error));
 }
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autofree char *note =
-        restore->clearing != NULL ? hb_target_cleanup_write(restore->clearing, restore->manifest->seal) : NULL;
+        restore->cleanup != NULL ? hb_target_cleanup_write(restore->cleanup, restore->manifest->seal) : NULL;
 
     return note == NULL || restore->options.engine->journal->run_step(session, NULL, HB_RESTORE_DECISION, note, error);
 }
 
-const HbTargetCleanup *hb_restore_get_clearing(const HbRestore *restore)
+const HbTargetCleanup *hb_restore_get_cleanup(const HbRestore *restore)
 {
-    return restore->clearing;
+    return restore->cleanup;
 }
 
 /* ---- What is gone, at the end ---- */
@@ -251,7 +251,7 @@ const HbTargetCleanup *hb_restore_get_clearing(const HbRestore *restore)
 typedef struct {
     GHashTable *done; /* keys of steps */
     GHashTable *open; /* identities of objects with a step that is not done */
-} Standing;
+} StepsDone;
 
 static gboolean is_done(const HbRestore *restore, guint number, const HbStep *step)
 {
@@ -259,20 +259,20 @@ static gboolean is_done(const HbRestore *restore, guint number, const HbStep *st
            (restore->journal != NULL && g_hash_table_contains(restore->journal, step->key));
 }
 
-static Standing look_at_steps(const HbRestore *restore)
+static StepsDone look_at_steps(const HbRestore *restore)
 {
-    Standing standing = {g_hash_table_new(g_str_hash, g_str_equal), g_hash_table_new(g_str_hash, g_str_equal)};
+    StepsDone steps = {g_hash_table_new(g_str_hash, g_str_equal), g_hash_table_new(g_str_hash, g_str_equal)};
 
     for (guint i = 0; i < hb_plan_count(restore->steps->plan); i++) {
         const HbStep *step = hb_plan_get_what(restore->steps->plan, i);
         if (step->key == NULL)
             continue;
         if (is_done(restore, i, step))
-            g_hash_table_add(standing.done, step->key);
+            g_hash_table_add(steps.done, step->key);
         else if (step->object != NULL)
-            g_hash_table_add(standing.open, step->object->identity);
+            g_hash_table_add(steps.open, step->object->identity);
     }
-    return standing;
+    return steps;
 }
 
 static void tell_gone(HbRestore *restore, const char *identity, const char *message, const char *sql)
@@ -282,53 +282,52 @@ static void tell_gone(HbRestore *restore, const char *identity, const char *mess
     hb_restore_add_exception(restore, HB_OUTCOME_GONE, identity, message, hint);
 }
 
-static void tell_items(HbRestore *restore, const Standing *standing, const GPtrArray *items, const char *message)
+static void tell_items(HbRestore *restore, const StepsDone *steps, const GPtrArray *items, const char *message)
 {
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
         g_autofree char *key = hb_restore_plan_get_cleanup_key(restore->options.engine, item);
         gboolean is_rows = g_str_has_prefix(item->identity, "rows ");
-        gboolean is_open = g_hash_table_contains(standing->open, item->identity) || (is_rows && !restore->rows_came);
-        if (g_hash_table_contains(standing->done, key) && is_open)
+        gboolean is_open = g_hash_table_contains(steps->open, item->identity) || (is_rows && !restore->rows_came);
+        if (g_hash_table_contains(steps->done, key) && is_open)
             tell_gone(restore, item->identity, message, item->definition);
     }
 }
 
 /* They go when their table goes */
-static void tell_rows(HbRestore *restore, const Standing *standing)
+static void tell_rows(HbRestore *restore, const StepsDone *steps)
 {
-    const HbTargetCleanup *clearing = restore->clearing;
-    const HbCleanupItem *last =
-        clearing->dropped->len > 0 ? clearing->dropped->pdata[clearing->dropped->len - 1] : NULL;
+    const HbTargetCleanup *cleanup = restore->cleanup;
+    const HbCleanupItem *last = cleanup->dropped->len > 0 ? cleanup->dropped->pdata[cleanup->dropped->len - 1] : NULL;
 
-    for (guint i = 0; last != NULL && i < clearing->rows->len; i++) {
-        const char *rows = clearing->rows->pdata[i];
+    for (guint i = 0; last != NULL && i < cleanup->rows->len; i++) {
+        const char *rows = cleanup->rows->pdata[i];
         g_autofree char *table = hb_identity_new(HB_KIND_TABLE, strchr(rows, ' ') + 1);
         const HbCleanupItem *item = last; /* of a partition, say, that went with its parent */
-        for (guint d = 0; d < clearing->dropped->len; d++) {
-            if (strcmp(((HbCleanupItem *)clearing->dropped->pdata[d])->identity, table) == 0)
-                item = clearing->dropped->pdata[d];
+        for (guint d = 0; d < cleanup->dropped->len; d++) {
+            if (strcmp(((HbCleanupItem *)cleanup->dropped->pdata[d])->identity, table) == 0)
+                item = cleanup->dropped->pdata[d];
         }
         g_autofree char *key = hb_restore_plan_get_cleanup_key(restore->options.engine, item);
-        if (g_hash_table_contains(standing->done, key) &&
-            (g_hash_table_contains(standing->open, rows) || !restore->rows_came))
+        if (g_hash_table_contains(steps->done, key) &&
+            (g_hash_table_contains(steps->open, rows) || !restore->rows_came))
             tell_gone(restore, rows, "went with their table, and are not back", NULL);
     }
 }
 
 void hb_restore_list_gone(HbRestore *restore)
 {
-    Standing standing;
+    StepsDone steps;
 
-    if (restore->clearing == NULL || restore->steps == NULL)
+    if (restore->cleanup == NULL || restore->steps == NULL)
         return;
     if (!restore->finished)
         hb_restore_with_session(restore, hb_restore_read_keys, NULL);
-    standing = look_at_steps(restore);
-    tell_items(restore, &standing, restore->clearing->dropped, "was dropped, and is not back");
-    tell_rows(restore, &standing);
-    tell_items(restore, &standing, restore->clearing->emptied, "were there, and are not back");
-    tell_items(restore, &standing, restore->clearing->aside, "was taken off, and is not back");
-    g_hash_table_unref(standing.done);
-    g_hash_table_unref(standing.open);
+    steps = look_at_steps(restore);
+    tell_items(restore, &steps, restore->cleanup->dropped, "was dropped, and is not back");
+    tell_rows(restore, &steps);
+    tell_items(restore, &steps, restore->cleanup->emptied, "were there, and are not back");
+    tell_items(restore, &steps, restore->cleanup->suspended, "was taken off, and is not back");
+    g_hash_table_unref(steps.done);
+    g_hash_table_unref(steps.open);
 }

@@ -42,14 +42,14 @@ struct HbRestore {
     gboolean may_be_done;         /* to be resumed, but nothing is unfinished there, and something is there */
     gboolean done_before;         /* indeed: everything is there */
     gboolean finished;
-    HbClaim *claim;            /* while it runs */
-    gint broken;               /* atomic: a connection broke, and perhaps the server did */
-    gboolean before_rows;      /* the walk makes only what must exist before rows that come from a supply */
-    const char *note;          /* a key to write into the journal */
-    GPtrArray *along;          /* char *: what comes along, because it is needed */
-    GHashTable *definitions;   /* of tables, where only rows are restored: identity to SQL; NULL: not known */
-    HbTargetCleanup *clearing; /* NULL: the target's database is new, or empty */
-    gboolean rows_came;        /* those of a dump, or all of a supply */
+    HbClaim *claim;           /* while it runs */
+    gint broken;              /* atomic: a connection broke, and perhaps the server did */
+    gboolean before_rows;     /* the walk makes only what must exist before rows that come from a supply */
+    const char *note;         /* a key to write into the journal */
+    GPtrArray *pulled_in;     /* char *: what comes along, because it is needed */
+    GHashTable *definitions;  /* of tables, where only rows are restored: identity to SQL; NULL: not known */
+    HbTargetCleanup *cleanup; /* NULL: the target's database is new, or empty */
+    gboolean rows_came;       /* those of a dump, or all of a supply */
     GPtrArray *findings;
     guint absent; /* how many of the catalog's omissions are the dump's own */
     HbRestorePlan *steps;
@@ -110,7 +110,7 @@ void hb_restore_keep_definitions(HbRestore *restore);         /* of tables, befo
 gboolean hb_restore_decide(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
 /* restore_reach: what is there may be somebody else's. owners: of all that is there, as it was read */
 GHashTable *hb_restore_index_owners(const HbCatalog *there); /* identities, borrowed, to names */
-gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *meeting,
+gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *input,
                                     GHashTable *owners, GError **error);
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error);

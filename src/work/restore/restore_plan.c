@@ -13,10 +13,10 @@ typedef struct {
     HbRestorePlan *result;
     GHashTable *joining;                              /* identity of a table to the number of a step on it + 1 */
     GHashTable *by_identity;                          /* object's identity to step number + 1 */
-    GHashTable *aside;                                /* identities of what is put back */
+    GHashTable *suspended;                            /* identities of what is put back */
     GHashTable *stored;                               /* row set's identity to HbStoredRows * */
     guint users, structure, rows, rights, everything; /* milestones */
-} Maker;
+} Builder;
 
 static void step_free(gpointer data)
 {
@@ -36,37 +36,37 @@ void hb_restore_plan_free(HbRestorePlan *steps)
     g_free(steps);
 }
 
-static guint add(Maker *maker, HbStep step, guint64 cost)
+static guint add(Builder *builder, HbStep step, guint64 cost)
 {
     HbStep *copy = g_memdup2(&step, sizeof step);
 
-    g_ptr_array_add(maker->result->steps, copy);
-    maker->result->cost += cost;
-    return hb_plan_add_step(maker->result->plan, copy, cost);
+    g_ptr_array_add(builder->result->steps, copy);
+    builder->result->cost += cost;
+    return hb_plan_add_step(builder->result->plan, copy, cost);
 }
 
-static guint add_milestone(Maker *maker)
+static guint add_milestone(Builder *builder)
 {
-    return add(maker, (HbStep){.type = HB_STEP_TYPE_MILESTONE}, 0);
+    return add(builder, (HbStep){.type = HB_STEP_TYPE_MILESTONE}, 0);
 }
 
-static gboolean is_chosen(const Maker *maker, const HbObject *object)
+static gboolean is_chosen(const Builder *builder, const HbObject *object)
 {
-    return !maker->wishes->before_rows || object->stage < HB_STAGE_ROWS;
+    return !builder->wishes->before_rows || object->stage < HB_STAGE_ROWS;
 }
 
-static const HbStoredRows *stored_rows(const Maker *maker, const HbObject *object)
+static const HbStoredRows *stored_rows(const Builder *builder, const HbObject *object)
 {
-    return g_hash_table_lookup(maker->stored, object->identity);
+    return g_hash_table_lookup(builder->stored, object->identity);
 }
 
 /* ---- What a step works on; two that would wait for each other's locks in the server are never run together ---- */
 
-static void claim_needed_tables(Maker *maker, guint step, const HbObject *object)
+static void claim_needed_tables(Builder *builder, guint step, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
         if (g_str_has_prefix(object->needs->pdata[n], "table "))
-            hb_plan_add_claim(maker->result->plan, step, object->needs->pdata[n], TRUE);
+            hb_plan_add_claim(builder->result->plan, step, object->needs->pdata[n], TRUE);
     }
 }
 
@@ -75,15 +75,15 @@ static gboolean is_about_rights(const HbObject *object)
     return object->stage == HB_STAGE_USERS || object->kind == HB_KIND_GRANT;
 }
 
-static void claim(Maker *maker, guint step, const HbObject *object)
+static void claim(Builder *builder, guint step, const HbObject *object)
 {
-    HbPlan *plan = maker->result->plan;
+    HbPlan *plan = builder->result->plan;
 
-    if (maker->engine->traits.serialise_grants && is_about_rights(object)) {
+    if (builder->engine->traits.serialise_grants && is_about_rights(object)) {
         hb_plan_add_claim(plan, step, "users and rights", TRUE);
         return;
     }
-    if (g_hash_table_contains(maker->aside, object->identity)) {
+    if (g_hash_table_contains(builder->suspended, object->identity)) {
         hb_plan_add_claim(plan, step, "what was taken off", TRUE);
         return;
     }
@@ -96,7 +96,7 @@ static void claim(Maker *maker, guint step, const HbObject *object)
     case HB_KIND_FOREIGN_KEY:
     case HB_KIND_ATTACHMENT:
     case HB_KIND_SEQUENCE_LINK:
-        claim_needed_tables(maker, step, object);
+        claim_needed_tables(builder, step, object);
         break;
     case HB_KIND_PASSWORD:
     case HB_KIND_ROLE_SETTING:
@@ -122,15 +122,15 @@ static void claim(Maker *maker, guint step, const HbObject *object)
 
 /* ---- Steps ---- */
 
-static void add_chunks(Maker *maker, const HbObject *object, const HbStoredRows *rows, guint whole)
+static void add_chunks(Builder *builder, const HbObject *object, const HbStoredRows *rows, guint whole)
 {
     for (guint c = 0; c < rows->chunks->len; c++) {
         const HbChunk *chunk = rows->chunks->pdata[c];
         char *key = g_strdup_printf("%s %s", object->identity, chunk->file);
-        guint step =
-            add(maker, (HbStep){.type = HB_STEP_TYPE_CHUNK, .key = key, .object = object, .rows = rows, .chunk = chunk},
-                chunk->bytes);
-        hb_plan_add_need(maker->result->plan, whole, step);
+        guint step = add(
+            builder, (HbStep){.type = HB_STEP_TYPE_CHUNK, .key = key, .object = object, .rows = rows, .chunk = chunk},
+            chunk->bytes);
+        hb_plan_add_need(builder->result->plan, whole, step);
     }
 }
 
@@ -140,81 +140,82 @@ static guint64 cost_of(const HbObject *object)
 }
 
 /* Into the step of an earlier part of the same table, if one statement can make both. FALSE: it needs its own */
-static gboolean join(Maker *maker, const HbObject *object)
+static gboolean merge(Builder *builder, const HbObject *object)
 {
-    guint found = object->on != NULL ? GPOINTER_TO_UINT(g_hash_table_lookup(maker->joining, object->on)) : 0;
-    HbStep *step = found != 0 ? maker->result->steps->pdata[found - 1] : NULL;
+    guint found = object->on != NULL ? GPOINTER_TO_UINT(g_hash_table_lookup(builder->joining, object->on)) : 0;
+    HbStep *step = found != 0 ? builder->result->steps->pdata[found - 1] : NULL;
+    const HbDialect *dialect = builder->engine->dialect;
     char *joined;
 
-    if ((object->kind != HB_KIND_INDEX && object->kind != HB_KIND_SEQUENCE_VALUE) || step == NULL)
+    if ((object->kind != HB_KIND_INDEX && object->kind != HB_KIND_SEQUENCE_VALUE) || step == NULL ||
+        dialect->join_definitions == NULL)
         return FALSE;
-    joined = maker->engine->dialect->join_definitions(step->sql != NULL ? step->sql : step->object->definition,
-                                                      object->definition);
+    joined = dialect->join_definitions(step->sql != NULL ? step->sql : step->object->definition, object->definition);
     if (joined == NULL)
         return FALSE;
     g_free(step->sql);
     step->sql = joined;
-    g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(found));
+    g_hash_table_insert(builder->by_identity, object->identity, GUINT_TO_POINTER(found));
     return TRUE;
 }
 
 /* The chunks get the lower numbers, so that in order they come before what stands for all of them */
-static void add_object(Maker *maker, const HbObject *object)
+static void add_object(Builder *builder, const HbObject *object)
 {
-    const HbStoredRows *rows = stored_rows(maker, object);
+    const HbStoredRows *rows = stored_rows(builder, object);
     guint step;
 
-    if (join(maker, object))
+    if (merge(builder, object))
         return;
     if (object->kind == HB_KIND_ROWS)
-        step = add_milestone(maker);
+        step = add_milestone(builder);
     else
-        step = add(maker, (HbStep){.type = HB_STEP_TYPE_OBJECT, .key = g_strdup(object->identity), .object = object},
+        step = add(builder, (HbStep){.type = HB_STEP_TYPE_OBJECT, .key = g_strdup(object->identity), .object = object},
                    cost_of(object));
-    g_hash_table_insert(maker->by_identity, object->identity, GUINT_TO_POINTER(step + 1));
+    g_hash_table_insert(builder->by_identity, object->identity, GUINT_TO_POINTER(step + 1));
     if (rows != NULL)
-        add_chunks(maker, object, rows, step);
-    if (maker->wishes->failed_rows != NULL && g_hash_table_contains(maker->wishes->failed_rows, object->identity))
+        add_chunks(builder, object, rows, step);
+    if (builder->wishes->failed_rows != NULL && g_hash_table_contains(builder->wishes->failed_rows, object->identity))
         hb_plan_add_need(
-            maker->result->plan, step,
-            add(maker, (HbStep){.type = HB_STEP_TYPE_LOST_ROWS, .key = g_strdup(object->identity), .object = object},
+            builder->result->plan, step,
+            add(builder, (HbStep){.type = HB_STEP_TYPE_LOST_ROWS, .key = g_strdup(object->identity), .object = object},
                 0));
     if (object->kind != HB_KIND_ROWS)
-        claim(maker, step, object);
+        claim(builder, step, object);
     if (object->on != NULL && (object->kind == HB_KIND_INDEX || object->kind == HB_KIND_SEQUENCE_VALUE))
-        g_hash_table_insert(maker->joining, object->on, GUINT_TO_POINTER(step + 1));
+        g_hash_table_insert(builder->joining, object->on, GUINT_TO_POINTER(step + 1));
 }
 
 /* Row sets that are part of another: refreshing the figures of a partitioned table does its partitions, too */
-static GHashTable *find_partitions(const Maker *maker)
+static GHashTable *find_partitions(const Builder *builder)
 {
     GHashTable *partitions = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
-        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(builder->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(builder->manifest->catalog, i);
         for (guint n = 0; object->kind == HB_KIND_ROWS && n < object->needs->len; n++)
             g_hash_table_add(partitions, object->needs->pdata[n]);
     }
     return partitions;
 }
 
-static void add_analyze(Maker *maker)
+static void add_analyze(Builder *builder)
 {
-    g_autoptr(GHashTable) partitions = find_partitions(maker);
+    g_autoptr(GHashTable) partitions = find_partitions(builder);
 
-    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
-        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
-        const HbStoredRows *rows = stored_rows(maker, object);
+    for (guint i = 0; i < hb_catalog_count(builder->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(builder->manifest->catalog, i);
+        const HbStoredRows *rows = stored_rows(builder, object);
         if (object->kind != HB_KIND_ROWS || g_hash_table_contains(partitions, object->identity) ||
-            (rows != NULL && rows->digest.rows < maker->engine->traits.analyze_from_rows))
+            (rows != NULL && rows->digest.rows < builder->engine->traits.analyze_from_rows))
             continue;
         HbStep step = {.type = HB_STEP_TYPE_ANALYZE,
                        .key = g_strdup_printf("analyze %s", hb_object_get_name(object)),
                        .table = hb_object_get_name(object)};
-        guint number = add(maker, step, rows != NULL ? rows->bytes / ANALYZE_DIVISOR : COST_OF_DEFINITION);
-        hb_plan_add_soft_need(maker->result->plan, number, maker->everything);
-        hb_plan_add_need(maker->result->plan, number,
-                         GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1);
+        guint number = add(builder, step, rows != NULL ? rows->bytes / ANALYZE_DIVISOR : COST_OF_DEFINITION);
+        hb_plan_add_soft_need(builder->result->plan, number, builder->everything);
+        hb_plan_add_need(builder->result->plan, number,
+                         GPOINTER_TO_UINT(g_hash_table_lookup(builder->by_identity, object->identity)) - 1);
     }
 }
 
@@ -228,44 +229,44 @@ char *hb_restore_plan_get_cleanup_key(const HbEngine *engine, const HbCleanupIte
                            : g_strdup_printf("clear the target, part %u", item->turn + 1);
 }
 
-static guint add_clear_step(Maker *maker, const HbCleanupItem *item, char *sql, guint before)
+static guint add_cleanup_step(Builder *builder, const HbCleanupItem *item, char *sql, guint before)
 {
     const HbStep step = {
-        .type = HB_STEP_TYPE_CLEAR, .key = hb_restore_plan_get_cleanup_key(maker->engine, item), .sql = sql};
-    guint number = add(maker, step, COST_OF_DEFINITION);
+        .type = HB_STEP_TYPE_CLEANUP, .key = hb_restore_plan_get_cleanup_key(builder->engine, item), .sql = sql};
+    guint number = add(builder, step, COST_OF_DEFINITION);
 
-    hb_plan_add_need(maker->result->plan, number, before);
+    hb_plan_add_need(builder->result->plan, number, before);
     return number;
 }
 
 /* All or nothing, where the server can, or turn by turn; otherwise one after the other, until one fails. Returns the
  * last
  */
-static guint add_clearing(Maker *maker)
+static guint add_cleanup(Builder *builder)
 {
-    g_autoptr(GPtrArray) items = hb_target_cleanup_list(maker->wishes->clearing);
+    g_autoptr(GPtrArray) items = hb_target_cleanup_list(builder->wishes->cleanup);
     g_autoptr(GString) all = g_string_new(NULL);
-    guint last = add_milestone(maker);
+    guint last = add_milestone(builder);
 
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
         const HbCleanupItem *next = i + 1 < items->len ? items->pdata[i + 1] : NULL;
         g_string_append_printf(all, "%s\n", item->sql);
-        if (maker->engine->traits.transactional_ddl && next != NULL && next->turn == item->turn)
+        if (builder->engine->traits.transactional_ddl && next != NULL && next->turn == item->turn)
             continue;
-        last = add_clear_step(maker, item, g_strdup(all->str), last);
+        last = add_cleanup_step(builder, item, g_strdup(all->str), last);
         g_string_truncate(all, 0);
     }
     return last;
 }
 
-static void put_after(Maker *maker, guint last)
+static void put_after(Builder *builder, guint last)
 {
-    const GPtrArray *steps = maker->result->steps;
+    const GPtrArray *steps = builder->result->steps;
 
     for (guint i = last + 1; i < steps->len; i++) {
         if (((const HbStep *)steps->pdata[i])->type != HB_STEP_TYPE_MILESTONE)
-            hb_plan_add_need(maker->result->plan, i, last);
+            hb_plan_add_need(builder->result->plan, i, last);
     }
 }
 
@@ -276,114 +277,114 @@ static gboolean decides_on_rights(const HbObject *object)
     return object->kind == HB_KIND_GRANT || object->kind == HB_KIND_POLICY || object->kind == HB_KIND_ROW_SECURITY;
 }
 
-static void add_milestones_of(Maker *maker, guint step, const HbObject *object)
+static void add_milestones_of(Builder *builder, guint step, const HbObject *object)
 {
-    HbPlan *plan = maker->result->plan;
+    HbPlan *plan = builder->result->plan;
 
     if (object->kind == HB_KIND_ROWS) {
-        hb_plan_add_soft_need(plan, step, maker->structure);
-        hb_plan_add_soft_need(plan, maker->rows, step);
+        hb_plan_add_soft_need(plan, step, builder->structure);
+        hb_plan_add_soft_need(plan, builder->rows, step);
     } else if (object->stage == HB_STAGE_USERS) {
-        hb_plan_add_soft_need(plan, maker->users, step);
+        hb_plan_add_soft_need(plan, builder->users, step);
     } else if (object->stage == HB_STAGE_STRUCTURE) {
-        hb_plan_add_soft_need(plan, step, maker->users);
-        hb_plan_add_soft_need(plan, maker->structure, step);
+        hb_plan_add_soft_need(plan, step, builder->users);
+        hb_plan_add_soft_need(plan, builder->structure, step);
     } else {
-        hb_plan_add_soft_need(plan, step, maker->structure);
+        hb_plan_add_soft_need(plan, step, builder->structure);
     }
     /* The owner of a materialized view fills it, with the rights that he has by then */
     if (decides_on_rights(object) && object->after != HB_AFTER_EVERYTHING)
-        hb_plan_add_soft_need(plan, maker->rights, step);
+        hb_plan_add_soft_need(plan, builder->rights, step);
     if (object->kind == HB_KIND_REFRESH)
-        hb_plan_add_soft_need(plan, step, maker->rights);
+        hb_plan_add_soft_need(plan, step, builder->rights);
     if (object->after == HB_AFTER_ROWS)
-        hb_plan_add_soft_need(plan, step, maker->rows);
+        hb_plan_add_soft_need(plan, step, builder->rows);
     if (object->after == HB_AFTER_EVERYTHING)
-        hb_plan_add_soft_need(plan, step, maker->everything);
+        hb_plan_add_soft_need(plan, step, builder->everything);
     else
-        hb_plan_add_soft_need(plan, maker->everything, step);
+        hb_plan_add_soft_need(plan, builder->everything, step);
 }
 
-static void add_needs(Maker *maker, guint step, const HbObject *object)
+static void add_needs(Builder *builder, guint step, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
-        guint need = GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->needs->pdata[n]));
+        guint need = GPOINTER_TO_UINT(g_hash_table_lookup(builder->by_identity, object->needs->pdata[n]));
         if (need != 0)
-            hb_plan_add_need(maker->result->plan, step, need - 1);
+            hb_plan_add_need(builder->result->plan, step, need - 1);
     }
-    add_milestones_of(maker, step, object);
+    add_milestones_of(builder, step, object);
 }
 
 /* The milestone of a row set takes over the needs of its chunks, too: an empty set has none */
-static void connect(Maker *maker)
+static void connect(Builder *builder)
 {
-    GPtrArray *steps = maker->result->steps;
+    GPtrArray *steps = builder->result->steps;
 
     for (guint i = 0; i < steps->len; i++) {
         const HbStep *step = steps->pdata[i];
         if (step->object != NULL)
-            add_needs(maker, i, step->object);
+            add_needs(builder, i, step->object);
     }
-    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
-        const HbObject *object = hb_catalog_get(maker->manifest->catalog, i);
-        if (!is_chosen(maker, object))
+    for (guint i = 0; i < hb_catalog_count(builder->manifest->catalog); i++) {
+        const HbObject *object = hb_catalog_get(builder->manifest->catalog, i);
+        if (!is_chosen(builder, object))
             continue;
-        guint step = GPOINTER_TO_UINT(g_hash_table_lookup(maker->by_identity, object->identity)) - 1;
+        guint step = GPOINTER_TO_UINT(g_hash_table_lookup(builder->by_identity, object->identity)) - 1;
         gboolean is_joined = ((const HbStep *)steps->pdata[step])->sql != NULL;
         if (object->kind == HB_KIND_ROWS || is_joined)
-            add_needs(maker, step, object);
+            add_needs(builder, step, object);
     }
 }
 
-static void index_aside(Maker *maker)
+static void index_suspended(Builder *builder)
 {
-    const HbTargetCleanup *clearing = maker->wishes->clearing;
+    const HbTargetCleanup *cleanup = builder->wishes->cleanup;
 
-    for (guint i = 0; clearing != NULL && i < clearing->aside->len; i++)
-        g_hash_table_add(maker->aside, ((HbCleanupItem *)clearing->aside->pdata[i])->identity);
+    for (guint i = 0; cleanup != NULL && i < cleanup->suspended->len; i++)
+        g_hash_table_add(builder->suspended, ((HbCleanupItem *)cleanup->suspended->pdata[i])->identity);
 }
 
-static void make(Maker *maker)
+static void make(Builder *builder)
 {
-    guint cleared = maker->wishes->clearing != NULL ? add_clearing(maker) : 0;
+    guint cleared = builder->wishes->cleanup != NULL ? add_cleanup(builder) : 0;
 
-    index_aside(maker);
-    maker->users = add_milestone(maker);
-    maker->structure = add_milestone(maker);
-    maker->rows = add_milestone(maker);
-    maker->rights = add_milestone(maker);
-    maker->everything = add_milestone(maker);
-    hb_plan_add_soft_need(maker->result->plan, maker->structure, maker->users);
-    for (guint i = 0; i < hb_catalog_count(maker->manifest->catalog); i++) {
-        if (is_chosen(maker, hb_catalog_get(maker->manifest->catalog, i)))
-            add_object(maker, hb_catalog_get(maker->manifest->catalog, i));
+    index_suspended(builder);
+    builder->users = add_milestone(builder);
+    builder->structure = add_milestone(builder);
+    builder->rows = add_milestone(builder);
+    builder->rights = add_milestone(builder);
+    builder->everything = add_milestone(builder);
+    hb_plan_add_soft_need(builder->result->plan, builder->structure, builder->users);
+    for (guint i = 0; i < hb_catalog_count(builder->manifest->catalog); i++) {
+        if (is_chosen(builder, hb_catalog_get(builder->manifest->catalog, i)))
+            add_object(builder, hb_catalog_get(builder->manifest->catalog, i));
     }
-    if (maker->wishes->analyze && !maker->wishes->before_rows)
-        add_analyze(maker);
-    connect(maker);
-    if (maker->wishes->clearing != NULL)
-        put_after(maker, cleared);
+    if (builder->wishes->analyze && !builder->wishes->before_rows)
+        add_analyze(builder);
+    connect(builder);
+    if (builder->wishes->cleanup != NULL)
+        put_after(builder, cleared);
 }
 
 HbRestorePlan *hb_restore_plan_new(const HbManifest *manifest, const HbEngine *engine,
                                    const HbRestorePlanOptions *wishes, GError **error)
 {
-    Maker maker = {.manifest = manifest, .engine = engine, .wishes = wishes, .result = g_new0(HbRestorePlan, 1)};
+    Builder builder = {.manifest = manifest, .engine = engine, .wishes = wishes, .result = g_new0(HbRestorePlan, 1)};
 
-    maker.result->plan = hb_plan_new();
-    maker.result->steps = g_ptr_array_new_with_free_func(step_free);
-    maker.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
-    maker.aside = g_hash_table_new(g_str_hash, g_str_equal);
-    maker.stored = hb_manifest_index_rows(manifest);
-    maker.joining = g_hash_table_new(g_str_hash, g_str_equal);
-    make(&maker);
-    g_hash_table_unref(maker.aside);
-    g_hash_table_unref(maker.by_identity);
-    g_hash_table_unref(maker.stored);
-    g_hash_table_unref(maker.joining);
-    if (!hb_plan_seal(maker.result->plan, wishes->in_order, error))
-        g_clear_pointer(&maker.result, hb_restore_plan_free);
-    return maker.result;
+    builder.result->plan = hb_plan_new();
+    builder.result->steps = g_ptr_array_new_with_free_func(step_free);
+    builder.by_identity = g_hash_table_new(g_str_hash, g_str_equal);
+    builder.suspended = g_hash_table_new(g_str_hash, g_str_equal);
+    builder.stored = hb_manifest_index_rows(manifest);
+    builder.joining = g_hash_table_new(g_str_hash, g_str_equal);
+    make(&builder);
+    g_hash_table_unref(builder.suspended);
+    g_hash_table_unref(builder.by_identity);
+    g_hash_table_unref(builder.stored);
+    g_hash_table_unref(builder.joining);
+    if (!hb_plan_seal(builder.result->plan, wishes->in_order, error))
+        g_clear_pointer(&builder.result, hb_restore_plan_free);
+    return builder.result;
 }
 
 const char *hb_step_get_name(const HbStep *step)

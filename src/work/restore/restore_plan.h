@@ -20,7 +20,7 @@ typedef enum {
     HB_STEP_TYPE_CHUNK,
     HB_STEP_TYPE_LOST_ROWS, /* of a row set that could not be loaded: it fails */
     HB_STEP_TYPE_ANALYZE,
-    HB_STEP_TYPE_CLEAR,    /* takes away what is there; all others come after it */
+    HB_STEP_TYPE_CLEANUP,  /* takes away what is there; all others come after it */
     HB_STEP_TYPE_MILESTONE /* nothing to do: there so that others can wait for it */
 } HbStepType;
 
@@ -44,11 +44,11 @@ typedef struct {
 const char *hb_step_get_name(const HbStep *step);
 
 typedef struct {
-    const HbTargetCleanup *clearing; /* what is to be taken away first, borrowed; NULL: nothing */
-    gboolean analyze;                /* refresh the planner's figures for each table */
-    gboolean in_order;               /* one worker: as the files have it */
-    gboolean before_rows;            /* only what must exist before any row */
-    GHashTable *failed_rows; /* identities of row sets that were lost: each is a step, which fails; NULL: none */
+    const HbTargetCleanup *cleanup; /* what is to be taken away first, borrowed; NULL: nothing */
+    gboolean analyze;               /* refresh the planner's figures for each table */
+    gboolean in_order;              /* one worker: as the files have it */
+    gboolean before_rows;           /* only what must exist before any row */
+    GHashTable *failed_rows;        /* identities of row sets that were lost: each is a step, which fails; NULL: none */
 } HbRestorePlanOptions;
 
 /*

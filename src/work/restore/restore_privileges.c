@@ -3,11 +3,11 @@
 
 typedef struct {
     HbRestore *restore;
-    const HbConflictInput *meeting;
+    const HbConflictInput *input;
     GHashTable *owners; /* of what is there: identities to names */
     GHashTable *kept;   /* identities of what stays */
-    HbRestorePrivileges reach;
-} Look;
+    HbRestorePrivileges privileges;
+} PrivilegeCheck;
 
 GHashTable *hb_restore_index_owners(const HbCatalog *there)
 {
@@ -22,43 +22,43 @@ GHashTable *hb_restore_index_owners(const HbCatalog *there)
 }
 
 /* Of a part, whose what it is on is; NULL: this role may act as the owner, or there is none */
-static const char *find_foreign_owner(const Look *look, const char *identity)
+static const char *find_foreign_owner(const PrivilegeCheck *check, const char *identity)
 {
-    const HbObject *object = hb_catalog_find(look->meeting->there, identity);
-    const char *owner = g_hash_table_lookup(look->owners, identity);
+    const HbObject *object = hb_catalog_find(check->input->there, identity);
+    const char *owner = g_hash_table_lookup(check->owners, identity);
 
     if (owner == NULL && object != NULL && object->on != NULL)
-        owner = g_hash_table_lookup(look->owners, object->on);
-    return owner != NULL && !g_hash_table_contains(look->reach.owners, owner) ? owner : NULL;
+        owner = g_hash_table_lookup(check->owners, object->on);
+    return owner != NULL && !g_hash_table_contains(check->privileges.owners, owner) ? owner : NULL;
 }
 
-static void tell_foreign(const Look *look, const char *identity, const char *owner, const char *fate)
+static void tell_foreign(const PrivilegeCheck *check, const char *identity, const char *owner, const char *fate)
 {
-    HbFinding *finding = hb_findings_add(look->restore->findings, HB_FINDING_BLOCKER, "right-missing", identity,
+    HbFinding *finding = hb_findings_add(check->restore->findings, HB_FINDING_BLOCKER, "right-missing", identity,
                                          "%s, and belongs to %s, of whom this role is no member", fate, owner);
     g_autofree char *todo = g_strdup_printf("have this role made a member of %s, or restore as somebody who is", owner);
 
     hb_finding_advise(finding, todo, NULL);
 }
 
-static void look_at_items(const Look *look, const GPtrArray *items, const char *fate)
+static void look_at_items(const PrivilegeCheck *check, const GPtrArray *items, const char *fate)
 {
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
-        const char *owner = find_foreign_owner(look, item->identity);
+        const char *owner = find_foreign_owner(check, item->identity);
         if (owner != NULL)
-            tell_foreign(look, item->identity, owner, fate);
+            tell_foreign(check, item->identity, owner, fate);
     }
 }
 
-static void look_at_schemas(const Look *look, const HbObject *object, GHashTable *told)
+static void look_at_schemas(const PrivilegeCheck *check, const HbObject *object, GHashTable *told)
 {
     for (guint n = 0; object->on == NULL && n < object->needs->len; n++) {
         char *need = object->needs->pdata[n];
-        if (!g_hash_table_contains(look->reach.closed, need) || hb_catalog_find(look->meeting->there, need) == NULL ||
-            !g_hash_table_add(told, need))
+        if (!g_hash_table_contains(check->privileges.closed, need) ||
+            hb_catalog_find(check->input->there, need) == NULL || !g_hash_table_add(told, need))
             continue;
-        hb_finding_advise(hb_findings_add(look->restore->findings, HB_FINDING_BLOCKER, "right-missing", need,
+        hb_finding_advise(hb_findings_add(check->restore->findings, HB_FINDING_BLOCKER, "right-missing", need,
                                           "does not let this role create anything in it: %s, for example",
                                           object->identity),
                           "have the right granted by its owner", NULL);
@@ -66,22 +66,22 @@ static void look_at_schemas(const Look *look, const HbObject *object, GHashTable
 }
 
 /* What comes into schemas, and onto tables, that stay */
-static void look_at_places(const Look *look)
+static void look_at_places(const PrivilegeCheck *check)
 {
     g_autoptr(GHashTable) told = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < hb_catalog_count(look->meeting->wanted); i++) {
-        const HbObject *object = hb_catalog_get(look->meeting->wanted, i);
-        const char *owner = object->on != NULL && g_hash_table_contains(look->kept, object->on)
-                                ? find_foreign_owner(look, object->on)
+    for (guint i = 0; i < hb_catalog_count(check->input->wanted); i++) {
+        const HbObject *object = hb_catalog_get(check->input->wanted, i);
+        const char *owner = object->on != NULL && g_hash_table_contains(check->kept, object->on)
+                                ? find_foreign_owner(check, object->on)
                                 : NULL;
-        if (object->kind == HB_KIND_ROWS || g_hash_table_contains(look->kept, object->identity) ||
+        if (object->kind == HB_KIND_ROWS || g_hash_table_contains(check->kept, object->identity) ||
             hb_kind_get_traits(object->kind)->part == HB_PART_USERS)
             continue;
-        look_at_schemas(look, object, told);
+        look_at_schemas(check, object, told);
         if (owner != NULL && g_hash_table_add(told, object->on)) {
             g_autofree char *fate = g_strdup_printf("stays, would get %s", object->identity);
-            tell_foreign(look, object->on, owner, fate);
+            tell_foreign(check, object->on, owner, fate);
         }
     }
 }
@@ -89,45 +89,45 @@ static void look_at_places(const Look *look)
 /* Half of the locks are left to others */
 #define LOCKS_DIVISOR 2
 
-static void look_at_locks(const Look *look)
+static void look_at_locks(const PrivilegeCheck *check)
 {
-    HbTargetCleanup *clearing = look->restore->clearing;
-    const guint turns = look->reach.locks == 0
+    HbTargetCleanup *cleanup = check->restore->cleanup;
+    const guint turns = check->privileges.locks == 0
                             ? 1
-                            : hb_target_cleanup_take_turns(clearing, &look->meeting->dialect->locks,
-                                                           look->meeting->there, look->reach.locks / LOCKS_DIVISOR);
+                            : hb_target_cleanup_take_turns(cleanup, &check->input->dialect->locks, check->input->there,
+                                                           check->privileges.locks / LOCKS_DIVISOR);
 
     if (turns == 1)
         return;
     hb_finding_advise(
-        hb_findings_add(look->restore->findings, HB_FINDING_WARNING, "in-parts", look->restore->database,
+        hb_findings_add(check->restore->findings, HB_FINDING_WARNING, "in-parts", check->restore->database,
                         "has more to be dropped or emptied than the server can lock at once: that is done in %u "
                         "transactions, and if one fails, what the earlier ones took is listed as gone",
                         turns),
         "raise max_locks_per_transaction there, if it is to be all or nothing", NULL);
 }
 
-gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *meeting,
+gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *input,
                                     GHashTable *owners, GError **error)
 {
-    const HbTargetCleanup *clearing = restore->clearing;
-    Look look = {.restore = restore, .meeting = meeting, .owners = owners};
+    const HbTargetCleanup *cleanup = restore->cleanup;
+    PrivilegeCheck check = {.restore = restore, .input = input, .owners = owners};
     gboolean ok;
 
     if (restore->options.engine->target->read_privileges == NULL)
         return TRUE;
-    look.kept = g_hash_table_new(g_str_hash, g_str_equal);
-    for (guint i = 0; i < clearing->kept->len; i++)
-        g_hash_table_add(look.kept, clearing->kept->pdata[i]);
-    ok = restore->options.engine->target->read_privileges(session, &look.reach, error);
+    check.kept = g_hash_table_new(g_str_hash, g_str_equal);
+    for (guint i = 0; i < cleanup->kept->len; i++)
+        g_hash_table_add(check.kept, cleanup->kept->pdata[i]);
+    ok = restore->options.engine->target->read_privileges(session, &check.privileges, error);
     if (ok)
-        look_at_locks(&look);
+        look_at_locks(&check);
     if (ok && !restore->info.is_superuser) {
-        look_at_items(&look, clearing->dropped, "would be dropped");
-        look_at_items(&look, clearing->aside, "would be taken off and put back");
-        look_at_places(&look);
+        look_at_items(&check, cleanup->dropped, "would be dropped");
+        look_at_items(&check, cleanup->suspended, "would be taken off and put back");
+        look_at_places(&check);
     }
-    hb_restore_privileges_clear(&look.reach);
-    g_hash_table_unref(look.kept);
+    hb_restore_privileges_clear(&check.privileges);
+    g_hash_table_unref(check.kept);
     return ok;
 }

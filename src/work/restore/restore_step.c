@@ -105,7 +105,7 @@ static gboolean run_analyze(HbRestore *restore, HbWorker *worker, const HbStep *
     return restore->options.engine->journal->run_step(worker->session, sql, step->key, NULL, error);
 }
 
-static gboolean run_clearing(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+static gboolean run_cleanup(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     const char *preamble = restore->options.engine->dialect->cleanup_preamble;
     g_autofree char *sql = g_strconcat(preamble != NULL ? preamble : "", step->sql, NULL);
@@ -121,8 +121,8 @@ static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *ste
     case HB_STEP_TYPE_LOST_ROWS:
         return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s",
                             (const char *)g_hash_table_lookup(restore->failed_rows, step->object->identity));
-    case HB_STEP_TYPE_CLEAR:
-        return run_clearing(restore, worker, step, error);
+    case HB_STEP_TYPE_CLEANUP:
+        return run_cleanup(restore, worker, step, error);
     case HB_STEP_TYPE_ANALYZE:
         return run_analyze(restore, worker, step, error);
     default:

@@ -198,22 +198,22 @@ static gboolean preflight(HbRestore *restore, GError **error)
     const HbRestoreOptions *options = &restore->options;
     const guint64 bytes = options->dump != NULL ? hb_manifest_count_bytes(restore->manifest)
                                                 : hb_catalog_count_bytes(restore->manifest->catalog);
-    const HbRestorePreview ahead = {.catalog = restore->manifest->catalog,
-                                    .version = restore->manifest->written_for,
-                                    .state = get_state(restore),
-                                    .ownership_mine = options->wishes.ownership_mine,
-                                    .part_of_server = options->part_of_server,
-                                    .sessions = options->jobs,
-                                    .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
+    const HbRestorePreview preview = {.catalog = restore->manifest->catalog,
+                                      .version = restore->manifest->written_for,
+                                      .state = get_state(restore),
+                                      .ownership_mine = options->wishes.ownership_mine,
+                                      .part_of_server = options->part_of_server,
+                                      .sessions = options->jobs,
+                                      .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
 
     if (options->whole_server || restore->resumed || restore->may_be_done)
         return TRUE;
     if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
         return FALSE;
     look_at_origin(restore);
-    hb_preflight_look_at_objects(ahead.catalog, options->engine->dialect, restore->findings);
-    hb_preflight_guess_duration(ahead.bytes, ahead.sessions, restore->findings);
-    return options->engine->target->preflight(&restore->target, &ahead, restore->findings, error);
+    hb_preflight_look_at_objects(preview.catalog, options->engine->dialect, restore->findings);
+    hb_preflight_guess_duration(preview.bytes, preview.sessions, restore->findings);
+    return options->engine->target->preflight(&restore->target, &preview, restore->findings, error);
 }
 
 /* Statements about the database name it; the target's name may be another */
@@ -233,17 +233,17 @@ gboolean hb_restore_adapt(HbRestore *restore, GError **error)
 {
     HbCatalog *catalog = restore->manifest->catalog;
     const gboolean rows_only = hb_restore_is_rows_only(restore);
-    g_autoptr(HbSelection) choice = NULL;
+    g_autoptr(HbSelection) selection = NULL;
 
     restore->absent = hb_catalog_get_omissions(catalog)->len;
     hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
     if (restore->options.whole_server)
-        choice = hb_selection_new_for_server(restore->options.choice);
-    if (!hb_selection_apply(choice != NULL ? choice : restore->options.choice, catalog,
-                            restore->options.engine->dialect, TRUE, restore->along, error))
+        selection = hb_selection_new_for_server(restore->options.selection);
+    if (!hb_selection_apply(selection != NULL ? selection : restore->options.selection, catalog,
+                            restore->options.engine->dialect, TRUE, restore->pulled_in, error))
         return FALSE;
-    if (restore->options.choice != NULL)
-        hb_adapt_tell_along(restore->options.observers, restore->options.choice, restore->along);
+    if (restore->options.selection != NULL)
+        hb_adapt_tell_pulled_in(restore->options.observers, restore->options.selection, restore->pulled_in);
     if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
         !adapt_database(restore, error))
         return FALSE;

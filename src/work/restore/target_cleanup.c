@@ -36,39 +36,39 @@ static HbCleanupItem *add_item(GPtrArray *items, const char *identity, char *sql
 
 static HbTargetCleanup *clearing_new(void)
 {
-    HbTargetCleanup *clearing = g_new0(HbTargetCleanup, 1);
+    HbTargetCleanup *cleanup = g_new0(HbTargetCleanup, 1);
 
-    clearing->kept = g_ptr_array_new_with_free_func(g_free);
-    clearing->dropped = g_ptr_array_new_with_free_func(item_free);
-    clearing->emptied = g_ptr_array_new_with_free_func(item_free);
-    clearing->aside = g_ptr_array_new_with_free_func(item_free);
-    clearing->rows = g_ptr_array_new_with_free_func(g_free);
-    return clearing;
+    cleanup->kept = g_ptr_array_new_with_free_func(g_free);
+    cleanup->dropped = g_ptr_array_new_with_free_func(item_free);
+    cleanup->emptied = g_ptr_array_new_with_free_func(item_free);
+    cleanup->suspended = g_ptr_array_new_with_free_func(item_free);
+    cleanup->rows = g_ptr_array_new_with_free_func(g_free);
+    return cleanup;
 }
 
-void hb_target_cleanup_free(HbTargetCleanup *clearing)
+void hb_target_cleanup_free(HbTargetCleanup *cleanup)
 {
-    if (clearing == NULL)
+    if (cleanup == NULL)
         return;
-    g_ptr_array_unref(clearing->kept);
-    g_ptr_array_unref(clearing->dropped);
-    g_ptr_array_unref(clearing->emptied);
-    g_ptr_array_unref(clearing->aside);
-    g_ptr_array_unref(clearing->rows);
-    g_free(clearing);
+    g_ptr_array_unref(cleanup->kept);
+    g_ptr_array_unref(cleanup->dropped);
+    g_ptr_array_unref(cleanup->emptied);
+    g_ptr_array_unref(cleanup->suspended);
+    g_ptr_array_unref(cleanup->rows);
+    g_free(cleanup);
 }
 
 /* ---- Deciding ---- */
 
-static void take_aside(HbTargetCleanup *clearing, const HbConflictInput *meeting, const HbEngine *engine,
-                       const HbConflictDecision *outcome)
+static void take_suspended(HbTargetCleanup *cleanup, const HbConflictInput *input, const HbEngine *engine,
+                           const HbConflictDecision *outcome)
 {
     g_autoptr(GHashTable) taken = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < outcome->aside->len; i++) {
-        const HbObject *object = outcome->aside->pdata[i];
-        HbCleanupItem *item = add_item(clearing->aside, object->identity,
-                                       engine->dialect->make_drop_sql(meeting->there, object), object->definition);
+    for (guint i = 0; i < outcome->suspended->len; i++) {
+        const HbObject *object = outcome->suspended->pdata[i];
+        HbCleanupItem *item = add_item(cleanup->suspended, object->identity,
+                                       engine->dialect->make_drop_sql(input->there, object), object->definition);
         for (guint n = 0; n < object->needs->len; n++) {
             if (g_hash_table_contains(taken, object->needs->pdata[n]))
                 g_ptr_array_add(item->needs, g_strdup(object->needs->pdata[n]));
@@ -77,37 +77,35 @@ static void take_aside(HbTargetCleanup *clearing, const HbConflictInput *meeting
     }
 }
 
-static void take_dropped(HbTargetCleanup *clearing, const HbConflictInput *meeting, const HbEngine *engine,
+static void take_dropped(HbTargetCleanup *cleanup, const HbConflictInput *input, const HbEngine *engine,
                          const HbConflictDecision *outcome, GPtrArray *findings)
 {
-    const GPtrArray *sets = hb_catalog_get_row_sets(meeting->there);
+    const GPtrArray *sets = hb_catalog_get_row_sets(input->there);
 
     for (guint i = 0; i < outcome->dropped->len; i++) {
         const HbObject *object = outcome->dropped->pdata[i];
-        add_item(clearing->dropped, object->identity, engine->dialect->make_drop_sql(meeting->there, object), NULL);
+        add_item(cleanup->dropped, object->identity, engine->dialect->make_drop_sql(input->there, object), NULL);
         if (object->on != NULL)
             continue;
-        clearing->objects++;
-        if (hb_catalog_find(meeting->wanted, object->identity) != NULL)
+        cleanup->objects++;
+        if (hb_catalog_find(input->wanted, object->identity) != NULL)
             hb_findings_add(findings, HB_FINDING_WARNING, "dropped", object->identity,
                             "will be dropped, and come anew");
     }
     for (guint i = 0; i < sets->len; i++) {
         const HbRowSet *set = sets->pdata[i];
-        if (g_hash_table_contains(outcome->gone, set->identity) &&
-            g_hash_table_contains(meeting->holding, set->identity))
-            g_ptr_array_add(clearing->rows, g_strdup(set->identity));
+        if (g_hash_table_contains(outcome->gone, set->identity) && g_hash_table_contains(input->holding, set->identity))
+            g_ptr_array_add(cleanup->rows, g_strdup(set->identity));
     }
 }
 
 /* What stays, and is not what would have come */
-static void tell_differences(const HbEngine *engine, const HbConflictInput *meeting, const HbConflictDecision *outcome,
+static void tell_differences(const HbEngine *engine, const HbConflictInput *input, const HbConflictDecision *outcome,
                              GPtrArray *findings)
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
-    hb_compare_catalogs(meeting->wanted, meeting->there, engine->dialect, HB_PART_SCHEMA | HB_PART_SETTINGS,
-                        differences);
+    hb_compare_catalogs(input->wanted, input->there, engine->dialect, HB_PART_SCHEMA | HB_PART_SETTINGS, differences);
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         const char *what = difference->type == HB_DIFFERENCE_OWNER ? "belongs to" : "is";
@@ -122,13 +120,13 @@ static void tell_differences(const HbEngine *engine, const HbConflictInput *meet
 
 #define NAMED_MAX 8
 
-static void tell_rows_that_stay(const HbConflictInput *meeting, const HbConflictDecision *outcome, GPtrArray *findings)
+static void tell_rows_that_stay(const HbConflictInput *input, const HbConflictDecision *outcome, GPtrArray *findings)
 {
-    const GPtrArray *sets = hb_catalog_get_row_sets(meeting->wanted);
+    const GPtrArray *sets = hb_catalog_get_row_sets(input->wanted);
     HbNameList names;
 
     hb_name_list_init(&names, NAMED_MAX);
-    for (guint i = 0; meeting->wish != HB_EXISTING_STOP && i < sets->len; i++) {
+    for (guint i = 0; input->wish != HB_EXISTING_STOP && i < sets->len; i++) {
         const HbRowSet *set = sets->pdata[i];
         if (g_hash_table_contains(outcome->kept, set->identity))
             hb_name_list_add(&names, set->table);
@@ -148,30 +146,30 @@ static void tell_items(const GPtrArray *items, const char *name, const char *wha
     }
 }
 
-HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *meeting, const HbEngine *engine, GPtrArray *findings)
+HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *input, const HbEngine *engine, GPtrArray *findings)
 {
-    HbTargetCleanup *clearing = clearing_new();
+    HbTargetCleanup *cleanup = clearing_new();
     HbConflictDecision outcome;
     GHashTableIter iter;
     gpointer identity;
 
-    hb_conflicts_decide(meeting, &outcome, findings);
+    hb_conflicts_decide(input, &outcome, findings);
     g_hash_table_iter_init(&iter, outcome.kept);
     while (g_hash_table_iter_next(&iter, &identity, NULL))
-        g_ptr_array_add(clearing->kept, g_strdup(identity));
+        g_ptr_array_add(cleanup->kept, g_strdup(identity));
     for (guint i = 0; i < outcome.emptied->len; i++) {
         const HbRowSet *set = outcome.emptied->pdata[i];
-        add_item(clearing->emptied, set->identity, engine->dialect->make_empty_sql(set), NULL);
+        add_item(cleanup->emptied, set->identity, engine->dialect->make_empty_sql(set), NULL);
     }
-    take_dropped(clearing, meeting, engine, &outcome, findings);
-    take_aside(clearing, meeting, engine, &outcome);
-    tell_items(clearing->emptied, "emptied", "will be deleted, and others loaded", findings);
-    tell_items(clearing->aside, "set-aside", "will be taken off while rows come, and put back as the target has it",
+    take_dropped(cleanup, input, engine, &outcome, findings);
+    take_suspended(cleanup, input, engine, &outcome);
+    tell_items(cleanup->emptied, "emptied", "will be deleted, and others loaded", findings);
+    tell_items(cleanup->suspended, "set-aside", "will be taken off while rows come, and put back as the target has it",
                findings);
-    tell_differences(engine, meeting, &outcome, findings);
-    tell_rows_that_stay(meeting, &outcome, findings);
+    tell_differences(engine, input, &outcome, findings);
+    tell_rows_that_stay(input, &outcome, findings);
     hb_conflict_decision_clear(&outcome);
-    return clearing;
+    return cleanup;
 }
 
 /* ---- The journal's note: (kept, rows, dropped, emptied, aside), as GLib writes such values ---- */
@@ -216,14 +214,13 @@ static char *sign(const char *text, const char *key)
                        : g_strdup("unsigned");
 }
 
-char *hb_target_cleanup_write(const HbTargetCleanup *clearing, const char *key)
+char *hb_target_cleanup_write(const HbTargetCleanup *cleanup, const char *key)
 {
     g_autofree char *text = NULL, *signature = NULL;
 
-    g_autoptr(GVariant) note = g_variant_ref_sink(
-        g_variant_new("(@as@as@" NOTE_ITEMS "@" NOTE_ITEMS "@" NOTE_ITEMS ")", write_names(clearing->kept),
-                      write_names(clearing->rows), write_items(clearing->dropped), write_items(clearing->emptied),
-                      write_items(clearing->aside)));
+    g_autoptr(GVariant) note = g_variant_ref_sink(g_variant_new(
+        "(@as@as@" NOTE_ITEMS "@" NOTE_ITEMS "@" NOTE_ITEMS ")", write_names(cleanup->kept), write_names(cleanup->rows),
+        write_items(cleanup->dropped), write_items(cleanup->emptied), write_items(cleanup->suspended)));
 
     text = g_variant_print(note, FALSE);
     signature = sign(text, key);
@@ -269,20 +266,20 @@ static HbTargetCleanup *read_note(const char *text, GError **error)
 {
     g_autoptr(GVariant) note =
         g_utf8_validate(text, -1, NULL) ? g_variant_parse(G_VARIANT_TYPE(NOTE_FORM), text, NULL, NULL, NULL) : NULL;
-    HbTargetCleanup *clearing;
+    HbTargetCleanup *cleanup;
 
     if (note == NULL) {
         hb_error_set(error, HB_ERROR_DAMAGED, "restore into a new database",
                      "the journal in the target does not say what was to become of what is there");
         return NULL;
     }
-    clearing = clearing_new();
-    read_names(g_variant_get_child_value(note, 0), clearing->kept);
-    read_names(g_variant_get_child_value(note, 1), clearing->rows);
-    read_items(g_variant_get_child_value(note, 2), clearing->dropped);
-    read_items(g_variant_get_child_value(note, 3), clearing->emptied);
-    read_items(g_variant_get_child_value(note, 4), clearing->aside);
-    return clearing;
+    cleanup = clearing_new();
+    read_names(g_variant_get_child_value(note, 0), cleanup->kept);
+    read_names(g_variant_get_child_value(note, 1), cleanup->rows);
+    read_items(g_variant_get_child_value(note, 2), cleanup->dropped);
+    read_items(g_variant_get_child_value(note, 3), cleanup->emptied);
+    read_items(g_variant_get_child_value(note, 4), cleanup->suspended);
+    return cleanup;
 }
 
 HbTargetCleanup *hb_target_cleanup_read(const char *text, const char *key, GError **error)
@@ -297,10 +294,10 @@ HbTargetCleanup *hb_target_cleanup_read(const char *text, const char *key, GErro
     return NULL;
 }
 
-static gboolean is_missing(const HbConflictInput *meeting, GHashTable *journal, const char *identity)
+static gboolean is_missing(const HbConflictInput *input, GHashTable *journal, const char *identity)
 {
-    return !g_hash_table_contains(journal, identity) && hb_catalog_find(meeting->there, identity) == NULL &&
-           hb_catalog_find(meeting->wanted, identity) == NULL;
+    return !g_hash_table_contains(journal, identity) && hb_catalog_find(input->there, identity) == NULL &&
+           hb_catalog_find(input->wanted, identity) == NULL;
 }
 
 /* Whoever can write to the journal could have his statement run with the rights of who restores: who that is must agree
@@ -320,17 +317,17 @@ static void tell_taken_off(const HbCleanupItem *item, gboolean guarded, GPtrArra
     hb_finding_advise(finding, "if this is what was there, --accept set-aside runs it", item->definition);
 }
 
-gboolean hb_target_cleanup_inherit(HbTargetCleanup *clearing, GHashTable *journal, const char *note, gboolean guarded,
-                                   const HbConflictInput *meeting, GPtrArray *findings, GError **error)
+gboolean hb_target_cleanup_inherit(HbTargetCleanup *cleanup, GHashTable *journal, const char *note, gboolean guarded,
+                                   const HbConflictInput *input, GPtrArray *findings, GError **error)
 {
     const char *line_end = strchr(note, '\n');
     g_autoptr(HbTargetCleanup) earlier = read_note(line_end != NULL ? line_end + 1 : "", error);
 
-    for (guint i = 0; earlier != NULL && i < earlier->aside->len; i++) {
-        const HbCleanupItem *item = earlier->aside->pdata[i];
-        if (!is_missing(meeting, journal, item->identity))
+    for (guint i = 0; earlier != NULL && i < earlier->suspended->len; i++) {
+        const HbCleanupItem *item = earlier->suspended->pdata[i];
+        if (!is_missing(input, journal, item->identity))
             continue;
-        HbCleanupItem *own = add_item(clearing->aside, item->identity, NULL, item->definition);
+        HbCleanupItem *own = add_item(cleanup->suspended, item->identity, NULL, item->definition);
         for (guint n = 0; n < item->needs->len; n++)
             g_ptr_array_add(own->needs, g_strdup(item->needs->pdata[n]));
         tell_taken_off(item, guarded, findings);
@@ -347,7 +344,7 @@ typedef struct {
     GHashTable *parts;  /* of tables: identities to GPtrArray of the identities of what is locked with them */
     GHashTable *locked; /* identities */
     guint64 beside;
-} Turn;
+} LockCount;
 
 static GHashTable *index_parts(const HbCatalog *there)
 {
@@ -367,7 +364,7 @@ static GHashTable *index_parts(const HbCatalog *there)
     return parts;
 }
 
-static void lock_table(Turn *turn, const char *table, gboolean with_parts)
+static void lock_table(LockCount *turn, const char *table, gboolean with_parts)
 {
     const GPtrArray *parts = with_parts ? g_hash_table_lookup(turn->parts, table) : NULL;
 
@@ -379,7 +376,7 @@ static void lock_table(Turn *turn, const char *table, gboolean with_parts)
     }
 }
 
-static void lock(Turn *turn, const HbCleanupItem *item)
+static void lock(LockCount *turn, const HbCleanupItem *item)
 {
     const HbObject *object = hb_catalog_find(turn->there, item->identity);
 
@@ -396,12 +393,12 @@ static void lock(Turn *turn, const HbCleanupItem *item)
     }
 }
 
-guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbLockCosts *costs, const HbCatalog *there,
+guint hb_target_cleanup_take_turns(HbTargetCleanup *cleanup, const HbLockCosts *costs, const HbCatalog *there,
                                    guint64 locks)
 {
-    g_autoptr(GPtrArray) list = hb_target_cleanup_list(clearing);
+    g_autoptr(GPtrArray) list = hb_target_cleanup_list(cleanup);
     g_autoptr(GHashTable) parts = index_parts(there), locked = g_hash_table_new(g_str_hash, g_str_equal);
-    Turn turn = {costs, there, parts, locked, 0};
+    LockCount turn = {costs, there, parts, locked, 0};
     guint number = 0;
 
     for (guint i = 0; i < list->len; i++) {
@@ -437,24 +434,24 @@ static gboolean put_back(HbCatalog *catalog, const HbCleanupItem *item, GError *
     return hb_catalog_add(catalog, object, error);
 }
 
-gboolean hb_target_cleanup_apply(const HbTargetCleanup *clearing, HbCatalog *catalog, GError **error)
+gboolean hb_target_cleanup_apply(const HbTargetCleanup *cleanup, HbCatalog *catalog, GError **error)
 {
     g_autoptr(GHashTable) kept = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < clearing->kept->len; i++)
-        g_hash_table_add(kept, clearing->kept->pdata[i]);
+    for (guint i = 0; i < cleanup->kept->len; i++)
+        g_hash_table_add(kept, cleanup->kept->pdata[i]);
     if (g_hash_table_size(kept) > 0)
         hb_catalog_remove(catalog, kept);
-    for (guint i = 0; i < clearing->aside->len; i++) {
-        if (!put_back(catalog, clearing->aside->pdata[i], error))
+    for (guint i = 0; i < cleanup->suspended->len; i++) {
+        if (!put_back(catalog, cleanup->suspended->pdata[i], error))
             return FALSE;
     }
-    return clearing->aside->len == 0 || hb_order_arrange(catalog, error);
+    return cleanup->suspended->len == 0 || hb_order_arrange(catalog, error);
 }
 
-gboolean hb_target_cleanup_is_destructive(const HbTargetCleanup *clearing)
+gboolean hb_target_cleanup_is_destructive(const HbTargetCleanup *cleanup)
 {
-    return clearing->dropped->len + clearing->emptied->len > 0;
+    return cleanup->dropped->len + cleanup->emptied->len > 0;
 }
 
 static void add_all(GPtrArray *list, const GPtrArray *items)
@@ -465,16 +462,16 @@ static void add_all(GPtrArray *list, const GPtrArray *items)
     }
 }
 
-GPtrArray *hb_target_cleanup_list(const HbTargetCleanup *clearing)
+GPtrArray *hb_target_cleanup_list(const HbTargetCleanup *cleanup)
 {
     GPtrArray *list = g_ptr_array_new();
 
     /* What hangs on another of them comes before it */
-    for (guint i = clearing->aside->len; i-- > 0;) {
-        if (((HbCleanupItem *)clearing->aside->pdata[i])->sql != NULL)
-            g_ptr_array_add(list, clearing->aside->pdata[i]);
+    for (guint i = cleanup->suspended->len; i-- > 0;) {
+        if (((HbCleanupItem *)cleanup->suspended->pdata[i])->sql != NULL)
+            g_ptr_array_add(list, cleanup->suspended->pdata[i]);
     }
-    add_all(list, clearing->dropped);
-    add_all(list, clearing->emptied);
+    add_all(list, cleanup->dropped);
+    add_all(list, cleanup->emptied);
     return list;
 }

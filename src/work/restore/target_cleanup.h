@@ -21,31 +21,31 @@ typedef struct {
 } HbCleanupItem;
 
 typedef struct {
-    GPtrArray *kept;    /* char *: identities of what does not arrive, because it is there */
-    GPtrArray *dropped; /* HbCleanupItem *, in the order of dropping */
-    GPtrArray *emptied; /* HbCleanupItem * */
-    GPtrArray *aside;   /* HbCleanupItem *, in the order of putting back */
-    GPtrArray *rows;    /* char *: identities of the rows that go with what is dropped */
-    guint objects;      /* dropped, parts of others not counted; only known when it is new */
+    GPtrArray *kept;      /* char *: identities of what does not arrive, because it is there */
+    GPtrArray *dropped;   /* HbCleanupItem *, in the order of dropping */
+    GPtrArray *emptied;   /* HbCleanupItem * */
+    GPtrArray *suspended; /* HbCleanupItem *, in the order of putting back */
+    GPtrArray *rows;      /* char *: identities of the rows that go with what is dropped */
+    guint objects;        /* dropped, parts of others not counted; only known when it is new */
 } HbTargetCleanup;
 
 /* Judges the meeting; findings get what speaks against it */
-HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *meeting, const HbEngine *engine, GPtrArray *findings);
-void hb_target_cleanup_free(HbTargetCleanup *clearing); /* accepts NULL */
+HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *input, const HbEngine *engine, GPtrArray *findings);
+void hb_target_cleanup_free(HbTargetCleanup *cleanup); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbTargetCleanup, hb_target_cleanup_free)
 
 /*
  * Takes over what an earlier run took off and did not put back, as its journal's note and keys tell, and what neither
  * is there nor arrives. Each becomes a finding, and a blocker where others may have written the note (not guarded)
  */
-gboolean hb_target_cleanup_inherit(HbTargetCleanup *clearing, GHashTable *journal, const char *note, gboolean guarded,
-                                   const HbConflictInput *meeting, GPtrArray *findings, GError **error);
+gboolean hb_target_cleanup_inherit(HbTargetCleanup *cleanup, GHashTable *journal, const char *note, gboolean guarded,
+                                   const HbConflictInput *input, GPtrArray *findings, GError **error);
 
 /*
  * So many locks are all that a transaction can take: cuts the work into turns that need no more each. Returns how many
  * turns that makes; there: as the meeting has it
  */
-guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbLockCosts *costs, const HbCatalog *there,
+guint hb_target_cleanup_take_turns(HbTargetCleanup *cleanup, const HbLockCosts *costs, const HbCatalog *there,
                                    guint64 locks);
 
 /*
@@ -53,14 +53,14 @@ guint hb_target_cleanup_take_turns(HbTargetCleanup *clearing, const HbLockCosts 
  * something that only those know who have the dump (NULL: there is none). Reading fails with HB_ERROR_DAMAGED, and with
  * HB_ERROR_BLOCKED if the text was not written with this key
  */
-char *hb_target_cleanup_write(const HbTargetCleanup *clearing, const char *key);
+char *hb_target_cleanup_write(const HbTargetCleanup *cleanup, const char *key);
 HbTargetCleanup *hb_target_cleanup_read(const char *text, const char *key, GError **error);
 
 /* Takes out of an arranged catalog what is kept, and adds what is put back */
-gboolean hb_target_cleanup_apply(const HbTargetCleanup *clearing, HbCatalog *catalog, GError **error);
+gboolean hb_target_cleanup_apply(const HbTargetCleanup *cleanup, HbCatalog *catalog, GError **error);
 
 /* Does it take anything away for more than a while? */
-gboolean hb_target_cleanup_is_destructive(const HbTargetCleanup *clearing);
+gboolean hb_target_cleanup_is_destructive(const HbTargetCleanup *cleanup);
 
 /* The statements, in their order: HbCleanupItem *, borrowed; the array is the caller's */
-GPtrArray *hb_target_cleanup_list(const HbTargetCleanup *clearing);
+GPtrArray *hb_target_cleanup_list(const HbTargetCleanup *cleanup);

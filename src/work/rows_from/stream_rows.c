@@ -33,27 +33,27 @@ typedef struct {
     HbWorker *worker;
     HbUnpacker *unpacker;
     HbRowCounter counter;
-} Pouring;
+} ChunkLoad;
 
 static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
 {
-    Pouring *pouring = data;
+    ChunkLoad *chunk_load = data;
 
-    if (hb_stop_is_set(pouring->worker->crew->stop))
+    if (hb_stop_is_set(chunk_load->worker->crew->stop))
         return hb_stop_set_error(error);
-    if (!hb_unpacker_read(pouring->unpacker, bytes, length, error))
+    if (!hb_unpacker_read(chunk_load->unpacker, bytes, length, error))
         return FALSE;
-    hb_row_counter_add(&pouring->counter, *bytes, *length);
-    hb_worker_tell_advanced(pouring->worker, *length, *length);
-    return *length > 0 || hb_row_counter_is_whole(&pouring->counter) ||
+    hb_row_counter_add(&chunk_load->counter, *bytes, *length);
+    hb_worker_tell_advanced(chunk_load->worker, *length, *length);
+    return *length > 0 || hb_row_counter_is_whole(&chunk_load->counter) ||
            hb_error_set(error, HB_ERROR_DAMAGED, NULL, "a chunk of the stream ends within a row");
 }
 
-static void note_loaded(HbStreamRows *inflow, const char *file, const HbDigest *digest)
+static void note_loaded(HbStreamRows *stream_rows, const char *file, const HbDigest *digest)
 {
-    g_mutex_lock(&inflow->lock);
-    g_hash_table_replace(inflow->loaded, g_strdup(file), g_memdup2(digest, sizeof *digest));
-    g_mutex_unlock(&inflow->lock);
+    g_mutex_lock(&stream_rows->lock);
+    g_hash_table_replace(stream_rows->loaded, g_strdup(file), g_memdup2(digest, sizeof *digest));
+    g_mutex_unlock(&stream_rows->lock);
 }
 
 static char *key_of(const HbStreamChunk *chunk)
@@ -61,43 +61,44 @@ static char *key_of(const HbStreamChunk *chunk)
     return g_strdup_printf("%s %s", chunk->rows->set->identity, chunk->file);
 }
 
-static gboolean load_once(HbStreamRows *inflow, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
+static gboolean load_once(HbStreamRows *stream_rows, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
 {
-    Pouring pouring = {.worker = worker, .unpacker = hb_unpacker_open_bytes(chunk->bytes, chunk->file)};
+    ChunkLoad chunk_load = {.worker = worker, .unpacker = hb_unpacker_open_bytes(chunk->bytes, chunk->file)};
     g_autofree char *key = key_of(chunk);
     gboolean ok;
 
-    hb_row_counter_init(&pouring.counter, 0);
-    ok = worker->crew->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &pouring, key, error);
+    hb_row_counter_init(&chunk_load.counter, 0);
+    ok = worker->crew->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load, key,
+                                                   error);
     if (ok)
-        note_loaded(inflow, chunk->file, &pouring.counter.sum.digest);
-    hb_row_counter_clear(&pouring.counter);
-    hb_unpacker_close(pouring.unpacker);
+        note_loaded(stream_rows, chunk->file, &chunk_load.counter.sum.digest);
+    hb_row_counter_clear(&chunk_load.counter);
+    hb_unpacker_close(chunk_load.unpacker);
     return ok;
 }
 
 /* What was committed although the answer got lost is found in the journal */
-static gboolean is_there_after_all(HbStreamRows *inflow, const HbStreamChunk *chunk)
+static gboolean is_there_after_all(HbStreamRows *stream_rows, const HbStreamChunk *chunk)
 {
     g_autofree char *key = key_of(chunk);
     gboolean there;
 
-    g_mutex_lock(&inflow->lock);
-    there = hb_restore_read_journal(inflow->restore, NULL) && hb_restore_is_noted(inflow->restore, key);
-    g_mutex_unlock(&inflow->lock);
+    g_mutex_lock(&stream_rows->lock);
+    there = hb_restore_read_journal(stream_rows->restore, NULL) && hb_restore_is_noted(stream_rows->restore, key);
+    g_mutex_unlock(&stream_rows->lock);
     return there;
 }
 
-static gboolean load_stubbornly(HbStreamRows *inflow, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
+static gboolean load_stubbornly(HbStreamRows *stream_rows, HbWorker *worker, const HbStreamChunk *chunk, GError **error)
 {
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) cause = NULL;
 
-        if (load_once(inflow, worker, chunk, &cause) || hb_error_is(cause, HB_ERROR_ALREADY_DONE))
+        if (load_once(stream_rows, worker, chunk, &cause) || hb_error_is(cause, HB_ERROR_ALREADY_DONE))
             return TRUE;
         if (hb_error_is(cause, HB_ERROR_LOST) && attempt < ATTEMPTS && hb_worker_reopen(worker, NULL)) {
-            hb_restore_note_broken(inflow->restore);
-            if (is_there_after_all(inflow, chunk))
+            hb_restore_note_broken(stream_rows->restore);
+            if (is_there_after_all(stream_rows, chunk))
                 return TRUE;
             continue;
         }
@@ -105,7 +106,7 @@ static gboolean load_stubbornly(HbStreamRows *inflow, HbWorker *worker, const Hb
             continue;
         if (hb_error_is(cause, HB_ERROR_STATEMENT) || hb_error_is(cause, HB_ERROR_RIGHTS) ||
             hb_error_is(cause, HB_ERROR_ABSENT) || hb_error_is(cause, HB_ERROR_LOCKED)) {
-            hb_restore_fail_rows(inflow->restore, chunk->rows->set, cause);
+            hb_restore_fail_rows(stream_rows->restore, chunk->rows->set, cause);
             return TRUE; /* that table's matter; the others go on */
         }
         g_propagate_prefixed_error(error, g_steal_pointer(&cause), "%s: ", chunk->file);
@@ -121,60 +122,60 @@ static void chunk_free(gpointer data)
 
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
-    HbStreamRows *inflow = data;
+    HbStreamRows *stream_rows = data;
     gboolean ok = TRUE;
     HbStreamChunk *chunk;
 
-    while (ok && (chunk = g_async_queue_pop(inflow->chunks)) != &inflow->end) {
+    while (ok && (chunk = g_async_queue_pop(stream_rows->chunks)) != &stream_rows->end) {
         hb_worker_tell_started(worker, chunk->rows->set->table);
-        ok = load_stubbornly(inflow, worker, chunk, error);
+        ok = load_stubbornly(stream_rows, worker, chunk, error);
         hb_worker_tell_finished(worker);
         chunk_free(chunk);
-        g_async_queue_push(inflow->places, inflow);
+        g_async_queue_push(stream_rows->places, stream_rows);
     }
-    g_async_queue_push(inflow->chunks, &inflow->end); /* for the next worker */
+    g_async_queue_push(stream_rows->chunks, &stream_rows->end); /* for the next worker */
     return ok;
 }
 
 /* ---- This thread: reads the stream ---- */
 
 /* FALSE if the workers have ended before the stream did */
-static gboolean wait_for_place(HbStreamRows *inflow)
+static gboolean wait_for_place(HbStreamRows *stream_rows)
 {
-    while (!hb_stop_is_set(inflow->options.stop)) {
-        if (g_async_queue_timeout_pop(inflow->places, WAIT_US) != NULL)
+    while (!hb_stop_is_set(stream_rows->options.stop)) {
+        if (g_async_queue_timeout_pop(stream_rows->places, WAIT_US) != NULL)
             return TRUE;
     }
     return FALSE;
 }
 
-static gboolean is_wanted(HbStreamRows *inflow, const HbStreamChunk *chunk)
+static gboolean is_wanted(HbStreamRows *stream_rows, const HbStreamChunk *chunk)
 {
     g_autofree char *key = key_of(chunk);
     gboolean noted;
 
     /* A worker whose connection broke reads the journal anew */
-    g_mutex_lock(&inflow->lock);
-    noted = hb_restore_is_noted(inflow->restore, key);
-    g_mutex_unlock(&inflow->lock);
+    g_mutex_lock(&stream_rows->lock);
+    noted = hb_restore_is_noted(stream_rows->restore, key);
+    g_mutex_unlock(&stream_rows->lock);
     return !noted &&
-           hb_catalog_find(hb_stream_get_manifest(inflow->stream)->catalog, chunk->rows->set->identity) != NULL;
+           hb_catalog_find(hb_stream_get_manifest(stream_rows->stream)->catalog, chunk->rows->set->identity) != NULL;
 }
 
-static gboolean read_stream(HbStreamRows *inflow, GError **error)
+static gboolean read_stream(HbStreamRows *stream_rows, GError **error)
 {
     for (;;) {
         HbStreamChunk chunk = {0};
-        if (!hb_stream_next(inflow->stream, &chunk, error)) {
+        if (!hb_stream_next(stream_rows->stream, &chunk, error)) {
             hb_stream_chunk_clear(&chunk);
             return FALSE;
         }
         if (chunk.file == NULL)
             return TRUE;
-        if (!is_wanted(inflow, &chunk)) {
+        if (!is_wanted(stream_rows, &chunk)) {
             hb_stream_chunk_clear(&chunk);
-        } else if (wait_for_place(inflow)) {
-            g_async_queue_push(inflow->chunks, g_memdup2(&chunk, sizeof chunk));
+        } else if (wait_for_place(stream_rows)) {
+            g_async_queue_push(stream_rows->chunks, g_memdup2(&chunk, sizeof chunk));
         } else {
             hb_stream_chunk_clear(&chunk);
             return hb_stop_set_error(error);
@@ -183,7 +184,7 @@ static gboolean read_stream(HbStreamRows *inflow, GError **error)
 }
 
 typedef struct {
-    HbStreamRows *inflow;
+    HbStreamRows *stream_rows;
     GThread *thread;
     GError *error;
     gboolean ok;
@@ -193,20 +194,20 @@ static gpointer run_reading(gpointer data)
 {
     Reading *reading = data;
 
-    reading->ok = read_stream(reading->inflow, &reading->error);
+    reading->ok = read_stream(reading->stream_rows, &reading->error);
     if (!reading->ok)
-        hb_stop_trigger(reading->inflow->options.stop);
-    g_async_queue_push(reading->inflow->chunks, &reading->inflow->end);
+        hb_stop_trigger(reading->stream_rows->options.stop);
+    g_async_queue_push(reading->stream_rows->chunks, &reading->stream_rows->end);
     return NULL;
 }
 
 /* ---- The end: is what was loaded what was dumped? ---- */
 
-static gboolean take_chunks(HbStreamRows *inflow, HbStoredRows *rows, const HbStoredRows *last, GError **error)
+static gboolean take_chunks(HbStreamRows *stream_rows, HbStoredRows *rows, const HbStoredRows *last, GError **error)
 {
     for (guint c = 0; c < last->chunks->len; c++) {
         const HbChunk *chunk = last->chunks->pdata[c];
-        const HbDigest *loaded = g_hash_table_lookup(inflow->loaded, chunk->file);
+        const HbDigest *loaded = g_hash_table_lookup(stream_rows->loaded, chunk->file);
         HbChunk *copy;
         if (loaded != NULL && !hb_digest_is_equal(loaded, &chunk->digest))
             return hb_error_set(error, HB_ERROR_DAMAGED, "drop what was restored, and send the dump again",
@@ -235,10 +236,10 @@ static GHashTable *index_folders(const HbManifest *manifest)
     return folders;
 }
 
-static gboolean take_last_manifest(HbStreamRows *inflow, GError **error)
+static gboolean take_last_manifest(HbStreamRows *stream_rows, GError **error)
 {
-    const HbManifest *early = hb_stream_get_manifest(inflow->stream);
-    g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(inflow->stream));
+    const HbManifest *early = hb_stream_get_manifest(stream_rows->stream);
+    g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(stream_rows->stream));
 
     for (guint i = 0; i < early->rows->len; i++) {
         HbStoredRows *rows = early->rows->pdata[i];
@@ -246,24 +247,24 @@ static gboolean take_last_manifest(HbStreamRows *inflow, GError **error)
         if (whole == NULL)
             return hb_error_set(error, HB_ERROR_DAMAGED, NULL, "%s: the end of the stream does not know it",
                                 rows->set->identity);
-        if (!take_chunks(inflow, rows, whole, error))
+        if (!take_chunks(stream_rows, rows, whole, error))
             return FALSE;
     }
     return TRUE;
 }
 
 /* The cause rather than its echo: a stream that broke off stops the workers, and the other way round */
-static gboolean run_both(HbStreamRows *inflow, GError **error)
+static gboolean run_both(HbStreamRows *stream_rows, GError **error)
 {
-    const HbWorkers crew = {.engine = inflow->options.engine,
-                            .address = hb_restore_get_address(inflow->restore),
-                            .jobs = inflow->options.jobs,
-                            .stop = inflow->options.stop,
-                            .observers = inflow->options.observers,
+    const HbWorkers crew = {.engine = stream_rows->options.engine,
+                            .address = hb_restore_get_address(stream_rows->restore),
+                            .jobs = stream_rows->options.jobs,
+                            .stop = stream_rows->options.stop,
+                            .observers = stream_rows->options.observers,
                             .enter = enter,
                             .work = work,
-                            .data = inflow};
-    Reading reading = {.inflow = inflow};
+                            .data = stream_rows};
+    Reading reading = {.stream_rows = stream_rows};
     g_autoptr(GError) cause = NULL;
     gboolean ok;
 
@@ -283,52 +284,52 @@ static gboolean run_both(HbStreamRows *inflow, GError **error)
 
 static gboolean load(gpointer data, HbRestore *restore, GError **error)
 {
-    HbStreamRows *inflow = data;
+    HbStreamRows *stream_rows = data;
 
-    inflow->restore = restore;
+    stream_rows->restore = restore;
     if (!hb_restore_read_journal(restore, error))
         return FALSE;
-    hb_observers_begin_phase(inflow->options.observers, "loading rows as they come",
-                             hb_catalog_count_bytes(hb_stream_get_manifest(inflow->stream)->catalog));
-    for (guint i = 0; i < inflow->options.jobs * CHUNKS_A_SESSION; i++)
-        g_async_queue_push(inflow->places, inflow);
-    return run_both(inflow, error) && take_last_manifest(inflow, error);
+    hb_observers_begin_phase(stream_rows->options.observers, "loading rows as they come",
+                             hb_catalog_count_bytes(hb_stream_get_manifest(stream_rows->stream)->catalog));
+    for (guint i = 0; i < stream_rows->options.jobs * CHUNKS_A_SESSION; i++)
+        g_async_queue_push(stream_rows->places, stream_rows);
+    return run_both(stream_rows, error) && take_last_manifest(stream_rows, error);
 }
 
 /* ---- Life ---- */
 
 HbStreamRows *hb_stream_rows_new(HbStream *stream, const HbRestoreOptions *options)
 {
-    HbStreamRows *inflow = g_new0(HbStreamRows, 1);
+    HbStreamRows *stream_rows = g_new0(HbStreamRows, 1);
 
-    inflow->supply = (HbRowProvider){.load = load, .data = inflow};
-    inflow->stream = stream;
-    inflow->options = *options;
-    inflow->chunks = g_async_queue_new();
-    inflow->places = g_async_queue_new();
-    inflow->loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    g_mutex_init(&inflow->lock);
-    return inflow;
+    stream_rows->supply = (HbRowProvider){.load = load, .data = stream_rows};
+    stream_rows->stream = stream;
+    stream_rows->options = *options;
+    stream_rows->chunks = g_async_queue_new();
+    stream_rows->places = g_async_queue_new();
+    stream_rows->loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    g_mutex_init(&stream_rows->lock);
+    return stream_rows;
 }
 
-void hb_stream_rows_free(HbStreamRows *inflow)
+void hb_stream_rows_free(HbStreamRows *stream_rows)
 {
     HbStreamChunk *left;
 
-    if (inflow == NULL)
+    if (stream_rows == NULL)
         return;
-    while ((left = g_async_queue_try_pop(inflow->chunks)) != NULL) {
-        if (left != &inflow->end)
+    while ((left = g_async_queue_try_pop(stream_rows->chunks)) != NULL) {
+        if (left != &stream_rows->end)
             chunk_free(left);
     }
-    g_async_queue_unref(inflow->chunks);
-    g_async_queue_unref(inflow->places);
-    g_hash_table_unref(inflow->loaded);
-    g_mutex_clear(&inflow->lock);
-    g_free(inflow);
+    g_async_queue_unref(stream_rows->chunks);
+    g_async_queue_unref(stream_rows->places);
+    g_hash_table_unref(stream_rows->loaded);
+    g_mutex_clear(&stream_rows->lock);
+    g_free(stream_rows);
 }
 
-const HbRowProvider *hb_stream_rows_get_supply(const HbStreamRows *inflow)
+const HbRowProvider *hb_stream_rows_get_supply(const HbStreamRows *stream_rows)
 {
-    return &inflow->supply;
+    return &stream_rows->supply;
 }

@@ -23,13 +23,13 @@ typedef struct {
 /* Side by side, only what adds up is told: work with a total, under the lane's own number */
 static void forward(gpointer data, const HbEvent *event)
 {
-    const Lane *lane = data;
+    const Lane *worker = data;
     HbEvent copy = *event;
 
     if (event->type == HB_EVENT_PHASE && event->total == 0)
         return;
-    copy.worker = lane->number;
-    hb_observers_tell(lane->items->observers, &copy);
+    copy.worker = worker->number;
+    hb_observers_tell(worker->items->observers, &copy);
 }
 
 /* The next small item; FALSE if there is none, or one has failed */
@@ -61,16 +61,16 @@ static void keep_error(Items *items, GError *error)
 
 static gpointer run_lane(gpointer data)
 {
-    Lane *lane = data;
+    Lane *worker = data;
     HbObservers *observers = hb_observers_new();
     const HbDatabaseWorker one = {.jobs = 1, .observers = observers};
     GError *error = NULL;
     guint item;
 
-    hb_observers_add(observers, forward, lane);
-    while (take(lane->items, &item)) {
-        if (!lane->items->work(lane->items->data, item, &one, &error)) {
-            keep_error(lane->items, error);
+    hb_observers_add(observers, forward, worker);
+    while (take(worker->items, &item)) {
+        if (!worker->items->work(worker->items->data, item, &one, &error)) {
+            keep_error(worker->items, error);
             break;
         }
     }

@@ -16,7 +16,7 @@ typedef struct {
 } HbDatabaseWorker;
 
 /* One piece of work; FALSE ends the others as soon as they have done theirs. Called from several threads */
-typedef gboolean (*HbDatabaseTask)(gpointer data, guint item, const HbDatabaseWorker *lane, GError **error);
+typedef gboolean (*HbDatabaseTask)(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error);
 
 /*
  * What failed with items whose failure need not end the others. add() takes the failure; TRUE: the others go on. One

@@ -12,10 +12,10 @@ typedef struct {
     HbSnapshotSource *source; /* of a carry */
     HbCarry *carry;
     HbStream *stream; /* within that of the whole server */
-    HbStreamRows *inflow;
+    HbStreamRows *stream_rows;
     HbRestore *restore;
     HbRestoreResult result;
-} Passage;
+} DatabaseCarry;
 
 typedef struct {
     const HbSnapshotSourceOptions *from;
@@ -27,199 +27,201 @@ typedef struct {
     HbFailures failures;
     GMutex lock;     /* guards the teller and what follows */
     GPtrArray *open; /* Passage *: something failed that may only have come too early */
-} Carrying;
+} ServerCarry;
 
 /* ---- A passage ---- */
 
 static void passage_free(gpointer data)
 {
-    Passage *passage = data;
+    DatabaseCarry *database_carry = data;
 
-    hb_restore_result_clear(&passage->result);
-    hb_restore_free(passage->restore);
-    hb_carry_free(passage->carry);
-    hb_snapshot_source_free(passage->source);
-    hb_stream_rows_free(passage->inflow);
-    hb_stream_close(passage->stream);
-    g_free(passage);
+    hb_restore_result_clear(&database_carry->result);
+    hb_restore_free(database_carry->restore);
+    hb_carry_free(database_carry->carry);
+    hb_snapshot_source_free(database_carry->source);
+    hb_stream_rows_free(database_carry->stream_rows);
+    hb_stream_close(database_carry->stream);
+    g_free(database_carry);
 }
 
-static HbRestore *open_restore(const Carrying *carrying, Passage *passage, const HbDatabaseWorker *lane,
+static HbRestore *open_restore(const ServerCarry *job, DatabaseCarry *database_carry, const HbDatabaseWorker *worker,
                                gboolean with_users, GError **error)
 {
-    HbRestoreOptions options = *carrying->to;
+    HbRestoreOptions options = *job->to;
 
-    if (passage->source != NULL) {
-        options.manifest = passage->source->manifest;
-        options.source = passage->source->identity;
-        options.along = passage->source->along;
-        options.supply = hb_carry_get_supply(passage->carry);
+    if (database_carry->source != NULL) {
+        options.manifest = database_carry->source->manifest;
+        options.source = database_carry->source->identity;
+        options.pulled_in = database_carry->source->pulled_in;
+        options.supply = hb_carry_get_supply(database_carry->carry);
     } else {
-        options.manifest = hb_stream_get_manifest(passage->stream);
-        options.supply = hb_stream_rows_get_supply(passage->inflow);
+        options.manifest = hb_stream_get_manifest(database_carry->stream);
+        options.supply = hb_stream_rows_get_supply(database_carry->stream_rows);
     }
     options.part_of_server = TRUE;
     options.wishes.lenient = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
-    options.to.database = hb_adapt_database(&options.wishes, passage->name);
-    options.jobs = lane->jobs;
-    options.observers = lane->observers;
-    options.tentative = carrying->tentative;
+    options.to.database = hb_adapt_database(&options.wishes, database_carry->name);
+    options.jobs = worker->jobs;
+    options.observers = worker->observers;
+    options.tentative = job->tentative;
     return hb_restore_open(&options, error);
 }
 
 /* NULL on error. Users are the server's: a database's own list of them is needed only before those are there */
-static Passage *passage_new(const Carrying *carrying, const char *name, const HbDatabaseWorker *lane,
-                            gboolean with_users, GError **error)
+static DatabaseCarry *passage_new(const ServerCarry *job, const char *name, const HbDatabaseWorker *worker,
+                                  gboolean with_users, GError **error)
 {
-    Passage *passage = g_new0(Passage, 1);
+    DatabaseCarry *database_carry = g_new0(DatabaseCarry, 1);
 
-    passage->name = name;
-    passage->from = *carrying->from;
-    passage->from.from.database = name;
-    passage->from.jobs = lane->jobs;
-    passage->from.observers = lane->observers;
-    passage->source = hb_snapshot_source_new(&passage->from, error);
-    if (passage->source != NULL && hb_snapshot_source_read(passage->source, error)) {
-        passage->carry = hb_carry_new(passage->source);
-        passage->restore = open_restore(carrying, passage, lane, with_users, error);
+    database_carry->name = name;
+    database_carry->from = *job->from;
+    database_carry->from.from.database = name;
+    database_carry->from.jobs = worker->jobs;
+    database_carry->from.observers = worker->observers;
+    database_carry->source = hb_snapshot_source_new(&database_carry->from, error);
+    if (database_carry->source != NULL && hb_snapshot_source_read(database_carry->source, error)) {
+        database_carry->carry = hb_carry_new(database_carry->source);
+        database_carry->restore = open_restore(job, database_carry, worker, with_users, error);
     }
-    if (passage->restore == NULL) {
+    if (database_carry->restore == NULL) {
         g_prefix_error(error, "database %s: ", name);
-        g_clear_pointer(&passage, passage_free);
+        g_clear_pointer(&database_carry, passage_free);
     }
-    return passage;
+    return database_carry;
 }
 
 /* ---- Looking ---- */
 
-static gboolean look_at_database(const Carrying *carrying, const char *name, GError **blocked, GError **error)
+static gboolean look_at_database(const ServerCarry *job, const char *name, GError **blocked, GError **error)
 {
-    const HbDatabaseWorker lane = {carrying->to->jobs, carrying->to->observers};
-    Passage *passage = passage_new(carrying, name, &lane, TRUE, error);
+    const HbDatabaseWorker worker = {job->to->jobs, job->to->observers};
+    DatabaseCarry *database_carry = passage_new(job, name, &worker, TRUE, error);
 
-    if (passage == NULL)
+    if (database_carry == NULL)
         return FALSE;
-    carrying->teller->looked(carrying->teller->data, passage->restore);
-    if (hb_restore_is_blocked(passage->restore) && *blocked == NULL)
-        hb_restore_set_blocked_error(passage->restore, blocked);
-    passage_free(passage);
+    job->teller->looked(job->teller->data, database_carry->restore);
+    if (hb_restore_is_blocked(database_carry->restore) && *blocked == NULL)
+        hb_restore_set_blocked_error(database_carry->restore, blocked);
+    passage_free(database_carry);
     return TRUE;
 }
 
-static gboolean look_and_refuse(const Carrying *carrying, const HbRestore *server, GError **error)
+static gboolean look_and_refuse(const ServerCarry *job, const HbRestore *server, GError **error)
 {
     GError *blocked = NULL;
 
-    carrying->teller->looked(carrying->teller->data, server);
+    job->teller->looked(job->teller->data, server);
     if (hb_restore_is_blocked(server))
         hb_restore_set_blocked_error(server, &blocked);
-    for (guint i = 0; i < carrying->databases->len; i++) {
-        if (!look_at_database(carrying, g_array_index(carrying->databases, HbDatabase, i).name, &blocked, error)) {
+    for (guint i = 0; i < job->databases->len; i++) {
+        if (!look_at_database(job, g_array_index(job->databases, HbDatabase, i).name, &blocked, error)) {
             g_clear_error(&blocked);
             return FALSE;
         }
     }
     if (blocked != NULL)
         g_propagate_error(error, blocked);
-    return blocked == NULL && carrying->teller->agree(carrying->teller->data, error);
+    return blocked == NULL && job->teller->agree(job->teller->data, error);
 }
 
 /* ---- Carrying ---- */
 
-static gboolean run(Carrying *carrying, HbRestore *restore, HbRestoreResult *result, GError **error)
+static gboolean run(ServerCarry *job, HbRestore *restore, HbRestoreResult *result, GError **error)
 {
-    g_mutex_lock(&carrying->lock);
-    carrying->teller->about_to_restore(carrying->teller->data, restore, NULL);
-    g_mutex_unlock(&carrying->lock);
+    g_mutex_lock(&job->lock);
+    job->teller->about_to_restore(job->teller->data, restore, NULL);
+    g_mutex_unlock(&job->lock);
     return hb_restore_run(restore, result, error);
 }
 
-static void tell(Carrying *carrying, const HbRestore *restore, const HbRestoreResult *result)
+static void tell(ServerCarry *job, const HbRestore *restore, const HbRestoreResult *result)
 {
-    g_mutex_lock(&carrying->lock);
-    carrying->teller->restored(carrying->teller->data, restore, result);
-    g_mutex_unlock(&carrying->lock);
+    g_mutex_lock(&job->lock);
+    job->teller->restored(job->teller->data, restore, result);
+    g_mutex_unlock(&job->lock);
 }
 
 /* The server's journal knows nothing that a carry could go on from */
-static gboolean carry_users(Carrying *carrying, HbRestore *server, GError **error)
+static gboolean carry_users(ServerCarry *job, HbRestore *server, GError **error)
 {
     HbRestoreResult result = {0};
-    gboolean ok = run(carrying, server, &result, error);
+    gboolean ok = run(job, server, &result, error);
 
-    tell(carrying, server, &result);
+    tell(job, server, &result);
     hb_restore_result_clear(&result);
     return ok && hb_restore_close_journal(server, error);
 }
 
 /* What is left of a database in a stream goes by, so that the next one can be read; unless all ends anyway */
-static void pass_by(const Carrying *carrying, Passage *passage, GError **error)
+static void pass_by(const ServerCarry *job, DatabaseCarry *database_carry, GError **error)
 {
     g_autoptr(GError) broken = NULL;
 
-    if (passage->stream == NULL || hb_stop_is_set(carrying->to->stop) || hb_stream_skip(passage->stream, &broken))
+    if (database_carry->stream == NULL || hb_stop_is_set(job->to->stop) ||
+        hb_stream_skip(database_carry->stream, &broken))
         return;
     g_clear_error(error);
     g_propagate_error(error, g_steal_pointer(&broken));
 }
 
 /* Takes the passage */
-static gboolean bring(Carrying *carrying, Passage *passage, GError **error)
+static gboolean bring(ServerCarry *job, DatabaseCarry *database_carry, GError **error)
 {
-    gboolean ok = !hb_restore_is_blocked(passage->restore) || hb_restore_set_blocked_error(passage->restore, error);
-    if (ok && !run(carrying, passage->restore, &passage->result, error)) {
-        g_prefix_error(error, "database %s: ", passage->name);
-        tell(carrying, passage->restore, &passage->result);
+    gboolean ok =
+        !hb_restore_is_blocked(database_carry->restore) || hb_restore_set_blocked_error(database_carry->restore, error);
+    if (ok && !run(job, database_carry->restore, &database_carry->result, error)) {
+        g_prefix_error(error, "database %s: ", database_carry->name);
+        tell(job, database_carry->restore, &database_carry->result);
         ok = FALSE;
     }
     if (!ok) {
-        pass_by(carrying, passage, error);
-    } else if (hb_restore_is_finished(passage->restore) || !carrying->tentative) {
-        tell(carrying, passage->restore, &passage->result);
+        pass_by(job, database_carry, error);
+    } else if (hb_restore_is_finished(database_carry->restore) || !job->tentative) {
+        tell(job, database_carry->restore, &database_carry->result);
     } else {
-        g_mutex_lock(&carrying->lock);
-        g_ptr_array_add(carrying->open, g_steal_pointer(&passage));
-        g_mutex_unlock(&carrying->lock);
+        g_mutex_lock(&job->lock);
+        g_ptr_array_add(job->open, g_steal_pointer(&database_carry));
+        g_mutex_unlock(&job->lock);
     }
-    if (passage != NULL)
-        passage_free(passage);
+    if (database_carry != NULL)
+        passage_free(database_carry);
     return ok;
 }
 
-static gboolean carry_database(gpointer data, guint item, const HbDatabaseWorker *lane, GError **error)
+static gboolean carry_database(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
-    Carrying *carrying = data;
+    ServerCarry *job = data;
     GError *failure = NULL;
-    Passage *passage =
-        passage_new(carrying, g_array_index(carrying->databases, HbDatabase, item).name, lane, FALSE, &failure);
+    DatabaseCarry *database_carry =
+        passage_new(job, g_array_index(job->databases, HbDatabase, item).name, worker, FALSE, &failure);
 
-    return (passage != NULL && bring(carrying, passage, &failure)) ||
-           hb_failures_add(&carrying->failures, failure, error);
+    return (database_carry != NULL && bring(job, database_carry, &failure)) ||
+           hb_failures_add(&job->failures, failure, error);
 }
 
-static gboolean carry_databases(Carrying *carrying, GError **error)
+static gboolean carry_databases(ServerCarry *job, GError **error)
 {
-    g_autofree guint64 *bytes = g_new(guint64, carrying->databases->len);
+    g_autofree guint64 *bytes = g_new(guint64, job->databases->len);
 
-    for (guint i = 0; i < carrying->databases->len; i++)
-        bytes[i] = g_array_index(carrying->databases, HbDatabase, i).bytes;
-    return hb_database_pool_run(bytes, carrying->databases->len, carrying->to->jobs, carrying->to->observers,
-                                carry_database, carrying, error);
+    for (guint i = 0; i < job->databases->len; i++)
+        bytes[i] = g_array_index(job->databases, HbDatabase, i).bytes;
+    return hb_database_pool_run(bytes, job->databases->len, job->to->jobs, job->to->observers, carry_database, job,
+                                error);
 }
 
 /* Another turn for one database; in the last one, what still fails is told */
-static gboolean go_on(Carrying *carrying, Passage *passage, gboolean last, GError **error)
+static gboolean go_on(ServerCarry *job, DatabaseCarry *database_carry, gboolean last, GError **error)
 {
     gboolean ok;
 
-    hb_restore_result_clear(&passage->result);
+    hb_restore_result_clear(&database_carry->result);
     /* Those of the lane are gone */
-    ok = hb_restore_go_on(passage->restore, !last, carrying->to->observers, &passage->result, error);
+    ok = hb_restore_go_on(database_carry->restore, !last, job->to->observers, &database_carry->result, error);
     if (!ok)
-        g_prefix_error(error, "database %s: ", passage->name);
-    if (last || !ok || hb_restore_is_finished(passage->restore))
-        tell(carrying, passage->restore, &passage->result);
+        g_prefix_error(error, "database %s: ", database_carry->name);
+    if (last || !ok || hb_restore_is_finished(database_carry->restore))
+        tell(job, database_carry->restore, &database_carry->result);
     return ok;
 }
 
@@ -227,55 +229,55 @@ static gboolean go_on(Carrying *carrying, Passage *passage, gboolean last, GErro
  * Where databases refer to each other, what fails in the first turn may only come too early. There are further turns
  * as long as each of them finishes a database.
  */
-static gboolean take_turns(Carrying *carrying, GError **error)
+static gboolean take_turns(ServerCarry *job, GError **error)
 {
     guint before = G_MAXUINT;
 
-    while (carrying->open->len > 0) {
-        const gboolean last = carrying->open->len == before;
-        before = carrying->open->len;
-        for (guint i = carrying->open->len; i-- > 0;) {
-            Passage *passage = carrying->open->pdata[i];
+    while (job->open->len > 0) {
+        const gboolean last = job->open->len == before;
+        before = job->open->len;
+        for (guint i = job->open->len; i-- > 0;) {
+            DatabaseCarry *database_carry = job->open->pdata[i];
             GError *failure = NULL;
-            const gboolean ok = go_on(carrying, passage, last, &failure);
-            if (!ok && !hb_failures_add(&carrying->failures, failure, error))
+            const gboolean ok = go_on(job, database_carry, last, &failure);
+            if (!ok && !hb_failures_add(&job->failures, failure, error))
                 return FALSE;
-            if (!ok || last || hb_restore_is_finished(passage->restore))
-                g_ptr_array_remove_index(carrying->open, i);
+            if (!ok || last || hb_restore_is_finished(database_carry->restore))
+                g_ptr_array_remove_index(job->open, i);
         }
     }
-    return hb_failures_tell(&carrying->failures, error);
+    return hb_failures_tell(&job->failures, error);
 }
 
 /* ---- Out of a stream ---- */
 
 /* Takes the stream */
-static gboolean take_database(Carrying *carrying, HbStream *stream, GError **error)
+static gboolean take_database(ServerCarry *job, HbStream *stream, GError **error)
 {
-    const HbDatabaseWorker lane = {carrying->to->jobs, carrying->to->observers};
-    Passage *passage = g_new0(Passage, 1);
+    const HbDatabaseWorker worker = {job->to->jobs, job->to->observers};
+    DatabaseCarry *database_carry = g_new0(DatabaseCarry, 1);
 
-    passage->name = hb_stream_get_manifest(stream)->database;
-    passage->stream = stream;
-    if (!hb_selection_takes_database(carrying->to->choice, passage->name)) {
+    database_carry->name = hb_stream_get_manifest(stream)->database;
+    database_carry->stream = stream;
+    if (!hb_selection_takes_database(job->to->selection, database_carry->name)) {
         gboolean skipped = hb_stream_skip(stream, error);
-        passage_free(passage);
+        passage_free(database_carry);
         return skipped;
     }
-    passage->inflow = hb_stream_rows_new(stream, carrying->to);
-    passage->restore = open_restore(carrying, passage, &lane, FALSE, error);
-    if (passage->restore != NULL) {
-        carrying->teller->looked(carrying->teller->data, passage->restore);
-        if (hb_restore_is_blocked(passage->restore) || carrying->teller->agree(carrying->teller->data, error))
-            return bring(carrying, passage, error);
+    database_carry->stream_rows = hb_stream_rows_new(stream, job->to);
+    database_carry->restore = open_restore(job, database_carry, &worker, FALSE, error);
+    if (database_carry->restore != NULL) {
+        job->teller->looked(job->teller->data, database_carry->restore);
+        if (hb_restore_is_blocked(database_carry->restore) || job->teller->agree(job->teller->data, error))
+            return bring(job, database_carry, error);
     }
-    g_prefix_error(error, "database %s: ", passage->name);
-    pass_by(carrying, passage, error);
-    passage_free(passage);
+    g_prefix_error(error, "database %s: ", database_carry->name);
+    pass_by(job, database_carry, error);
+    passage_free(database_carry);
     return FALSE;
 }
 
-static gboolean take_databases(Carrying *carrying, HbStream *stream, GError **error)
+static gboolean take_databases(ServerCarry *job, HbStream *stream, GError **error)
 {
     HbStream *inner;
 
@@ -285,103 +287,102 @@ static gboolean take_databases(Carrying *carrying, HbStream *stream, GError **er
             return FALSE;
         if (inner == NULL)
             return TRUE;
-        if (take_database(carrying, inner, &failure))
+        if (take_database(job, inner, &failure))
             continue;
-        if (hb_stop_is_set(carrying->to->stop)) {
+        if (hb_stop_is_set(job->to->stop)) {
             g_propagate_error(error, failure);
             return FALSE;
         }
-        if (!hb_failures_add(&carrying->failures, failure, error))
+        if (!hb_failures_add(&job->failures, failure, error))
             return FALSE;
     }
 }
 
 /* ---- The whole ---- */
 
-static HbRestore *open_server(const Carrying *carrying, GError **error)
+static HbRestore *open_server(const ServerCarry *job, GError **error)
 {
-    HbRestoreOptions options = *carrying->to;
+    HbRestoreOptions options = *job->to;
 
-    options.manifest = carrying->manifest;
+    options.manifest = job->manifest;
     options.whole_server = TRUE;
     options.wishes.lenient = TRUE;
     options.analyze = FALSE;
     return hb_restore_open(&options, error);
 }
 
-static gboolean carry(Carrying *carrying, GError **error)
+static gboolean carry(ServerCarry *job, GError **error)
 {
     HbRestore *server = NULL;
     HbManifest *manifest = hb_manifest_new();
     gboolean ok;
 
     hb_manifest_hold_members(manifest);
-    carrying->manifest = manifest;
-    ok = hb_whole_server_read(carrying->from, manifest, &carrying->databases, error) &&
-         (server = open_server(carrying, error)) != NULL && look_and_refuse(carrying, server, error) &&
-         carry_users(carrying, server, error) && carry_databases(carrying, error) && take_turns(carrying, error);
+    job->manifest = manifest;
+    ok = hb_whole_server_read(job->from, manifest, &job->databases, error) &&
+         (server = open_server(job, error)) != NULL && look_and_refuse(job, server, error) &&
+         carry_users(job, server, error) && carry_databases(job, error) && take_turns(job, error);
 
     hb_restore_free(server);
     hb_manifest_free(manifest);
     return ok;
 }
 
-static gboolean take(Carrying *carrying, HbStream *stream, GError **error)
+static gboolean take(ServerCarry *job, HbStream *stream, GError **error)
 {
     HbRestore *server;
     gboolean ok;
 
-    carrying->manifest = hb_stream_get_manifest(stream);
-    server = open_server(carrying, error);
+    job->manifest = hb_stream_get_manifest(stream);
+    server = open_server(job, error);
     if (server == NULL)
         return FALSE;
-    carrying->teller->looked(carrying->teller->data, server);
+    job->teller->looked(job->teller->data, server);
     ok = !hb_restore_is_blocked(server) || hb_restore_set_blocked_error(server, error);
-    ok = ok && carry_users(carrying, server, error) && take_databases(carrying, stream, error) &&
-         take_turns(carrying, error);
+    ok = ok && carry_users(job, server, error) && take_databases(job, stream, error) && take_turns(job, error);
     hb_restore_free(server);
     return ok;
 }
 
-static void carrying_init(Carrying *carrying, const HbRestoreOptions *to, const HbServerCallbacks *teller)
+static void carrying_init(ServerCarry *job, const HbRestoreOptions *to, const HbServerCallbacks *teller)
 {
-    *carrying = (Carrying){.to = to,
-                           .teller = teller,
-                           .tentative = to->engine->traits.cross_database_needs,
-                           .open = g_ptr_array_new_with_free_func(passage_free)};
-    g_mutex_init(&carrying->lock);
-    hb_failures_init(&carrying->failures);
+    *job = (ServerCarry){.to = to,
+                         .teller = teller,
+                         .tentative = to->engine->traits.cross_database_needs,
+                         .open = g_ptr_array_new_with_free_func(passage_free)};
+    g_mutex_init(&job->lock);
+    hb_failures_init(&job->failures);
 }
 
-static void carrying_clear(Carrying *carrying)
+static void carrying_clear(ServerCarry *job)
 {
-    g_ptr_array_unref(carrying->open);
-    g_clear_pointer(&carrying->databases, g_array_unref);
-    hb_failures_clear(&carrying->failures);
-    g_mutex_clear(&carrying->lock);
+    g_ptr_array_unref(job->open);
+    g_clear_pointer(&job->databases, g_array_unref);
+    hb_failures_clear(&job->failures);
+    g_mutex_clear(&job->lock);
 }
 
 gboolean hb_whole_server_carry(const HbSnapshotSourceOptions *from, const HbRestoreOptions *to,
                                const HbServerCallbacks *teller, GError **error)
 {
-    Carrying carrying;
+    ServerCarry job;
     gboolean ok;
 
-    carrying_init(&carrying, to, teller);
-    carrying.from = from;
-    ok = carry(&carrying, error);
-    carrying_clear(&carrying);
+    carrying_init(&job, to, teller);
+    job.from = from;
+    ok = carry(&job, error);
+    carrying_clear(&job);
     return ok;
 }
 
 gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbServerCallbacks *teller,
                               GError **error)
 {
-    Carrying carrying;
+    ServerCarry job;
     gboolean ok;
 
-    carrying_init(&carrying, to, teller);
-    ok = take(&carrying, stream, error);
-    carrying_clear(&carrying);
+    carrying_init(&job, to, teller);
+    ok = take(&job, stream, error);
+    carrying_clear(&job);
     return ok;
 }

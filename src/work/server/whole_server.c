@@ -20,11 +20,12 @@ typedef struct {
     GArray *databases; /* HbDatabase: those that are taken */
     GMutex lock;       /* guards manifest, writer's members and teller */
     GHashTable *bytes; /* name of a database that is done, borrowed, to guint64 *: of its rows */
-} Making;
+} ServerDump;
 
-static gboolean choose_for_server(const HbSelection *choice, const HbEngine *engine, HbCatalog *catalog, GError **error)
+static gboolean select_for_server(const HbSelection *selection, const HbEngine *engine, HbCatalog *catalog,
+                                  GError **error)
 {
-    g_autoptr(HbSelection) for_server = hb_selection_new_for_server(choice);
+    g_autoptr(HbSelection) for_server = hb_selection_new_for_server(selection);
 
     return hb_selection_apply(for_server, catalog, engine->dialect, FALSE, NULL, error);
 }
@@ -36,7 +37,7 @@ static gboolean read_databases(const HbSnapshotSourceOptions *options, HbSession
     if (*databases == NULL)
         return FALSE;
     for (guint i = (*databases)->len; i-- > 0;) {
-        if (!hb_selection_takes_database(options->choice, g_array_index(*databases, HbDatabase, i).name))
+        if (!hb_selection_takes_database(options->selection, g_array_index(*databases, HbDatabase, i).name))
             g_array_remove_index(*databases, i);
     }
     return (*databases)->len > 0 || hb_error_set(error, HB_ERROR_USAGE, "`hornbeam survey SERVER` lists the databases",
@@ -55,7 +56,7 @@ static gboolean read_server(const HbSnapshotSourceOptions *options, HbSession *s
     manifest->snapshot_time = g_strdup(manifest->created);
     manifest->catalog = options->engine->source->read_server(session, options->parts, error);
     return manifest->catalog != NULL && hb_order_arrange(manifest->catalog, error) &&
-           choose_for_server(options->choice, options->engine, manifest->catalog, error) &&
+           select_for_server(options->selection, options->engine, manifest->catalog, error) &&
            read_databases(options, session, manifest->address, databases, error);
 }
 
@@ -74,7 +75,7 @@ gboolean hb_whole_server_read(const HbSnapshotSourceOptions *options, HbManifest
 }
 
 /* A database that does not let us in is named; the others go on */
-static gboolean leave_out(Making *making, const char *database, GError *cause, GError **error)
+static gboolean leave_out(ServerDump *job, const char *database, GError *cause, GError **error)
 {
     g_autofree char *what = NULL;
 
@@ -83,109 +84,108 @@ static gboolean leave_out(Making *making, const char *database, GError *cause, G
         return FALSE;
     }
     what = g_strdup_printf("database %s", database);
-    g_mutex_lock(&making->lock);
-    hb_catalog_add_omission(making->manifest->catalog, what, cause->message);
-    g_mutex_unlock(&making->lock);
+    g_mutex_lock(&job->lock);
+    hb_catalog_add_omission(job->manifest->catalog, what, cause->message);
+    g_mutex_unlock(&job->lock);
     g_error_free(cause);
     return TRUE;
 }
 
-static void note_dumped(Making *making, const char *database, const HbManifest *manifest, gint64 start)
+static void note_dumped(ServerDump *job, const char *database, const HbManifest *manifest, gint64 start)
 {
     guint64 bytes = hb_manifest_count_bytes(manifest);
 
-    g_mutex_lock(&making->lock);
-    g_hash_table_insert(making->bytes, (gpointer)database, g_memdup2(&bytes, sizeof bytes));
-    making->teller->dumped(making->teller->data, manifest, making->options->path,
-                           (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
-    g_mutex_unlock(&making->lock);
+    g_mutex_lock(&job->lock);
+    g_hash_table_insert(job->bytes, (gpointer)database, g_memdup2(&bytes, sizeof bytes));
+    job->teller->dumped(job->teller->data, manifest, job->options->path,
+                        (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+    g_mutex_unlock(&job->lock);
 }
 
-static gboolean dump_database(gpointer data, guint item, const HbDatabaseWorker *lane, GError **error)
+static gboolean dump_database(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
-    Making *making = data;
-    const char *database = g_array_index(making->databases, HbDatabase, item).name;
+    ServerDump *job = data;
+    const char *database = g_array_index(job->databases, HbDatabase, item).name;
     gint64 start = g_get_monotonic_time();
-    HbDumpOptions options = *making->options;
+    HbDumpOptions options = *job->options;
     g_autoptr(HbManifest) manifest = NULL;
     GError *cause = NULL;
 
-    hb_observers_note(making->options->source.observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database,
-                      item + 1, making->databases->len);
+    hb_observers_note(job->options->source.observers, HB_SEVERITY_NOTE, NULL, "database %s (%u of %u)", database,
+                      item + 1, job->databases->len);
     options.source.from.database = database;
-    options.outer = making->writer;
-    options.source.jobs = lane->jobs;
-    options.source.observers = lane->observers;
+    options.outer = job->writer;
+    options.source.jobs = worker->jobs;
+    options.source.observers = worker->observers;
     manifest = hb_dump_run(&options, &cause);
     if (manifest == NULL)
-        return leave_out(making, database, cause, error);
-    note_dumped(making, database, manifest, start);
+        return leave_out(job, database, cause, error);
+    note_dumped(job, database, manifest, start);
     return TRUE;
 }
 
-static gboolean dump_side_by_side(Making *making, GError **error)
+static gboolean dump_side_by_side(ServerDump *job, GError **error)
 {
-    g_autofree guint64 *bytes = g_new(guint64, making->databases->len);
+    g_autofree guint64 *bytes = g_new(guint64, job->databases->len);
 
-    for (guint i = 0; i < making->databases->len; i++)
-        bytes[i] = g_array_index(making->databases, HbDatabase, i).bytes;
-    return hb_database_pool_run(bytes, making->databases->len, making->options->source.jobs,
-                                making->options->source.observers, dump_database, making, error);
+    for (guint i = 0; i < job->databases->len; i++)
+        bytes[i] = g_array_index(job->databases, HbDatabase, i).bytes;
+    return hb_database_pool_run(bytes, job->databases->len, job->options->source.jobs, job->options->source.observers,
+                                dump_database, job, error);
 }
 
-static gboolean dump_one_by_one(Making *making, GError **error)
+static gboolean dump_one_by_one(ServerDump *job, GError **error)
 {
-    const HbDatabaseWorker lane = {making->options->source.jobs, making->options->source.observers};
+    const HbDatabaseWorker worker = {job->options->source.jobs, job->options->source.observers};
 
-    for (guint i = 0; i < making->databases->len; i++) {
-        if (!dump_database(making, i, &lane, error))
+    for (guint i = 0; i < job->databases->len; i++) {
+        if (!dump_database(job, i, &worker, error))
             return FALSE;
     }
     return TRUE;
 }
 
 /* Who reads a stream reads one database after the other */
-static gboolean dump_databases(Making *making, GError **error)
+static gboolean dump_databases(ServerDump *job, GError **error)
 {
-    if (!(hb_folder_is_stream(making->options->path) ? dump_one_by_one(making, error)
-                                                     : dump_side_by_side(making, error)))
+    if (!(hb_folder_is_stream(job->options->path) ? dump_one_by_one(job, error) : dump_side_by_side(job, error)))
         return FALSE;
-    for (guint i = 0; i < making->databases->len; i++) {
-        const char *name = g_array_index(making->databases, HbDatabase, i).name;
-        const guint64 *text = g_hash_table_lookup(making->bytes, name);
+    for (guint i = 0; i < job->databases->len; i++) {
+        const char *name = g_array_index(job->databases, HbDatabase, i).name;
+        const guint64 *text = g_hash_table_lookup(job->bytes, name);
         if (text != NULL)
-            hb_writer_add_member(making->writer, name, *text);
+            hb_writer_add_member(job->writer, name, *text);
     }
     return TRUE;
 }
 
-static gboolean make(Making *making, GError **error)
+static gboolean make(ServerDump *job, GError **error)
 {
-    const HbDumpOptions *options = making->options;
+    const HbDumpOptions *options = job->options;
 
-    if (!hb_whole_server_read(&options->source, making->manifest, &making->databases, error))
+    if (!hb_whole_server_read(&options->source, job->manifest, &job->databases, error))
         return FALSE;
-    making->writer = hb_writer_open(options->path, making->manifest, options->source.engine->dialect->preamble, error);
-    return making->writer != NULL && hb_writer_begin_rows(making->writer, error) && dump_databases(making, error) &&
-           hb_writer_finish(g_steal_pointer(&making->writer), error);
+    job->writer = hb_writer_open(options->path, job->manifest, options->source.engine->dialect->preamble, error);
+    return job->writer != NULL && hb_writer_begin_rows(job->writer, error) && dump_databases(job, error) &&
+           hb_writer_finish(g_steal_pointer(&job->writer), error);
 }
 
 HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbServerCallbacks *teller, GError **error)
 {
-    Making making = {.options = options, .teller = teller, .manifest = hb_manifest_new()};
+    ServerDump job = {.options = options, .teller = teller, .manifest = hb_manifest_new()};
     gboolean ok;
 
-    g_mutex_init(&making.lock);
-    making.bytes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
-    hb_manifest_hold_members(making.manifest);
-    ok = make(&making, error);
-    hb_writer_discard(making.writer);
-    g_hash_table_unref(making.bytes);
-    g_clear_pointer(&making.databases, g_array_unref);
-    g_mutex_clear(&making.lock);
+    g_mutex_init(&job.lock);
+    job.bytes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    hb_manifest_hold_members(job.manifest);
+    ok = make(&job, error);
+    hb_writer_discard(job.writer);
+    g_hash_table_unref(job.bytes);
+    g_clear_pointer(&job.databases, g_array_unref);
+    g_mutex_clear(&job.lock);
     if (!ok)
-        g_clear_pointer(&making.manifest, hb_manifest_free);
-    return making.manifest;
+        g_clear_pointer(&job.manifest, hb_manifest_free);
+    return job.manifest;
 }
 
 /* ---- Restore ---- */
@@ -199,25 +199,25 @@ typedef struct {
     HbRestore *server;  /* users and tablespaces; its journal also knows the databases that are finished */
     HbFailures failures;
     GMutex lock; /* guards the teller, and that journal */
-} Restoring;
+} ServerRestore;
 
 static char *key_of(const HbMember *member)
 {
     return g_strdup_printf("database %s", member->name);
 }
 
-static gboolean is_finished(const Restoring *restoring, const HbMember *member)
+static gboolean is_finished(const ServerRestore *job, const HbMember *member)
 {
     g_autofree char *key = key_of(member);
 
-    return restoring->server != NULL && hb_restore_is_noted(restoring->server, key);
+    return job->server != NULL && hb_restore_is_noted(job->server, key);
 }
 
 /* Users are the server's: a database's own list of them is needed only before those are there */
-static HbRestore *open_member(Restoring *restoring, const HbMember *member, const HbDatabaseWorker *lane,
+static HbRestore *open_member(ServerRestore *job, const HbMember *member, const HbDatabaseWorker *worker,
                               gboolean with_users, HbReader **dump, GError **error)
 {
-    HbRestoreOptions options = *restoring->options;
+    HbRestoreOptions options = *job->options;
 
     *dump = hb_reader_open_member(options.dump, member, error);
     if (*dump == NULL)
@@ -228,73 +228,73 @@ static HbRestore *open_member(Restoring *restoring, const HbMember *member, cons
     options.wishes.lenient = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
     options.to.database = hb_adapt_database(&options.wishes, member->name);
-    options.jobs = lane->jobs;
-    options.observers = lane->observers;
-    options.tentative = restoring->tentative;
-    options.resume = options.resume || restoring->again;
+    options.jobs = worker->jobs;
+    options.observers = worker->observers;
+    options.tentative = job->tentative;
+    options.resume = options.resume || job->again;
     return hb_restore_open(&options, error);
 }
 
-static gboolean run(Restoring *restoring, HbRestore *restore, const HbReader *dump, GError **error)
+static gboolean run(ServerRestore *job, HbRestore *restore, const HbReader *dump, GError **error)
 {
     HbRestoreResult result = {0};
     gboolean ok;
 
-    g_mutex_lock(&restoring->lock);
-    if (!restoring->again)
-        restoring->teller->about_to_restore(restoring->teller->data, restore, dump);
-    g_mutex_unlock(&restoring->lock);
+    g_mutex_lock(&job->lock);
+    if (!job->again)
+        job->teller->about_to_restore(job->teller->data, restore, dump);
+    g_mutex_unlock(&job->lock);
     ok = hb_restore_run(restore, &result, error);
-    g_mutex_lock(&restoring->lock);
-    if (!restoring->tentative || hb_restore_is_finished(restore) || !ok)
-        restoring->teller->restored(restoring->teller->data, restore, &result);
-    g_mutex_unlock(&restoring->lock);
+    g_mutex_lock(&job->lock);
+    if (!job->tentative || hb_restore_is_finished(restore) || !ok)
+        job->teller->restored(job->teller->data, restore, &result);
+    g_mutex_unlock(&job->lock);
     hb_restore_result_clear(&result);
     return ok;
 }
 
-static gboolean note_finished(Restoring *restoring, const HbMember *member, GError **error)
+static gboolean note_finished(ServerRestore *job, const HbMember *member, GError **error)
 {
     g_autofree char *key = key_of(member);
     gboolean ok;
 
-    g_mutex_lock(&restoring->lock);
-    ok = hb_restore_note(restoring->server, key, error);
-    g_mutex_unlock(&restoring->lock);
+    g_mutex_lock(&job->lock);
+    ok = hb_restore_note(job->server, key, error);
+    g_mutex_unlock(&job->lock);
     return ok;
 }
 
 /* FALSE only if the work cannot go on; what failed in this database alone keeps it unfinished */
-static gboolean restore_member(Restoring *restoring, const HbMember *member, const HbDatabaseWorker *lane,
+static gboolean restore_member(ServerRestore *job, const HbMember *member, const HbDatabaseWorker *worker,
                                gboolean noted, GError **error)
 {
     HbReader *dump = NULL;
-    HbRestore *restore = open_member(restoring, member, lane, FALSE, &dump, error);
-    gboolean ok = restore != NULL && run(restoring, restore, dump, error);
+    HbRestore *restore = open_member(job, member, worker, FALSE, &dump, error);
+    gboolean ok = restore != NULL && run(job, restore, dump, error);
 
     if (ok && noted && hb_restore_is_finished(restore))
-        ok = note_finished(restoring, member, error);
+        ok = note_finished(job, member, error);
     hb_restore_free(restore);
     hb_reader_close(dump);
     return ok;
 }
 
-static gboolean holds_journal(const Restoring *restoring, const HbMember *member)
+static gboolean holds_journal(const ServerRestore *job, const HbMember *member)
 {
-    const char *name = hb_adapt_database(&restoring->options->wishes, member->name);
+    const char *name = hb_adapt_database(&job->options->wishes, member->name);
 
-    return strcmp(name, hb_restore_get_database(restoring->server)) == 0;
+    return strcmp(name, hb_restore_get_database(job->server)) == 0;
 }
 
 /* Those that are taken and not finished: HbMember *, the caller's. The one that holds the journal only if asked for */
-static GPtrArray *list_open(const Restoring *restoring, gboolean with_journals_own)
+static GPtrArray *list_open(const ServerRestore *job, gboolean with_journals_own)
 {
     GPtrArray *open = g_ptr_array_new();
 
-    for (guint i = 0; i < restoring->manifest->members->len; i++) {
-        HbMember *member = restoring->manifest->members->pdata[i];
-        if (hb_selection_takes_database(restoring->options->choice, member->name) && !is_finished(restoring, member) &&
-            (with_journals_own || !holds_journal(restoring, member)))
+    for (guint i = 0; i < job->manifest->members->len; i++) {
+        HbMember *member = job->manifest->members->pdata[i];
+        if (hb_selection_takes_database(job->options->selection, member->name) && !is_finished(job, member) &&
+            (with_journals_own || !holds_journal(job, member)))
             g_ptr_array_add(open, member);
     }
     return open;
@@ -307,20 +307,20 @@ static void name_database(GError **error, const HbMember *member)
 }
 
 /* Those that speak against it are told together; *blocked then names the first */
-static gboolean look_at_all(Restoring *restoring, GError **blocked, GError **error)
+static gboolean look_at_all(ServerRestore *job, GError **blocked, GError **error)
 {
-    g_autoptr(GPtrArray) open = list_open(restoring, !hb_restore_is_resumed(restoring->server));
-    const HbDatabaseWorker lane = {.jobs = restoring->options->jobs};
+    g_autoptr(GPtrArray) open = list_open(job, !hb_restore_is_resumed(job->server));
+    const HbDatabaseWorker worker = {.jobs = job->options->jobs};
 
-    restoring->teller->looked(restoring->teller->data, restoring->server);
-    if (hb_restore_is_blocked(restoring->server))
-        hb_restore_set_blocked_error(restoring->server, blocked);
+    job->teller->looked(job->teller->data, job->server);
+    if (hb_restore_is_blocked(job->server))
+        hb_restore_set_blocked_error(job->server, blocked);
     for (guint i = 0; i < open->len; i++) {
         HbReader *dump = NULL;
-        HbRestore *restore = open_member(restoring, open->pdata[i], &lane, TRUE, &dump, error);
+        HbRestore *restore = open_member(job, open->pdata[i], &worker, TRUE, &dump, error);
         gboolean ok = restore != NULL;
         if (ok)
-            restoring->teller->looked(restoring->teller->data, restore);
+            job->teller->looked(job->teller->data, restore);
         if (ok && hb_restore_is_blocked(restore) && *blocked == NULL)
             hb_restore_set_blocked_error(restore, blocked);
         hb_restore_free(restore);
@@ -333,11 +333,11 @@ static gboolean look_at_all(Restoring *restoring, GError **blocked, GError **err
     return TRUE;
 }
 
-static gboolean look_and_refuse(Restoring *restoring, GError **error)
+static gboolean look_and_refuse(ServerRestore *job, GError **error)
 {
     GError *blocked = NULL;
 
-    if (!look_at_all(restoring, &blocked, error)) {
+    if (!look_at_all(job, &blocked, error)) {
         g_clear_error(&blocked);
         return FALSE;
     }
@@ -347,112 +347,112 @@ static gboolean look_and_refuse(Restoring *restoring, GError **error)
 }
 
 typedef struct {
-    Restoring *restoring;
+    ServerRestore *job;
     GPtrArray *open; /* HbMember * */
 } OpenMembers;
 
-static gboolean restore_item(gpointer data, guint item, const HbDatabaseWorker *lane, GError **error)
+static gboolean restore_item(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
     const OpenMembers *members = data;
     GError *failure = NULL;
 
-    if (restore_member(members->restoring, members->open->pdata[item], lane, TRUE, &failure))
+    if (restore_member(members->job, members->open->pdata[item], worker, TRUE, &failure))
         return TRUE;
     name_database(&failure, members->open->pdata[item]);
-    return hb_failures_add(&members->restoring->failures, failure, error);
+    return hb_failures_add(&members->job->failures, failure, error);
 }
 
-static gboolean restore_open(Restoring *restoring, GPtrArray *open, GError **error)
+static gboolean restore_open(ServerRestore *job, GPtrArray *open, GError **error)
 {
     g_autofree guint64 *bytes = g_new(guint64, open->len + 1);
-    OpenMembers members = {restoring, open};
+    OpenMembers members = {job, open};
 
     for (guint i = 0; i < open->len; i++)
         bytes[i] = ((HbMember *)open->pdata[i])->bytes;
-    return hb_database_pool_run(bytes, open->len, restoring->options->jobs, restoring->options->observers, restore_item,
-                                &members, error);
+    return hb_database_pool_run(bytes, open->len, job->options->jobs, job->options->observers, restore_item, &members,
+                                error);
 }
 
 /*
  * Where databases refer to each other, what fails in the first turn may only come too early. There are further turns
  * as long as each of them finishes a database; then what still fails is told.
  */
-static gboolean restore_databases(Restoring *restoring, GError **error)
+static gboolean restore_databases(ServerRestore *job, GError **error)
 {
     guint left = G_MAXUINT;
 
-    restoring->tentative = restoring->options->engine->traits.cross_database_needs;
+    job->tentative = job->options->engine->traits.cross_database_needs;
     for (;;) {
-        g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
-        gboolean last = open->len == left || !restoring->tentative;
+        g_autoptr(GPtrArray) open = list_open(job, FALSE);
+        gboolean last = open->len == left || !job->tentative;
         if (open->len == 0)
             return TRUE;
-        restoring->tentative = restoring->tentative && !last;
-        if (!restore_open(restoring, open, error))
+        job->tentative = job->tentative && !last;
+        if (!restore_open(job, open, error))
             return FALSE;
-        if (!hb_failures_tell(&restoring->failures, error))
+        if (!hb_failures_tell(&job->failures, error))
             return FALSE;
         if (last)
             return TRUE;
         left = open->len;
-        restoring->again = TRUE;
+        job->again = TRUE;
     }
 }
 
 /* The database in which the server's journal stands comes when that is gone */
-static gboolean restore_last(Restoring *restoring, GError **error)
+static gboolean restore_last(ServerRestore *job, GError **error)
 {
-    const HbDatabaseWorker lane = {.jobs = restoring->options->jobs, .observers = restoring->options->observers};
+    const HbDatabaseWorker worker = {.jobs = job->options->jobs, .observers = job->options->observers};
 
-    for (guint i = 0; i < restoring->manifest->members->len; i++) {
-        const HbMember *member = restoring->manifest->members->pdata[i];
-        if (hb_selection_takes_database(restoring->options->choice, member->name) && holds_journal(restoring, member))
-            return restore_member(restoring, member, &lane, FALSE, error);
+    for (guint i = 0; i < job->manifest->members->len; i++) {
+        const HbMember *member = job->manifest->members->pdata[i];
+        if (hb_selection_takes_database(job->options->selection, member->name) && holds_journal(job, member))
+            return restore_member(job, member, &worker, FALSE, error);
     }
     return TRUE;
 }
 
-static gboolean is_everything_finished(const Restoring *restoring)
+static gboolean is_everything_finished(const ServerRestore *job)
 {
-    g_autoptr(GPtrArray) open = list_open(restoring, FALSE);
+    g_autoptr(GPtrArray) open = list_open(job, FALSE);
 
-    return open->len == 0 && hb_restore_is_finished(restoring->server);
+    return open->len == 0 && hb_restore_is_finished(job->server);
 }
 
-static gboolean restore_all(Restoring *restoring, GError **error)
+static gboolean restore_all(ServerRestore *job, GError **error)
 {
-    if (!look_and_refuse(restoring, error) || !restoring->teller->agree(restoring->teller->data, error) ||
-        !run(restoring, restoring->server, restoring->options->dump, error) || !restore_databases(restoring, error))
+    if (!look_and_refuse(job, error) || !job->teller->agree(job->teller->data, error) ||
+        !run(job, job->server, job->options->dump, error) || !restore_databases(job, error))
         return FALSE;
-    if (!is_everything_finished(restoring))
+    if (!is_everything_finished(job))
         return TRUE; /* the journal stays for --resume */
-    return hb_restore_close_journal(restoring->server, error) && restore_last(restoring, error);
+    return hb_restore_close_journal(job->server, error) && restore_last(job, error);
 }
 
-static gboolean look_only(Restoring *restoring, GError **error)
+static gboolean look_only(ServerRestore *job, GError **error)
 {
     g_autoptr(GError) blocked = NULL;
 
-    return look_at_all(restoring, &blocked, error);
+    return look_at_all(job, &blocked, error);
 }
 
 static gboolean act(const HbRestoreOptions *options, const HbServerCallbacks *teller,
-                    gboolean (*do_it)(Restoring *, GError **), GError **error)
+                    gboolean (*do_it)(ServerRestore *, GError **), GError **error)
 {
-    Restoring restoring = {.options = options, .teller = teller, .manifest = options->manifest};
+    ServerRestore job = {.options = options, .teller = teller, .manifest = options->manifest};
     HbRestoreOptions server = *options;
     gboolean ok;
 
     server.whole_server = TRUE;
     server.wishes.lenient = TRUE;
     server.analyze = FALSE;
-    g_mutex_init(&restoring.lock);
-    hb_failures_init(&restoring.failures);
-    restoring.server = hb_restore_open(&server, error);
-    ok = restoring.server != NULL && do_it(&restoring, error);
-    hb_restore_free(restoring.server);
-    hb_failures_clear(&restoring.failures);
-    g_mutex_clear(&restoring.lock);
+    g_mutex_init(&job.lock);
+    hb_failures_init(&job.failures);
+    job.server = hb_restore_open(&server, error);
+    ok = job.server != NULL && do_it(&job, error);
+    hb_restore_free(job.server);
+    hb_failures_clear(&job.failures);
+    g_mutex_clear(&job.lock);
     return ok;
 }
 
@@ -490,7 +490,7 @@ static HbCatalog *read_side(const HbVerifyOptions *options, const HbSide *side, 
     hb_server_info_clear(&info);
     side->engine->connector->close(session);
     if (catalog != NULL &&
-        !(hb_order_arrange(catalog, error) && choose_for_server(options->choice, side->engine, catalog, error)))
+        !(hb_order_arrange(catalog, error) && select_for_server(options->selection, side->engine, catalog, error)))
         g_clear_pointer(&catalog, hb_catalog_free);
     return catalog;
 }

@@ -250,19 +250,19 @@ void hb_adapt_rights(HbCatalog *catalog, const HbEngine *engine, const HbWishes 
 
 #define NAMED_EACH 20
 
-void hb_adapt_tell_along(HbObservers *observers, const HbSelection *choice, const GPtrArray *along)
+void hb_adapt_tell_pulled_in(HbObservers *observers, const HbSelection *selection, const GPtrArray *pulled_in)
 {
-    for (guint i = 0; i < along->len; i++) {
-        const char *what = along->pdata[i];
+    for (guint i = 0; i < pulled_in->len; i++) {
+        const char *what = pulled_in->pdata[i];
         HbSeverity severity = i < NAMED_EACH ? HB_SEVERITY_NOTE : HB_SEVERITY_DETAIL;
-        if (choice->alone)
+        if (selection->without_needs)
             hb_observers_note(observers, severity, NULL, "needed, and not taken: %s; the target must have it", what);
         else
             hb_observers_note(observers, severity, NULL, "comes along, because it is needed: %s", what);
     }
-    if (along->len > NAMED_EACH)
+    if (pulled_in->len > NAMED_EACH)
         hb_observers_note(observers, HB_SEVERITY_NOTE, NULL, "and %u more (--verbose names them)",
-                          along->len - NAMED_EACH);
+                          pulled_in->len - NAMED_EACH);
 }
 
 gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngine *engine, const HbAddress *address,

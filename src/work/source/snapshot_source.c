@@ -37,16 +37,16 @@ static gboolean read_catalog(HbSnapshotSource *source, GError **error)
     g_ptr_array_unref(manifest->survey);
     manifest->survey = survey;
     manifest->catalog = source->options->engine->source->read_catalog(
-        source->readers, hb_selection_list_parts(source->options->choice, source->options->parts), error);
-    g_ptr_array_set_size(source->along, 0);
+        source->readers, hb_selection_list_parts(source->options->selection, source->options->parts), error);
+    g_ptr_array_set_size(source->pulled_in, 0);
     if (manifest->catalog == NULL || !hb_order_arrange(manifest->catalog, error) ||
-        !hb_selection_apply(source->options->choice, manifest->catalog, source->options->engine->dialect, TRUE,
-                            source->along, error))
+        !hb_selection_apply(source->options->selection, manifest->catalog, source->options->engine->dialect, TRUE,
+                            source->pulled_in, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, source->options->parts);
     if (!hb_catalog_check_rows(manifest->catalog, error))
         return FALSE;
-    hb_selection_apply_to_omissions(source->options->choice, source->options->parts, manifest->catalog);
+    hb_selection_apply_to_omissions(source->options->selection, source->options->parts, manifest->catalog);
     return TRUE;
 }
 
@@ -70,7 +70,7 @@ gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbM
     manifest->tool = g_strdup(HB_VERSION);
     manifest->engine = g_strdup(options->engine->name);
     manifest->parts = options->parts;
-    manifest->choice = hb_selection_is_partial(options->choice) ? hb_selection_copy(options->choice) : NULL;
+    manifest->selection = hb_selection_is_partial(options->selection) ? hb_selection_copy(options->selection) : NULL;
     manifest->product = g_steal_pointer(&info.product);
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
@@ -151,7 +151,7 @@ HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options,
     source->options = options;
     source->manifest = hb_manifest_new();
     source->readers = g_ptr_array_new();
-    source->along = g_ptr_array_new_with_free_func(g_free);
+    source->pulled_in = g_ptr_array_new_with_free_func(g_free);
     source->keeper = options->engine->connector->open(&options->from, error);
     source->lookout =
         hb_lookout_start(options->engine, &options->from, "the source", options->stop, options->observers);
@@ -167,7 +167,7 @@ gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error)
         return FALSE;
     source->manifest->snapshot_time = g_strdup(source->snapshot.time);
     source->manifest->snapshot_position = g_strdup(source->snapshot.position);
-    hb_adapt_tell_along(source->options->observers, source->options->choice, source->along);
+    hb_adapt_tell_pulled_in(source->options->observers, source->options->selection, source->pulled_in);
     fit_version(source);
     return TRUE;
 }
@@ -185,7 +185,7 @@ void hb_snapshot_source_free(HbSnapshotSource *source)
     hb_snapshot_sessions_close(source->options->engine, source->readers);
     source->options->engine->connector->close(source->keeper);
     g_ptr_array_unref(source->readers);
-    g_ptr_array_unref(source->along);
+    g_ptr_array_unref(source->pulled_in);
     hb_snapshot_clear(&source->snapshot);
     hb_manifest_free(source->manifest);
     g_free(source->identity);

@@ -20,8 +20,8 @@ typedef struct {
     const HbEngine *engine;
     HbAddress from;
     guint parts;
-    const HbSelection *choice; /* NULL: everything */
-    guint for_version;         /* of the servers that the definitions are written for; 0: the source's own */
+    const HbSelection *selection; /* NULL: everything */
+    guint for_version;            /* of the servers that the definitions are written for; 0: the source's own */
     const char *for_version_text;
     guint jobs;
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
@@ -39,9 +39,9 @@ typedef struct {
 
     /* Its own */
     HbSession *keeper;
-    HbLookout *lookout; /* NULL: nobody listens */
-    GPtrArray *along;   /* char *: what comes along, because it is needed */
-    gboolean again;     /* the structure had to be read another time */
+    HbLookout *lookout;   /* NULL: nobody listens */
+    GPtrArray *pulled_in; /* char *: what comes along, because it is needed */
+    gboolean again;       /* the structure had to be read another time */
 } HbSnapshotSource;
 
 /* Opens the keeper and fills in the manifest's head. options are borrowed until free() */

@@ -89,7 +89,7 @@ static gboolean count_rows(HbUnpacker *unpacker, HbRowCounter *counter, HbStop *
     return TRUE;
 }
 
-static void judge_rows(Checker *checker, const Expected *expected, const HbRowCounter *counter)
+static void decide_rows(Checker *checker, const Expected *expected, const HbRowCounter *counter)
 {
     g_autofree char *wrong_row = NULL;
 
@@ -115,7 +115,7 @@ static void check_rows(Checker *checker, const Expected *expected)
 
     hb_row_counter_init(&counter, expected->fields);
     if (unpacker != NULL && count_rows(unpacker, &counter, checker->stop, &cause))
-        judge_rows(checker, expected, &counter);
+        decide_rows(checker, expected, &counter);
     else if (!hb_stop_is_set(checker->stop))
         add_flaw(checker, expected->chunk->file, cause->message);
     hb_row_counter_clear(&counter);

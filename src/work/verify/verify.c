@@ -25,12 +25,12 @@ typedef struct {
     GHashTable
         *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
     GError *error;
-} Finding;
+} SideContents;
 
 /* ---- Rows to digests: the consumer of a reading ---- */
 
 typedef struct {
-    Finding *finding;
+    SideContents *contents;
     const HbRowSet *set;
     HbPieceDigest sum;
     guint64 bytes;
@@ -40,7 +40,7 @@ static gpointer open_summing(gpointer data)
 {
     Summing *summing = g_new0(Summing, 1);
 
-    summing->finding = data;
+    summing->contents = data;
     return summing;
 }
 
@@ -75,102 +75,102 @@ static gboolean take_row(gpointer context, const char *row, gsize length, GError
 static gboolean end_summing(gpointer context, gboolean good, GError **error)
 {
     Summing *summing = context;
-    Finding *finding = summing->finding;
+    SideContents *contents = summing->contents;
 
     (void)error;
     if (!good)
         return TRUE;
-    g_mutex_lock(&finding->lock);
-    hb_digest_add(g_hash_table_lookup(finding->digests, summing->set->identity), &summing->sum.digest);
-    finding->bytes += summing->bytes;
-    g_mutex_unlock(&finding->lock);
+    g_mutex_lock(&contents->lock);
+    hb_digest_add(g_hash_table_lookup(contents->digests, summing->set->identity), &summing->sum.digest);
+    contents->bytes += summing->bytes;
+    g_mutex_unlock(&contents->lock);
     return TRUE;
 }
 
 /* ---- One side ---- */
 
-static void finding_init(Finding *finding, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
+static void finding_init(SideContents *contents, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
 {
-    *finding = (Finding){.options = options, .side = side, .first_worker = first_worker};
-    g_mutex_init(&finding->lock);
-    finding->readers = g_ptr_array_new();
-    finding->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
-    finding->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    *contents = (SideContents){.options = options, .side = side, .first_worker = first_worker};
+    g_mutex_init(&contents->lock);
+    contents->readers = g_ptr_array_new();
+    contents->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
-static void finding_clear(Finding *finding)
+static void finding_clear(SideContents *contents)
 {
-    g_hash_table_unref(finding->digests);
-    g_hash_table_unref(finding->other_users);
-    g_ptr_array_unref(finding->readers);
-    g_mutex_clear(&finding->lock);
-    hb_catalog_free(finding->own_catalog);
-    hb_snapshot_clear(&finding->snapshot);
-    g_free(finding->database);
-    g_clear_error(&finding->error);
+    g_hash_table_unref(contents->digests);
+    g_hash_table_unref(contents->other_users);
+    g_ptr_array_unref(contents->readers);
+    g_mutex_clear(&contents->lock);
+    hb_catalog_free(contents->own_catalog);
+    hb_snapshot_clear(&contents->snapshot);
+    g_free(contents->database);
+    g_clear_error(&contents->error);
 }
 
 /* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
-static gboolean choose(Finding *finding, GError **error)
+static gboolean choose(SideContents *contents, GError **error)
 {
-    const HbVerifyOptions *options = finding->options;
-    gboolean is_from = finding->side == &options->from;
+    const HbVerifyOptions *options = contents->options;
+    gboolean is_from = contents->side == &options->from;
 
     if (!is_from && options->from.dump != NULL &&
-        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->choice, finding->catalog,
-                            finding->side->engine->dialect, FALSE, NULL, error))
+        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->selection, contents->catalog,
+                            options->to.engine->dialect, FALSE, NULL, error))
         return FALSE;
-    return hb_selection_apply(options->choice, finding->catalog, finding->side->engine->dialect, is_from, NULL,
+    return hb_selection_apply(options->selection, contents->catalog, options->to.engine->dialect, is_from, NULL,
                               error) &&
-           (!is_from || hb_adapt_check_names(finding->catalog, options->to.engine, &options->wishes, error));
+           (!is_from || hb_adapt_check_names(contents->catalog, options->to.engine, &options->wishes, error));
 }
 
-static gboolean find_in_dump(Finding *finding, GError **error)
+static gboolean find_in_dump(SideContents *contents, GError **error)
 {
-    const HbManifest *manifest = hb_reader_get_manifest(finding->side->dump);
+    const HbManifest *manifest = hb_reader_get_manifest(contents->side->dump);
 
-    finding->catalog = manifest->catalog;
-    finding->version = manifest->version_number;
-    finding->database = g_strdup(manifest->database);
-    if (!choose(finding, error))
+    contents->catalog = manifest->catalog;
+    contents->version = manifest->version_number;
+    contents->database = g_strdup(manifest->database);
+    if (!choose(contents, error))
         return FALSE;
     hb_manifest_drop_rows(manifest);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
-        g_hash_table_insert(finding->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
+        g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
     }
     return TRUE;
 }
 
 static void pass_remark(gpointer data, const char *what, const char *hint)
 {
-    hb_observers_note(((Finding *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
+    hb_observers_note(((SideContents *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
 }
 
-static gboolean read_catalog(Finding *finding, GError **error)
+static gboolean read_catalog(SideContents *contents, GError **error)
 {
-    const HbVerifyOptions *options = finding->options;
+    const HbVerifyOptions *options = contents->options;
 
-    finding->own_catalog = finding->side->engine->source->read_catalog(
-        finding->readers, hb_selection_list_parts(options->choice, options->parts), error);
-    finding->catalog = finding->own_catalog;
-    if (finding->own_catalog == NULL || !hb_order_arrange(finding->own_catalog, error) || !choose(finding, error))
+    contents->own_catalog = contents->side->engine->source->read_catalog(
+        contents->readers, hb_selection_list_parts(options->selection, options->parts), error);
+    contents->catalog = contents->own_catalog;
+    if (contents->own_catalog == NULL || !hb_order_arrange(contents->own_catalog, error) || !choose(contents, error))
         return FALSE;
-    hb_catalog_keep_parts(finding->catalog, options->parts);
-    return hb_catalog_check_rows(finding->catalog, error);
+    hb_catalog_keep_parts(contents->catalog, options->parts);
+    return hb_catalog_check_rows(contents->catalog, error);
 }
 
-static gboolean read_rows(Finding *finding, GError **error)
+static gboolean read_rows(SideContents *contents, GError **error)
 {
-    const HbVerifyOptions *options = finding->options;
-    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, finding, NULL};
-    const HbSnapshotRows reading = {.engine = finding->side->engine,
-                                    .address = &finding->side->address,
-                                    .snapshot = &finding->snapshot,
-                                    .sets = hb_catalog_get_row_sets(finding->catalog),
-                                    .sessions = finding->readers,
-                                    .jobs = finding->readers->len,
-                                    .first_worker = finding->first_worker,
+    const HbVerifyOptions *options = contents->options;
+    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, contents, NULL};
+    const HbSnapshotRows reading = {.engine = contents->side->engine,
+                                    .address = &contents->side->address,
+                                    .snapshot = &contents->snapshot,
+                                    .sets = hb_catalog_get_row_sets(contents->catalog),
+                                    .sessions = contents->readers,
+                                    .jobs = contents->readers->len,
+                                    .first_worker = contents->first_worker,
                                     .stop = options->stop,
                                     .observers = options->observers,
                                     .phase = "reading rows",
@@ -178,51 +178,51 @@ static gboolean read_rows(Finding *finding, GError **error)
 
     for (guint i = 0; i < reading.sets->len; i++) {
         const HbRowSet *set = reading.sets->pdata[i];
-        g_hash_table_insert(finding->digests, set->identity, g_new0(HbDigest, 1));
+        g_hash_table_insert(contents->digests, set->identity, g_new0(HbDigest, 1));
     }
     return reading.sets->len == 0 || hb_snapshot_rows_read(&reading, error);
 }
 
-static gboolean describe(Finding *finding, HbSession *keeper, GError **error)
+static gboolean describe(SideContents *contents, HbSession *keeper, GError **error)
 {
     HbServerInfo info = {0};
 
-    if (!finding->side->engine->connector->describe(keeper, &info, error))
+    if (!contents->side->engine->connector->describe(keeper, &info, error))
         return FALSE;
-    finding->database = g_steal_pointer(&info.database);
-    finding->version = info.version_number;
+    contents->database = g_steal_pointer(&info.database);
+    contents->version = info.version_number;
     hb_server_info_clear(&info);
     return TRUE;
 }
 
-static gboolean read_in_snapshot(Finding *finding, HbSession *keeper, GError **error)
+static gboolean read_in_snapshot(SideContents *contents, HbSession *keeper, GError **error)
 {
-    const HbEngine *engine = finding->side->engine;
-    const HbSnapshotSessions readers = {engine, &finding->side->address, &finding->snapshot, finding->options->jobs,
-                                        finding->options->stop};
+    const HbEngine *engine = contents->side->engine;
+    const HbSnapshotSessions readers = {engine, &contents->side->address, &contents->snapshot, contents->options->jobs,
+                                        contents->options->stop};
 
-    finding->snapshot.sessions = finding->options->jobs;
-    if (!describe(finding, keeper, error) ||
-        !engine->source->begin_snapshot(keeper, finding->options->lock_wait_ms, &finding->snapshot, pass_remark,
-                                        finding, error))
+    contents->snapshot.sessions = contents->options->jobs;
+    if (!describe(contents, keeper, error) ||
+        !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
+                                        contents, error))
         return FALSE;
-    return hb_snapshot_sessions_open(&readers, keeper, finding->readers, error) && read_catalog(finding, error) &&
-           read_rows(finding, error) && engine->source->end_snapshot(keeper, error);
+    return hb_snapshot_sessions_open(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
+           read_rows(contents, error) && engine->source->end_snapshot(keeper, error);
 }
 
 static gpointer find_on_server(gpointer data)
 {
-    Finding *finding = data;
-    const HbEngine *engine = finding->side->engine;
-    const HbVerifyOptions *options = finding->options;
-    const char *whose = finding->side == &options->from ? "FROM" : "TO";
-    HbLookout *lookout = hb_lookout_start(engine, &finding->side->address, whose, options->stop, options->observers);
-    HbSession *keeper = engine->connector->open(&finding->side->address, &finding->error);
+    SideContents *contents = data;
+    const HbEngine *engine = contents->side->engine;
+    const HbVerifyOptions *options = contents->options;
+    const char *whose = contents->side == &options->from ? "FROM" : "TO";
+    HbLookout *lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
+    HbSession *keeper = engine->connector->open(&contents->side->address, &contents->error);
     gboolean ok = FALSE;
 
     if (keeper != NULL) {
-        ok = read_in_snapshot(finding, keeper, &finding->error);
-        hb_snapshot_sessions_close(engine, finding->readers);
+        ok = read_in_snapshot(contents, keeper, &contents->error);
+        hb_snapshot_sessions_close(engine, contents->readers);
         engine->connector->close(keeper);
     }
     hb_lookout_end(lookout);
@@ -237,7 +237,7 @@ static gpointer find_on_server(gpointer data)
  * Statements about the database name it; the target's name may be another, and that is no difference. The source's own
  * is written anew, too, so that both are quoted alike
  */
-static void fit_names(Finding *from, Finding *to)
+static void fit_names(SideContents *from, SideContents *to)
 {
     char *name = (char *)hb_adapt_database(&to->options->wishes, from->database);
     const HbRename there = {.kind = HB_RENAME_DATABASE, .old_name = to->database, .new_name = name};
@@ -305,7 +305,7 @@ void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guin
 }
 
 /* Versions print the same thing differently: what the target reads as its own is no difference */
-static void drop_seeming(const Finding *from, const Finding *to, GPtrArray *differences)
+static void drop_seeming(const SideContents *from, const SideContents *to, GPtrArray *differences)
 {
     const HbEngine *engine = to->side->engine;
     HbSession *session = NULL;
@@ -324,9 +324,9 @@ static void drop_seeming(const Finding *from, const Finding *to, GPtrArray *diff
 }
 
 /* The digests are known by identities, which are other ones now */
-static GHashTable *follow_names(Finding *finding, const GPtrArray *digests)
+static GHashTable *follow_names(SideContents *contents, const GPtrArray *digests)
 {
-    const GPtrArray *sets = hb_catalog_get_row_sets(finding->catalog);
+    const GPtrArray *sets = hb_catalog_get_row_sets(contents->catalog);
     GHashTable *renamed = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
 
     for (guint i = 0; i < sets->len; i++) {
@@ -340,7 +340,7 @@ static GHashTable *follow_names(Finding *finding, const GPtrArray *digests)
  * What a user has set is the server's: beside a renamed copy it may go on saying the old name, for the original's sake.
  * Either is right
  */
-static void rename_settings_of_users(Finding *to)
+static void rename_settings_of_users(SideContents *to)
 {
     const GPtrArray *renames = to->options->wishes.renames;
 
@@ -359,7 +359,7 @@ static void rename_settings_of_users(Finding *to)
     }
 }
 
-static void list_other_users(Finding *from, const HbEngine *engine, const GPtrArray *renames)
+static void list_other_users(SideContents *from, const HbEngine *engine, const GPtrArray *renames)
 {
     for (guint r = 0; renames != NULL && r < renames->len; r++) {
         const HbRename *rename = renames->pdata[r];
@@ -374,7 +374,7 @@ static void list_other_users(Finding *from, const HbEngine *engine, const GPtrAr
 }
 
 /* Whoever has another name in TO may have been there before, with attributes and a password of his own */
-static void let_others_be(const Finding *from, HbVerification *result)
+static void let_others_be(const SideContents *from, HbVerification *result)
 {
     for (guint i = result->differences->len; i-- > 0;) {
         const HbDifference *difference = result->differences->pdata[i];
@@ -386,7 +386,7 @@ static void let_others_be(const Finding *from, HbVerification *result)
 }
 
 /* The names that things were given on the way are those of TO */
-static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
+static gboolean fulfil_wishes(SideContents *from, SideContents *to, GError **error)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(from->catalog);
     g_autoptr(GPtrArray) digests = g_ptr_array_new();
@@ -408,7 +408,7 @@ static gboolean fulfil_wishes(Finding *from, Finding *to, GError **error)
     return TRUE;
 }
 
-static gboolean compare(Finding *from, Finding *to, HbVerification *result, GError **error)
+static gboolean compare(SideContents *from, SideContents *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
     gpointer digest;
@@ -432,9 +432,9 @@ static gboolean compare(Finding *from, Finding *to, HbVerification *result, GErr
 }
 
 /* The cause rather than its echo on the other side */
-static gboolean pass_error(Finding *from, Finding *to, HbStop *stop, GError **error)
+static gboolean pass_error(SideContents *from, SideContents *to, HbStop *stop, GError **error)
 {
-    Finding *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
+    SideContents *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
 
     if (hb_stop_is_by_user(stop))
         return hb_stop_set_error(error);
@@ -444,7 +444,7 @@ static gboolean pass_error(Finding *from, Finding *to, HbStop *stop, GError **er
     return FALSE;
 }
 
-static void find_both(Finding *from, Finding *to)
+static void find_both(SideContents *from, SideContents *to)
 {
     GThread *thread = NULL;
 
@@ -499,7 +499,7 @@ void hb_verification_clear(HbVerification *verification)
 
 gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error)
 {
-    Finding from, to;
+    SideContents from, to;
     gboolean ok;
 
     hb_verification_init(result);

@@ -37,7 +37,7 @@ typedef struct {
     HbSide from;
     HbSide to; /* a server */
     guint parts;
-    const HbSelection *choice; /* NULL: everything */
+    const HbSelection *selection; /* NULL: everything */
     HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;

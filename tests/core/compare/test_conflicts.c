@@ -35,7 +35,7 @@ typedef struct {
     const char *wanted, *there;
     HbExistingWish wish;
     const char *holding; /* identities, split at semicolons */
-    const char *along;
+    const char *pulled_in;
     const char *changed; /* what is defined otherwise on the target */
     const char *result;  /* what arrives | is dropped | is emptied | is put back | findings */
 } Case;
@@ -167,12 +167,12 @@ static void append_objects(GString *text, const GPtrArray *objects)
         append(text, ((const HbObject *)objects->pdata[i])->identity, NULL);
 }
 
-static char *tell(const HbConflictInput *meeting, const HbConflictDecision *outcome, const GPtrArray *findings)
+static char *tell(const HbConflictInput *input, const HbConflictDecision *outcome, const GPtrArray *findings)
 {
     GString *text = g_string_new(NULL);
 
-    for (guint i = 0; i < hb_catalog_count(meeting->wanted); i++) {
-        const HbObject *object = hb_catalog_get(meeting->wanted, i);
+    for (guint i = 0; i < hb_catalog_count(input->wanted); i++) {
+        const HbObject *object = hb_catalog_get(input->wanted, i);
         if (!g_hash_table_contains(outcome->kept, object->identity) && object->kind != HB_KIND_SCHEMA)
             append(text, object->identity, NULL);
     }
@@ -180,7 +180,7 @@ static char *tell(const HbConflictInput *meeting, const HbConflictDecision *outc
     g_string_append(text, " | ");
     for (guint i = 0; i < outcome->emptied->len; i++)
         append(text, ((const HbRowSet *)outcome->emptied->pdata[i])->identity, NULL);
-    append_objects(text, outcome->aside);
+    append_objects(text, outcome->suspended);
     g_string_append(text, " | ");
     for (guint i = 0; i < findings->len; i++)
         append(text, ((HbFinding *)findings->pdata[i])->name, ((HbFinding *)findings->pdata[i])->object);
@@ -193,20 +193,21 @@ static void what_arrives_meets_what_is_there(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         const Case *it = &cases[i];
         g_autoptr(HbCatalog) wanted = read(it->wanted), there = read(it->there);
-        g_auto(GStrv) holding = NULL, along = NULL;
-        g_autoptr(GHashTable) holding_set = read_set(it->holding, &holding), along_set = read_set(it->along, &along);
+        g_auto(GStrv) holding = NULL, pulled_in = NULL;
+        g_autoptr(GHashTable) holding_set = read_set(it->holding, &holding),
+                              along_set = read_set(it->pulled_in, &pulled_in);
         g_autoptr(GPtrArray) findings = hb_findings_new();
-        const HbConflictInput meeting = {.dialect = &hb_pg_dialect,
-                                         .wanted = wanted,
-                                         .there = there,
-                                         .holding = holding_set,
-                                         .along = along_set,
-                                         .wish = it->wish,
-                                         .rows_only = g_str_has_prefix(it->wanted, "rows ")};
+        const HbConflictInput input = {.dialect = &hb_pg_dialect,
+                                       .wanted = wanted,
+                                       .there = there,
+                                       .holding = holding_set,
+                                       .pulled_in = along_set,
+                                       .wish = it->wish,
+                                       .rows_only = g_str_has_prefix(it->wanted, "rows ")};
         HbConflictDecision outcome;
         change(there, it->changed);
-        hb_conflicts_decide(&meeting, &outcome, findings);
-        g_autofree char *told = tell(&meeting, &outcome, findings);
+        hb_conflicts_decide(&input, &outcome, findings);
+        g_autofree char *told = tell(&input, &outcome, findings);
         if (strcmp(told, it->result) != 0)
             fail_msg("%s:\n%s\n%s", it->claim, told, it->result);
         hb_conflict_decision_clear(&outcome);
@@ -255,13 +256,13 @@ static void columns_must_fit_before_rows_come(void **state)
         g_autoptr(HbCatalog) source = read_table(column_cases[i].source), target = read_table(column_cases[i].target);
         g_autoptr(GPtrArray) findings = hb_findings_new();
         g_autoptr(GString) told = g_string_new(NULL);
-        const HbColumnCompat meeting = {.dialect = &hb_my_dialect,
-                                        .wanted = hb_catalog_get_row_sets(source)->pdata[0],
-                                        .there = hb_catalog_get_row_sets(target)->pdata[0],
-                                        .definition = hb_catalog_find(source, "table t")->definition,
-                                        .target = target,
-                                        .table = "table t"};
-        hb_column_compat_check(&meeting, findings);
+        const HbColumnCompat input = {.dialect = &hb_my_dialect,
+                                      .wanted = hb_catalog_get_row_sets(source)->pdata[0],
+                                      .there = hb_catalog_get_row_sets(target)->pdata[0],
+                                      .definition = hb_catalog_find(source, "table t")->definition,
+                                      .target = target,
+                                      .table = "table t"};
+        hb_column_compat_check(&input, findings);
         for (guint f = 0; f < findings->len; f++)
             append(told, hb_finding_level_get_name(((HbFinding *)findings->pdata[f])->level),
                    ((HbFinding *)findings->pdata[f])->what);

@@ -27,10 +27,10 @@ typedef struct {
     const char *claim;
     const char *take; /* patterns, split at blanks */
     const char *skip;
-    gboolean alone;
-    const char *kept;  /* in order */
-    const char *along; /* what came along, or would have */
-    const char *lost;  /* identities of omissions */
+    gboolean without_needs;
+    const char *kept;      /* in order */
+    const char *pulled_in; /* what came along, or would have */
+    const char *lost;      /* identities of omissions */
 } Case;
 
 static const Case cases[] = {
@@ -87,21 +87,21 @@ static HbCatalog *make_garden(void)
     return catalog;
 }
 
-static void add_patterns(HbSelection *choice, const char *option, const char *texts)
+static void add_patterns(HbSelection *selection, const char *option, const char *texts)
 {
     g_auto(GStrv) words = g_strsplit(texts, " ", -1);
 
     for (char **word = words; *word != NULL && **word != '\0'; word++)
-        assert_true(hb_selection_add(choice, option, *word, NULL));
+        assert_true(hb_selection_add(selection, option, *word, NULL));
 }
 
 static HbSelection *make_choice(const char *take, const char *skip)
 {
-    HbSelection *choice = hb_selection_new();
+    HbSelection *selection = hb_selection_new();
 
-    add_patterns(choice, "take", take);
-    add_patterns(choice, "skip", skip);
-    return choice;
+    add_patterns(selection, "take", take);
+    add_patterns(selection, "skip", skip);
+    return selection;
 }
 
 static char *join_lost(const HbCatalog *catalog)
@@ -119,18 +119,18 @@ static void what_is_chosen_comes_with_what_it_needs(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autoptr(HbCatalog) catalog = make_garden();
-        g_autoptr(HbSelection) choice = make_choice(cases[i].take, cases[i].skip);
-        g_autoptr(GPtrArray) along = g_ptr_array_new_with_free_func(g_free);
+        g_autoptr(HbSelection) selection = make_choice(cases[i].take, cases[i].skip);
+        g_autoptr(GPtrArray) pulled_in = g_ptr_array_new_with_free_func(g_free);
         GError *error = NULL;
 
-        choice->alone = cases[i].alone;
-        hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, along, &error);
+        selection->without_needs = cases[i].without_needs;
+        hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, pulled_in, &error);
         check_no_error(error);
-        g_ptr_array_add(along, NULL);
+        g_ptr_array_add(pulled_in, NULL);
         g_autofree char *kept = check_list_identities(catalog);
-        g_autofree char *company = g_strjoinv("; ", (char **)along->pdata);
+        g_autofree char *company = g_strjoinv("; ", (char **)pulled_in->pdata);
         g_autofree char *lost = join_lost(catalog);
-        if (g_strcmp0(kept, cases[i].kept) != 0 || g_strcmp0(company, cases[i].along) != 0 ||
+        if (g_strcmp0(kept, cases[i].kept) != 0 || g_strcmp0(company, cases[i].pulled_in) != 0 ||
             g_strcmp0(lost, cases[i].lost) != 0)
             fail_msg("%s:\n kept %s\n along %s\n lost %s", cases[i].claim, kept, company, lost);
     }
@@ -139,12 +139,12 @@ static void what_is_chosen_comes_with_what_it_needs(void **state)
 static void owners_and_those_who_are_granted_something_come_along(void **state)
 {
     g_autoptr(HbCatalog) catalog = make_garden();
-    g_autoptr(HbSelection) choice = make_choice("table:plot", "");
+    g_autoptr(HbSelection) selection = make_choice("table:plot", "");
     g_autofree char *kept = NULL;
 
     (void)state;
     hb_catalog_find(catalog, "table garden.plot")->owner = g_strdup("owner");
-    assert_true(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
+    assert_true(hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
     kept = check_list_identities(catalog);
     check_contains(kept, "role keeper; role owner; schema garden; table garden.plot;");
 }
@@ -160,32 +160,32 @@ static void patterns_that_fit_nothing_are_told(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(wrong); i++) {
         g_autoptr(HbCatalog) catalog = make_garden();
-        g_autoptr(HbSelection) choice = make_choice(wrong[i].take, wrong[i].skip);
+        g_autoptr(HbSelection) selection = make_choice(wrong[i].take, wrong[i].skip);
         GError *error = NULL;
-        assert_false(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, &error));
+        assert_false(hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, &error));
         check_error(&error, HB_ERROR_USAGE, wrong[i].part);
-        choice->lenient = TRUE;
-        assert_true(hb_selection_apply(choice, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
+        selection->lenient = TRUE;
+        assert_true(hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
     }
 }
 
 static void words_that_choose_nothing_are_refused(void **state)
 {
     static const char *const wrong[] = {"tabel:x", "table:", "*", "database", ":x", ""};
-    g_autoptr(HbSelection) choice = hb_selection_new();
+    g_autoptr(HbSelection) selection = hb_selection_new();
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(wrong); i++) {
         GError *error = NULL;
-        assert_false(hb_selection_add(choice, "take", wrong[i], &error));
+        assert_false(hb_selection_add(selection, "take", wrong[i], &error));
         check_error(&error, HB_ERROR_USAGE, "--take");
     }
 }
 
 static void databases_are_chosen_apart_from_objects(void **state)
 {
-    g_autoptr(HbSelection) choice = make_choice("database:gar* table:tree", "database:garage");
-    g_autoptr(HbSelection) copy = hb_selection_copy(choice);
+    g_autoptr(HbSelection) selection = make_choice("database:gar* table:tree", "database:garage");
+    g_autoptr(HbSelection) copy = hb_selection_copy(selection);
 
     (void)state;
     assert_true(hb_selection_takes_database(copy, "garden"));

@@ -11,19 +11,19 @@ typedef struct {
     guint failing; /* item */
 } Tally;
 
-static gboolean note(gpointer data, guint item, const HbDatabaseWorker *lane, GError **error)
+static gboolean note(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
     Tally *tally = data;
 
     g_mutex_lock(&tally->lock);
-    tally->jobs[item] = lane->jobs;
-    if (lane->jobs == 1)
+    tally->jobs[item] = worker->jobs;
+    if (worker->jobs == 1)
         tally->small_begun++;
     else
         tally->large_after_small |= tally->small_begun > 0;
     g_mutex_unlock(&tally->lock);
-    hb_observers_begin_phase(lane->observers, "silent", 0);
-    hb_observers_begin_phase(lane->observers, "told", 5);
+    hb_observers_begin_phase(worker->observers, "silent", 0);
+    hb_observers_begin_phase(worker->observers, "told", 5);
     if (item == tally->failing)
         return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "item %u failed", item);
     return TRUE;

@@ -256,15 +256,15 @@ static HbObject *object_from_server_grant(const Account *account, const HbGrant 
 }
 
 /* What a grant on a table or routine needs: it, if it is in the catalog */
-static const char *find_subject(const HbMyCatalogBuilder *gather, const HbGrant *grant)
+static const char *find_subject(const HbMyCatalogBuilder *builder, const HbGrant *grant)
 {
     if (grant->object_type == NULL)
-        return hb_my_catalog_builder_find(gather, HB_NAMES_RELATION, grant->object);
+        return hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, grant->object);
     if (strcmp(grant->object_type, "FUNCTION") == 0)
-        return hb_my_catalog_builder_find(gather, HB_NAMES_FUNCTION, grant->object);
+        return hb_my_catalog_builder_find(builder, HB_NAMES_FUNCTION, grant->object);
     if (strcmp(grant->object_type, "PROCEDURE") == 0)
-        return hb_my_catalog_builder_find(gather, HB_NAMES_PROCEDURE, grant->object);
-    return hb_my_catalog_builder_find(gather, HB_NAMES_PACKAGE, grant->object);
+        return hb_my_catalog_builder_find(builder, HB_NAMES_PROCEDURE, grant->object);
+    return hb_my_catalog_builder_find(builder, HB_NAMES_PACKAGE, grant->object);
 }
 
 static char *subject_sql(const HbGrant *grant)
@@ -286,14 +286,14 @@ static void add_mode_of_packages(HbObject *object)
 }
 
 /* Its name leaves out that of the database, which may be another one on the target; a real pattern is told */
-static HbObject *object_from_grant(const HbMyCatalogBuilder *gather, const Account *account, const HbGrant *grant)
+static HbObject *object_from_grant(const HbMyCatalogBuilder *builder, const Account *account, const HbGrant *grant)
 {
     g_autofree char *subject = subject_sql(grant);
-    const char *identity = grant->type == HB_GRANT_OBJECT ? find_subject(gather, grant) : NULL;
+    const char *identity = grant->type == HB_GRANT_OBJECT ? find_subject(builder, grant) : NULL;
     g_autofree char *what =
         grant->type == HB_GRANT_OBJECT
             ? g_strdup(identity != NULL ? identity : grant->object)
-            : g_strdup(hb_grant_names(grant->database, gather->session->database) ? "the database" : grant->database);
+            : g_strdup(hb_grant_names(grant->database, builder->session->database) ? "the database" : grant->database);
     g_autofree char *name = g_strdup_printf("%s on %s", account->name, what);
     HbObject *object = hb_object_new(HB_KIND_GRANT, name);
     object->definition =
@@ -333,14 +333,14 @@ static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const
     return TRUE;
 }
 
-static gboolean add_grants(HbMyCatalogBuilder *gather, const GPtrArray *accounts, const Account *account,
+static gboolean add_grants(HbMyCatalogBuilder *builder, const GPtrArray *accounts, const Account *account,
                            GError **error)
 {
     for (guint g = 0; g < account->grants->len; g++) {
         const HbGrant *grant = account->grants->pdata[g];
         if ((grant->type == HB_GRANT_DATABASE || grant->type == HB_GRANT_OBJECT) &&
-            is_about(grant, gather->session->database) &&
-            !add_object(gather->catalog, accounts, account, grant, object_from_grant(gather, account, grant), error))
+            is_about(grant, builder->session->database) &&
+            !add_object(builder->catalog, accounts, account, grant, object_from_grant(builder, account, grant), error))
             return FALSE;
     }
     return TRUE;
@@ -386,35 +386,35 @@ static GHashTable *index_grants(const HbCatalog *catalog)
     return grants;
 }
 
-static void link_views(HbMyCatalogBuilder *gather)
+static void link_views(HbMyCatalogBuilder *builder)
 {
-    g_autoptr(GHashTable) grants = index_grants(gather->catalog);
+    g_autoptr(GHashTable) grants = index_grants(builder->catalog);
 
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        HbObject *view = hb_catalog_get(gather->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(builder->catalog); i++) {
+        HbObject *view = hb_catalog_get(builder->catalog, i);
         g_autofree char *definer = view->kind == HB_KIND_VIEW ? hb_my_read_definer(view->definition) : NULL;
         if (definer != NULL)
             link_view(view, g_hash_table_lookup(grants, definer));
     }
 }
 
-gboolean hb_my_read_accounts(HbMyCatalogBuilder *gather, GError **error)
+gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(GPtrArray) accounts = read_all(gather->session, gather->catalog, error);
+    g_autoptr(GPtrArray) accounts = read_all(builder->session, builder->catalog, error);
 
     if (accounts == NULL)
         return FALSE;
-    choose(accounts, gather->catalog, gather->session->database);
+    choose(accounts, builder->catalog, builder->session->database);
     for (guint i = 0; i < accounts->len; i++) {
         const Account *account = accounts->pdata[i];
         if (!account->is_wanted && !account->is_public)
             continue;
-        if ((gather->parts & HB_PART_USERS) && !add_account(gather->catalog, accounts, account, error))
+        if ((builder->parts & HB_PART_USERS) && !add_account(builder->catalog, accounts, account, error))
             return FALSE;
-        if (!add_grants(gather, accounts, account, error))
+        if (!add_grants(builder, accounts, account, error))
             return FALSE;
     }
-    link_views(gather);
+    link_views(builder);
     return TRUE;
 }
 

@@ -9,7 +9,7 @@
 #include "engine/mariadb/catalog/catalog_builder.h"
 
 /* Accounts that can reach this database, or define something in it; with what they are granted here and everywhere */
-gboolean hb_my_read_accounts(HbMyCatalogBuilder *gather, GError **error);
+gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error);
 
 /* All accounts, with what they are granted on no database in particular */
 HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error);

@@ -19,74 +19,74 @@ static void text_free(gpointer data)
     g_free(text);
 }
 
-gboolean hb_my_catalog_builder_init(HbMyCatalogBuilder *gather, HbSession *session, guint parts, GError **error)
+gboolean hb_my_catalog_builder_init(HbMyCatalogBuilder *builder, HbSession *session, guint parts, GError **error)
 {
     g_autofree char *folding = NULL;
 
-    *gather = (HbMyCatalogBuilder){.session = session, .parts = parts, .catalog = hb_catalog_new()};
+    *builder = (HbMyCatalogBuilder){.session = session, .parts = parts, .catalog = hb_catalog_new()};
     for (int i = 0; i < HB_NAMES_COUNT; i++)
-        gather->names[i] = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    gather->functions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    gather->needed = g_hash_table_new(g_str_hash, g_str_equal);
-    gather->texts = g_ptr_array_new_with_free_func(text_free);
-    gather->indexes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
+        builder->names[i] = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    builder->functions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    builder->needed = g_hash_table_new(g_str_hash, g_str_equal);
+    builder->texts = g_ptr_array_new_with_free_func(text_free);
+    builder->indexes = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
     if (!hb_my_read_text(session, "SELECT @@lower_case_table_names", &folding, error))
         return FALSE;
-    gather->fold_relations = *folding != '0';
+    builder->fold_relations = *folding != '0';
     return TRUE;
 }
 
-void hb_my_catalog_builder_clear(HbMyCatalogBuilder *gather)
+void hb_my_catalog_builder_clear(HbMyCatalogBuilder *builder)
 {
-    hb_catalog_free(gather->catalog);
+    hb_catalog_free(builder->catalog);
     for (int i = 0; i < HB_NAMES_COUNT; i++)
-        g_hash_table_unref(gather->names[i]);
-    g_free(gather->previous_trigger);
-    g_hash_table_unref(gather->functions);
-    g_hash_table_unref(gather->needed);
-    g_ptr_array_unref(gather->texts);
-    g_hash_table_unref(gather->indexes);
+        g_hash_table_unref(builder->names[i]);
+    g_free(builder->previous_trigger);
+    g_hash_table_unref(builder->functions);
+    g_hash_table_unref(builder->needed);
+    g_ptr_array_unref(builder->texts);
+    g_hash_table_unref(builder->indexes);
 }
 
-gboolean hb_my_catalog_builder_each(HbMyCatalogBuilder *gather, const char *sql, HbMyRead read, GError **error)
+gboolean hb_my_catalog_builder_each(HbMyCatalogBuilder *builder, const char *sql, HbMyRead read, GError **error)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(gather->session, sql, error);
+    g_autoptr(HbMyResult) result = hb_my_query(builder->session, sql, error);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!read(gather, row, error))
+        if (!read(builder, row, error))
             return FALSE;
     }
     return result != NULL;
 }
 
-static char *fold(const HbMyCatalogBuilder *gather, HbNames names, const char *name)
+static char *fold(const HbMyCatalogBuilder *builder, HbNames names, const char *name)
 {
-    return names != HB_NAMES_RELATION || gather->fold_relations ? g_utf8_strdown(name, -1) : g_strdup(name);
+    return names != HB_NAMES_RELATION || builder->fold_relations ? g_utf8_strdown(name, -1) : g_strdup(name);
 }
 
-gboolean hb_my_catalog_builder_add(HbMyCatalogBuilder *gather, HbNames names, const char *name, HbObject *object,
+gboolean hb_my_catalog_builder_add(HbMyCatalogBuilder *builder, HbNames names, const char *name, HbObject *object,
                                    GError **error)
 {
-    if (!hb_catalog_add(gather->catalog, object, error))
+    if (!hb_catalog_add(builder->catalog, object, error))
         return FALSE;
-    g_hash_table_insert(gather->names[names], fold(gather, names, name), object->identity);
+    g_hash_table_insert(builder->names[names], fold(builder, names, name), object->identity);
     return TRUE;
 }
 
-const char *hb_my_catalog_builder_find(const HbMyCatalogBuilder *gather, HbNames names, const char *name)
+const char *hb_my_catalog_builder_find(const HbMyCatalogBuilder *builder, HbNames names, const char *name)
 {
-    g_autofree char *folded = fold(gather, names, name);
+    g_autofree char *folded = fold(builder, names, name);
 
-    return g_hash_table_lookup(gather->names[names], folded);
+    return g_hash_table_lookup(builder->names[names], folded);
 }
 
-void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *gather, HbObject *object, const char *text)
+void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *builder, HbObject *object, const char *text)
 {
     Text *kept = g_new(Text, 1);
 
     *kept = (Text){object, g_strdup(text)};
-    g_ptr_array_add(gather->texts, kept);
+    g_ptr_array_add(builder->texts, kept);
 }
 
 /* ---- Reading needs ---- */
@@ -112,34 +112,34 @@ static gboolean leads_to(const HbCatalog *catalog, const char *from, const char 
  * some: such a need is left out, as their bodies are not looked up before they run. Views come before them in the
  * texts.
  */
-static void add_need(HbMyCatalogBuilder *gather, HbObject *object, const char *identity)
+static void add_need(HbMyCatalogBuilder *builder, HbObject *object, const char *identity)
 {
     g_autoptr(GHashTable) seen = g_hash_table_new(NULL, NULL);
 
     if (identity == NULL || hb_object_has_need(object, identity))
         return;
     /* what nobody needs yet closes no circle: so thousands of texts are read in the time of their words */
-    if (g_hash_table_contains(gather->needed, object->identity) &&
-        leads_to(gather->catalog, identity, object->identity, seen))
+    if (g_hash_table_contains(builder->needed, object->identity) &&
+        leads_to(builder->catalog, identity, object->identity, seen))
         return;
     hb_object_add_need(object, identity);
-    g_hash_table_add(gather->needed, (gpointer)identity);
+    g_hash_table_add(builder->needed, (gpointer)identity);
 }
 
 /* A name that stands alone, or after the database's own name */
-static void add_named(HbMyCatalogBuilder *gather, HbObject *object, const char *name, gboolean is_call,
+static void add_named(HbMyCatalogBuilder *builder, HbObject *object, const char *name, gboolean is_call,
                       gboolean after_call)
 {
-    add_need(gather, object, hb_my_catalog_builder_find(gather, HB_NAMES_PACKAGE, name));
+    add_need(builder, object, hb_my_catalog_builder_find(builder, HB_NAMES_PACKAGE, name));
     if (is_call)
-        add_need(gather, object, hb_my_catalog_builder_find(gather, HB_NAMES_FUNCTION, name));
+        add_need(builder, object, hb_my_catalog_builder_find(builder, HB_NAMES_FUNCTION, name));
     else
-        add_need(gather, object, hb_my_catalog_builder_find(gather, HB_NAMES_RELATION, name));
+        add_need(builder, object, hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, name));
     if (after_call)
-        add_need(gather, object, hb_my_catalog_builder_find(gather, HB_NAMES_PROCEDURE, name));
+        add_need(builder, object, hb_my_catalog_builder_find(builder, HB_NAMES_PROCEDURE, name));
 }
 
-static void read_needs(HbMyCatalogBuilder *gather, HbObject *object, const char *text)
+static void read_needs(HbMyCatalogBuilder *builder, HbObject *object, const char *text)
 {
     gboolean after_dot = FALSE, after_call = FALSE;
     HbToken token = hb_my_next(&text);
@@ -148,9 +148,9 @@ static void read_needs(HbMyCatalogBuilder *gather, HbObject *object, const char 
         HbToken next = hb_my_next(&text);
         if (hb_my_token_is_name(&token) && !after_dot) {
             g_autofree char *name = hb_token_unquote(&token);
-            gboolean own = g_strcmp0(name, gather->session->database) == 0 && hb_my_token_is_sign(&next, '.');
+            gboolean own = g_strcmp0(name, builder->session->database) == 0 && hb_my_token_is_sign(&next, '.');
             if (!own)
-                add_named(gather, object, name, hb_my_token_is_sign(&next, '('), after_call);
+                add_named(builder, object, name, hb_my_token_is_sign(&next, '('), after_call);
             if (own)
                 next = hb_my_next(&text); /* what follows the dot stands for itself */
             else
@@ -163,11 +163,11 @@ static void read_needs(HbMyCatalogBuilder *gather, HbObject *object, const char 
     }
 }
 
-void hb_my_catalog_builder_resolve(HbMyCatalogBuilder *gather)
+void hb_my_catalog_builder_resolve(HbMyCatalogBuilder *builder)
 {
-    for (guint i = 0; i < gather->texts->len; i++) {
-        const Text *text = gather->texts->pdata[i];
-        read_needs(gather, text->object, text->text);
+    for (guint i = 0; i < builder->texts->len; i++) {
+        const Text *text = builder->texts->pdata[i];
+        read_needs(builder, text->object, text->text);
     }
-    g_ptr_array_set_size(gather->texts, 0);
+    g_ptr_array_set_size(builder->texts, 0);
 }

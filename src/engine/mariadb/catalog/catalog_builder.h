@@ -27,20 +27,20 @@ struct HbMyCatalogBuilder {
     GPtrArray *texts;      /* what needs are still to be read from */
 };
 
-gboolean hb_my_catalog_builder_init(HbMyCatalogBuilder *gather, HbSession *session, guint parts, GError **error);
-void hb_my_catalog_builder_clear(HbMyCatalogBuilder *gather);
+gboolean hb_my_catalog_builder_init(HbMyCatalogBuilder *builder, HbSession *session, guint parts, GError **error);
+void hb_my_catalog_builder_clear(HbMyCatalogBuilder *builder);
 
 /* Calls read for each row of a query, until it fails */
-typedef gboolean (*HbMyRead)(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error);
-gboolean hb_my_catalog_builder_each(HbMyCatalogBuilder *gather, const char *sql, HbMyRead read, GError **error);
+typedef gboolean (*HbMyRead)(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error);
+gboolean hb_my_catalog_builder_each(HbMyCatalogBuilder *builder, const char *sql, HbMyRead read, GError **error);
 
 /* Adds the object, known by this name; takes it, also on failure */
-gboolean hb_my_catalog_builder_add(HbMyCatalogBuilder *gather, HbNames names, const char *name, HbObject *object,
+gboolean hb_my_catalog_builder_add(HbMyCatalogBuilder *builder, HbNames names, const char *name, HbObject *object,
                                    GError **error);
 
 /* The identity of a table, view or sequence of this database, borrowed; NULL if there is none of this name */
-const char *hb_my_catalog_builder_find(const HbMyCatalogBuilder *gather, HbNames names, const char *name);
+const char *hb_my_catalog_builder_find(const HbMyCatalogBuilder *builder, HbNames names, const char *name);
 
 /* The object needs what this text names, as far as it is in the catalog when resolve() is called */
-void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *gather, HbObject *object, const char *text);
-void hb_my_catalog_builder_resolve(HbMyCatalogBuilder *gather);
+void hb_my_catalog_builder_add_text(HbMyCatalogBuilder *builder, HbObject *object, const char *text);
+void hb_my_catalog_builder_resolve(HbMyCatalogBuilder *builder);

@@ -52,20 +52,20 @@ typedef struct {
 } Program;
 
 /* SHOW CREATE `what`. FALSE if the server does not show the text, which needs rights; then it is named as left out */
-static gboolean show(HbMyCatalogBuilder *gather, Program *program, HbKind kind, const char *what, const char *name)
+static gboolean show(HbMyCatalogBuilder *builder, Program *program, HbKind kind, const char *what, const char *name)
 {
     g_autofree char *quoted = hb_my_quote_name(name);
     g_autoptr(GError) cause = NULL;
     MYSQL_ROW row;
 
     *program = (Program){.object = hb_object_new(kind, quoted)};
-    program->result = hb_my_query_format(gather->session, &cause, "SHOW CREATE %s %s", what, quoted);
+    program->result = hb_my_query_format(builder->session, &cause, "SHOW CREATE %s %s", what, quoted);
     row = program->result != NULL ? mysql_fetch_row(program->result) : NULL;
     for (guint c = 0; row != NULL && c < mysql_num_fields(program->result); c++)
         set_field(&program->shown, mysql_fetch_field_direct(program->result, c)->name, row[c]);
     if (program->shown.text != NULL)
         return TRUE;
-    hb_catalog_add_omission(gather->catalog, program->object->identity,
+    hb_catalog_add_omission(builder->catalog, program->object->identity,
                             cause != NULL ? cause->message
                                           : "its text is only for its definer and for those who may read all of them");
     return FALSE;
@@ -125,26 +125,26 @@ static char *make_definition(const Shown *shown, const char *create)
 }
 
 /* What the text names is needed. The catalog takes the object over; without names nothing finds it by its own */
-static gboolean add_program(HbMyCatalogBuilder *gather, HbNames names, const char *name, Program *program,
+static gboolean add_program(HbMyCatalogBuilder *builder, HbNames names, const char *name, Program *program,
                             const char *text, GError **error)
 {
     HbObject *object = g_steal_pointer(&program->object);
 
     if (object->definition == NULL)
         object->definition = make_definition(&program->shown, program->shown.text);
-    hb_my_catalog_builder_add_text(gather, object, text);
-    return names == HB_NAMES_COUNT ? hb_catalog_add(gather->catalog, object, error)
-                                   : hb_my_catalog_builder_add(gather, names, name, object, error);
+    hb_my_catalog_builder_add_text(builder, object, text);
+    return names == HB_NAMES_COUNT ? hb_catalog_add(builder->catalog, object, error)
+                                   : hb_my_catalog_builder_add(builder, names, name, object, error);
 }
 
 /* ---- Views ---- */
 
-static gboolean calls_own(const HbMyCatalogBuilder *gather, const HbToken *token, const char *after)
+static gboolean calls_own(const HbMyCatalogBuilder *builder, const HbToken *token, const char *after)
 {
     g_autofree char *name = token->type == HB_TOKEN_NAME && *after == '(' ? hb_token_unquote(token) : NULL;
     g_autofree char *lower = name != NULL ? g_utf8_strdown(name, -1) : NULL;
 
-    return lower != NULL && g_hash_table_contains(gather->functions, lower);
+    return lower != NULL && g_hash_table_contains(builder->functions, lower);
 }
 
 /*
@@ -152,9 +152,9 @@ static gboolean calls_own(const HbMyCatalogBuilder *gather, const HbToken *token
  * function of the database stands after it only where the server has one of its own that is called so: after it
  * everywhere, since another version may have one. (Its own never stand in quotes)
  */
-static char *settle_own_database(const HbMyCatalogBuilder *gather, const char *text)
+static char *settle_own_database(const HbMyCatalogBuilder *builder, const char *text)
 {
-    g_autofree char *database = hb_my_quote_any_name(gather->session->database);
+    g_autofree char *database = hb_my_quote_any_name(builder->session->database);
     GString *result = g_string_new(NULL);
     const char *at = text;
     HbToken token;
@@ -163,51 +163,51 @@ static char *settle_own_database(const HbMyCatalogBuilder *gather, const char *t
         gboolean after_dot = result->len > 0 && result->str[result->len - 1] == '.';
         if (token.type == HB_TOKEN_NAME && *at == '.' && !after_dot) {
             g_autofree char *name = hb_token_unquote(&token);
-            if (strcmp(name, gather->session->database) == 0) {
+            if (strcmp(name, builder->session->database) == 0) {
                 at++;
                 continue;
             }
         }
-        if (!after_dot && calls_own(gather, &token, at))
+        if (!after_dot && calls_own(builder, &token, at))
             g_string_append_printf(result, "%s.", database);
         g_string_append_len(result, token.start, (gssize)token.length);
     }
     return g_string_free(result, FALSE);
 }
 
-static gboolean add_view(HbMyCatalogBuilder *gather, const char *name, Program *program, GError **error)
+static gboolean add_view(HbMyCatalogBuilder *builder, const char *name, Program *program, GError **error)
 {
-    g_autofree char *sql = settle_own_database(gather, program->shown.text);
+    g_autofree char *sql = settle_own_database(builder, program->shown.text);
     g_autofree char *settings = settings_of(&program->shown);
 
     program->object->definition = g_strdup_printf("%s;\n%s;\n" HB_MY_USUAL, settings, sql);
-    return add_program(gather, HB_NAMES_RELATION, name, program, strstr(sql, " AS "), error);
+    return add_program(builder, HB_NAMES_RELATION, name, program, strstr(sql, " AS "), error);
 }
 
 /* A definer who is missing does not keep a view from being created; a table, column or function that is missing does */
-static gboolean is_broken(HbMyCatalogBuilder *gather, const char *name)
+static gboolean is_broken(HbMyCatalogBuilder *builder, const char *name)
 {
     g_autofree char *quoted = hb_my_quote_name(name);
     g_autoptr(GError) complaint = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &complaint, "SHOW FIELDS FROM %s", quoted);
+    g_autoptr(HbMyResult) result = hb_my_query_format(builder->session, &complaint, "SHOW FIELDS FROM %s", quoted);
 
     if (result != NULL || strstr(complaint->message, "references invalid") == NULL)
         return FALSE;
     g_autofree char *what = hb_identity_new(HB_KIND_VIEW, quoted);
     g_autofree char *why =
         g_strdup_printf("the server itself cannot use it any more (%s); mend or drop it there", complaint->message);
-    hb_catalog_add_omission(gather->catalog, what, why);
+    hb_catalog_add_omission(builder->catalog, what, why);
     return TRUE;
 }
 
-static gboolean read_view(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error)
+static gboolean read_view(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
     Program program;
     gboolean ok;
 
-    if (is_broken(gather, row[0]))
+    if (is_broken(builder, row[0]))
         return TRUE;
-    ok = !show(gather, &program, HB_KIND_VIEW, "VIEW", row[0]) || add_view(gather, row[0], &program, error);
+    ok = !show(builder, &program, HB_KIND_VIEW, "VIEW", row[0]) || add_view(builder, row[0], &program, error);
     program_clear(&program);
     return ok;
 }
@@ -226,10 +226,10 @@ static const struct {
 };
 
 /* A routine's text was read with the collation that the database had by then, unless that is still the same */
-static char *with_database_collation(HbMyCatalogBuilder *gather, const Shown *shown, const char *definition)
+static char *with_database_collation(HbMyCatalogBuilder *builder, const Shown *shown, const char *definition)
 {
-    const char *own = g_hash_table_lookup(hb_catalog_get_properties(gather->catalog), "collation");
-    const char *charset = g_hash_table_lookup(hb_catalog_get_properties(gather->catalog), "character-set");
+    const char *own = g_hash_table_lookup(hb_catalog_get_properties(builder->catalog), "collation");
+    const char *charset = g_hash_table_lookup(hb_catalog_get_properties(builder->catalog), "character-set");
 
     if (shown->database_collation == NULL || g_strcmp0(own, shown->database_collation) == 0)
         return g_strdup(definition);
@@ -237,29 +237,29 @@ static char *with_database_collation(HbMyCatalogBuilder *gather, const Shown *sh
                            shown->database_collation, definition, charset, own);
 }
 
-static gboolean add_routine(HbMyCatalogBuilder *gather, HbNames names, const char *name, Program *program,
+static gboolean add_routine(HbMyCatalogBuilder *builder, HbNames names, const char *name, Program *program,
                             GError **error)
 {
     g_autofree char *plain = make_definition(&program->shown, program->shown.text);
 
-    program->object->definition = with_database_collation(gather, &program->shown, plain);
+    program->object->definition = with_database_collation(builder, &program->shown, plain);
     if (program->object->kind == HB_KIND_PACKAGE_BODY) {
         g_autofree char *package = hb_identity_new(HB_KIND_PACKAGE, hb_object_get_name(program->object));
         hb_object_add_need(program->object, package);
     }
-    return add_program(gather, names, name, program, program->shown.text, error);
+    return add_program(builder, names, name, program, program->shown.text, error);
 }
 
 /* Type, name */
-static gboolean read_routine(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error)
+static gboolean read_routine(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
     for (guint t = 0; t < G_N_ELEMENTS(routine_types); t++) {
         Program program;
         gboolean ok;
         if (strcmp(row[0], routine_types[t].type) != 0)
             continue;
-        ok = !show(gather, &program, routine_types[t].kind, routine_types[t].type, row[1]) ||
-             add_routine(gather, routine_types[t].names, row[1], &program, error);
+        ok = !show(builder, &program, routine_types[t].kind, routine_types[t].type, row[1]) ||
+             add_routine(builder, routine_types[t].names, row[1], &program, error);
         program_clear(&program);
         return ok;
     }
@@ -268,10 +268,10 @@ static gboolean read_routine(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError *
 
 /* ---- Triggers: those of one table, event and moment in their order ---- */
 
-static gboolean add_trigger(HbMyCatalogBuilder *gather, MYSQL_ROW row, Program *program, GError **error)
+static gboolean add_trigger(HbMyCatalogBuilder *builder, MYSQL_ROW row, Program *program, GError **error)
 {
     HbObject *trigger = program->object;
-    const char *table = hb_my_catalog_builder_find(gather, HB_NAMES_RELATION, row[1]);
+    const char *table = hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, row[1]);
 
     trigger->on = g_strdup(table);
     if (table != NULL) {
@@ -279,19 +279,19 @@ static gboolean add_trigger(HbMyCatalogBuilder *gather, MYSQL_ROW row, Program *
         hb_object_add_need(trigger, table);
         hb_object_add_need(trigger, rows);
     }
-    if (strcmp(row[2], "1") != 0 && gather->previous_trigger != NULL)
-        hb_object_add_need(trigger, gather->previous_trigger);
-    g_free(gather->previous_trigger);
-    gather->previous_trigger = g_strdup(trigger->identity);
-    return add_program(gather, HB_NAMES_COUNT, NULL, program, program->shown.text, error);
+    if (strcmp(row[2], "1") != 0 && builder->previous_trigger != NULL)
+        hb_object_add_need(trigger, builder->previous_trigger);
+    g_free(builder->previous_trigger);
+    builder->previous_trigger = g_strdup(trigger->identity);
+    return add_program(builder, HB_NAMES_COUNT, NULL, program, program->shown.text, error);
 }
 
 /* Name, table, place among those of its event and moment */
-static gboolean read_trigger(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error)
+static gboolean read_trigger(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
     Program program;
     gboolean ok =
-        !show(gather, &program, HB_KIND_TRIGGER, "TRIGGER", row[0]) || add_trigger(gather, row, &program, error);
+        !show(builder, &program, HB_KIND_TRIGGER, "TRIGGER", row[0]) || add_trigger(builder, row, &program, error);
 
     program_clear(&program);
     return ok;
@@ -299,11 +299,11 @@ static gboolean read_trigger(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError *
 
 /* ---- Events ---- */
 
-static gboolean read_event(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error)
+static gboolean read_event(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
     Program program;
-    gboolean ok = !show(gather, &program, HB_KIND_EVENT, "EVENT", row[0]) ||
-                  add_program(gather, HB_NAMES_COUNT, NULL, &program, program.shown.text, error);
+    gboolean ok = !show(builder, &program, HB_KIND_EVENT, "EVENT", row[0]) ||
+                  add_program(builder, HB_NAMES_COUNT, NULL, &program, program.shown.text, error);
 
     program_clear(&program);
     return ok;
@@ -329,23 +329,23 @@ static const struct {
      read_event},
 };
 
-static gboolean add_function_name(HbMyCatalogBuilder *gather, MYSQL_ROW row, GError **error)
+static gboolean add_function_name(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
     (void)error;
-    g_hash_table_add(gather->functions, g_utf8_strdown(row[0], -1));
+    g_hash_table_add(builder->functions, g_utf8_strdown(row[0], -1));
     return TRUE;
 }
 
-gboolean hb_my_read_programs(HbMyCatalogBuilder *gather, GError **error)
+gboolean hb_my_read_programs(HbMyCatalogBuilder *builder, GError **error)
 {
     if (!hb_my_catalog_builder_each(
-            gather,
+            builder,
             "SELECT ROUTINE_NAME FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
             " AND ROUTINE_TYPE = 'FUNCTION'",
             add_function_name, error))
         return FALSE;
     for (gsize i = 0; i < G_N_ELEMENTS(lists); i++) {
-        if (!hb_my_catalog_builder_each(gather, lists[i].sql, lists[i].read, error))
+        if (!hb_my_catalog_builder_each(builder, lists[i].sql, lists[i].read, error))
             return FALSE;
     }
     return TRUE;

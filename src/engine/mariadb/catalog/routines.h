@@ -9,4 +9,4 @@
 
 #include "engine/mariadb/catalog/catalog_builder.h"
 
-gboolean hb_my_read_programs(HbMyCatalogBuilder *gather, GError **error);
+gboolean hb_my_read_programs(HbMyCatalogBuilder *builder, GError **error);

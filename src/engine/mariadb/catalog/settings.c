@@ -18,7 +18,8 @@ GHashTable *hb_my_read_pairs(HbSession *session, const char *sql, GError **error
 /* MySQL has no such table: nothing is compared there */
 gboolean hb_my_read_semantic_settings(HbSession *session, HbCatalog *catalog, GError **error)
 {
-    g_autoptr(GHashTable) settings = session->is_maria ? hb_my_read_pairs(session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
+    g_autoptr(GHashTable) settings =
+        session->is_maria ? hb_my_read_pairs(session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
     GHashTableIter iter;
     gpointer name, value;
 

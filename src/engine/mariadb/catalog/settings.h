@@ -7,7 +7,7 @@
 #include "engine/mariadb/session/session.h"
 
 /* Settings that change what SQL means, or what may be written */
-#define HB_MY_SEMANTIC_SETTINGS                                                                                                        \
+#define HB_MY_SEMANTIC_SETTINGS                                                                                        \
     "SELECT LOWER(VARIABLE_NAME), VARIABLE_VALUE FROM information_schema.GLOBAL_VARIABLES WHERE VARIABLE_NAME IN"      \
     " ('SQL_MODE', 'TIME_ZONE', 'LOWER_CASE_TABLE_NAMES', 'CHARACTER_SET_SERVER', 'COLLATION_SERVER',"                 \
     "  'MAX_ALLOWED_PACKET', 'DEFAULT_STORAGE_ENGINE', 'INNODB_STRICT_MODE', 'EXPLICIT_DEFAULTS_FOR_TIMESTAMP',"       \

@@ -10,7 +10,7 @@
 
 /* One table while it is read */
 typedef struct {
-    HbMyCatalogBuilder *gather;
+    HbMyCatalogBuilder *builder;
     const char *name;
     char *quoted;
     HbShowCreate *text;
@@ -48,7 +48,7 @@ static gboolean has_primary(const HbShowCreate *text)
 static gboolean holds_auto_column(const HbShowCreate *text, const HbItem *key)
 {
     for (guint i = 0; i < key->columns->len; i++) {
-        const HbItem *column = hb_createtext_find_column(text, key->columns->pdata[i]);
+        const HbItem *column = hb_show_create_find_column(text, key->columns->pdata[i]);
         if (column != NULL && column->is_auto)
             return TRUE;
     }
@@ -60,7 +60,7 @@ static gboolean can_wait(const HbShowCreate *text, const HbItem *item)
 {
     if (item->type != HB_ITEM_UNIQUE && item->type != HB_ITEM_KEY)
         return FALSE;
-    if (!hb_createtext_keeps_rows(text) || item->name == NULL || holds_auto_column(text, item))
+    if (!hb_show_create_keeps_rows(text) || item->name == NULL || holds_auto_column(text, item))
         return FALSE;
     return item->type == HB_ITEM_KEY || has_primary(text);
 }
@@ -76,12 +76,12 @@ static gboolean add_index(Table *table, const HbItem *item, GError **error)
     index->cost = table->bytes;
     hb_object_add_need(index, table->object->identity);
     hb_object_add_need(index, table->rows->identity);
-    if (!hb_catalog_add(table->gather->catalog, index, error))
+    if (!hb_catalog_add(table->builder->catalog, index, error))
         return FALSE;
-    GPtrArray *indexes = g_hash_table_lookup(table->gather->indexes, table->object->identity);
+    GPtrArray *indexes = g_hash_table_lookup(table->builder->indexes, table->object->identity);
     if (indexes == NULL) {
         indexes = g_ptr_array_new();
-        g_hash_table_insert(table->gather->indexes, table->object->identity, indexes);
+        g_hash_table_insert(table->builder->indexes, table->object->identity, indexes);
     }
     g_ptr_array_add(indexes, index->identity);
     return TRUE;
@@ -135,11 +135,11 @@ static char *foreign_key_sql(const ForeignKey *key)
 }
 
 /* Both tables with their rows and keys must be there */
-static void add_needs_of_table(HbMyCatalogBuilder *gather, HbObject *object, const char *table_identity)
+static void add_needs_of_table(HbMyCatalogBuilder *builder, HbObject *object, const char *table_identity)
 {
     const char *name = strchr(table_identity, ' ') + 1;
     g_autofree char *rows = hb_identity_new(HB_KIND_ROWS, name);
-    const GPtrArray *indexes = g_hash_table_lookup(gather->indexes, table_identity);
+    const GPtrArray *indexes = g_hash_table_lookup(builder->indexes, table_identity);
 
     hb_object_add_need(object, table_identity);
     hb_object_add_need(object, rows);
@@ -147,23 +147,23 @@ static void add_needs_of_table(HbMyCatalogBuilder *gather, HbObject *object, con
         hb_object_add_need(object, indexes->pdata[i]);
 }
 
-static gboolean add_foreign_key(HbMyCatalogBuilder *gather, const ForeignKey *key, GError **error)
+static gboolean add_foreign_key(HbMyCatalogBuilder *builder, const ForeignKey *key, GError **error)
 {
     g_autofree char *quoted = hb_my_quote_name(key->item->name);
     g_autofree char *name = g_strdup_printf("%s.%s", key->table, quoted);
     g_autofree char *table = hb_identity_new(HB_KIND_TABLE, key->table);
     HbObject *object = hb_object_new(HB_KIND_FOREIGN_KEY, name);
     const char *other = key->item->other_database == NULL
-                            ? hb_my_catalog_builder_find(gather, HB_NAMES_RELATION, key->item->other_table)
+                            ? hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, key->item->other_table)
                             : NULL;
 
     object->definition = foreign_key_sql(key);
     object->on = g_strdup(table);
     object->cost = key->bytes;
-    add_needs_of_table(gather, object, table);
+    add_needs_of_table(builder, object, table);
     if (other != NULL)
-        add_needs_of_table(gather, object, other);
-    return hb_catalog_add(gather->catalog, object, error);
+        add_needs_of_table(builder, object, other);
+    return hb_catalog_add(builder->catalog, object, error);
 }
 
 /* ---- Rows ---- */
@@ -173,7 +173,7 @@ static const HbItem *first_key_column(const HbShowCreate *text)
     for (guint i = 0; i < text->items->len; i++) {
         const HbItem *item = text->items->pdata[i];
         if (item->type == HB_ITEM_PRIMARY && item->columns->len > 0)
-            return hb_createtext_find_column(text, item->columns->pdata[0]);
+            return hb_show_create_find_column(text, item->columns->pdata[0]);
     }
     return NULL;
 }
@@ -185,7 +185,7 @@ static void add_column(const Table *table, HbRowSet *set, const char *name, char
 
     g_ptr_array_add(set->columns, g_strdup(quoted));
     g_ptr_array_add(set->select_expressions,
-                    hb_createtext_read_as(select_expressions, quoted, hb_my_get_end_of_time(table->gather->session)));
+                    hb_show_create_read_as(select_expressions, quoted, hb_my_get_end_of_time(table->builder->session)));
     g_string_append_c(set->hex_columns, hex_columns);
 }
 
@@ -204,7 +204,7 @@ static void read_history(Table *table, HbRowSet *set)
 {
     if (has_column_of(table->text, HB_COLUMN_TRANSACTION)) {
         g_autofree char *what = g_strdup_printf("history of %s", table->object->identity);
-        hb_catalog_add_omission(table->gather->catalog, what,
+        hb_catalog_add_omission(table->builder->catalog, what,
                                 "it is kept by numbers of transactions, which no other server knows: only the current "
                                 "rows are carried");
         return;
@@ -229,7 +229,7 @@ static void read_columns(Table *table, HbRowSet *set)
 
 static void add_row_set(Table *table)
 {
-    HbRowSet *set = hb_catalog_add_row_set(table->gather->catalog, table->rows->identity, table->quoted);
+    HbRowSet *set = hb_catalog_add_row_set(table->builder->catalog, table->rows->identity, table->quoted);
     const HbItem *key = first_key_column(table->text);
 
     set->bytes = table->bytes;
@@ -270,7 +270,7 @@ static gboolean add_next_value(Table *table, GError **error)
     object->on = g_strdup(table->object->identity);
     hb_object_add_need(object, table->object->identity);
     hb_object_add_need(object, table->rows->identity);
-    return hb_catalog_add(table->gather->catalog, object, error);
+    return hb_catalog_add(table->builder->catalog, object, error);
 }
 
 static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)
@@ -294,23 +294,23 @@ static void tell_password(const Table *table)
 
     if (table->text->had_password)
         hb_catalog_add_omission(
-            table->gather->catalog, what,
+            table->builder->catalog, what,
             "what may be a secret of another server is not carried; give the table its options on the target");
 }
 
 static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
 {
-    HbCatalog *catalog = table->gather->catalog;
+    HbCatalog *catalog = table->builder->catalog;
 
     table->object = hb_object_new(HB_KIND_TABLE, table->quoted);
     table->object->definition = make_definition(table);
-    hb_my_catalog_builder_add_text(table->gather, table->object, table->text->options);
+    hb_my_catalog_builder_add_text(table->builder, table->object, table->text->options);
     for (guint i = 0; i < table->text->items->len; i++) {
         const HbItem *item = table->text->items->pdata[i];
         if (item->type == HB_ITEM_COLUMN && strstr(item->text, "nextval") != NULL)
-            hb_my_catalog_builder_add_text(table->gather, table->object, item->text);
+            hb_my_catalog_builder_add_text(table->builder, table->object, item->text);
     }
-    if (!hb_my_catalog_builder_add(table->gather, HB_NAMES_RELATION, table->name, table->object, error))
+    if (!hb_my_catalog_builder_add(table->builder, HB_NAMES_RELATION, table->name, table->object, error))
         return FALSE;
     tell_password(table);
     table->rows = hb_object_new(HB_KIND_ROWS, table->quoted);
@@ -319,34 +319,34 @@ static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
     hb_object_add_need(table->rows, table->object->identity);
     if (!hb_catalog_add(catalog, table->rows, error))
         return FALSE;
-    if (hb_createtext_keeps_rows(table->text))
+    if (hb_show_create_keeps_rows(table->text))
         add_row_set(table);
     return add_parts(table, foreign_keys, error);
 }
 
 /* A table that the server itself cannot show any more is named, and the rest goes on */
-static HbShowCreate *show_table(HbMyCatalogBuilder *gather, const char *name, const char *given)
+static HbShowCreate *show_table(HbMyCatalogBuilder *builder, const char *name, const char *given)
 {
     g_autofree char *quoted = hb_my_quote_any_name(name);
     g_autoptr(GError) error = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, &error, "SHOW CREATE TABLE %s", quoted);
+    g_autoptr(HbMyResult) result = hb_my_query_format(builder->session, &error, "SHOW CREATE TABLE %s", quoted);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
 
     if (row != NULL)
-        return hb_createtext_read(row[1], gather->session->database, given);
+        return hb_show_create_read(row[1], builder->session->database, given);
     g_autofree char *what = g_strdup_printf("table %s", name);
-    hb_catalog_add_omission(gather->catalog, what, error != NULL ? error->message : "the server does not show it");
+    hb_catalog_add_omission(builder->catalog, what, error != NULL ? error->message : "the server does not show it");
     return NULL;
 }
 
-static gboolean read_table(HbMyCatalogBuilder *gather, MYSQL_ROW row, GPtrArray *foreign_keys, GPtrArray *texts,
+static gboolean read_table(HbMyCatalogBuilder *builder, MYSQL_ROW row, GPtrArray *foreign_keys, GPtrArray *texts,
                            GError **error)
 {
-    Table table = {.gather = gather, .name = row[0], .quoted = hb_my_quote_name(row[0])};
+    Table table = {.builder = builder, .name = row[0], .quoted = hb_my_quote_name(row[0])};
     gboolean ok = TRUE;
 
     table.bytes = row[1] != NULL ? g_ascii_strtoull(row[1], NULL, 10) : 0;
-    table.text = show_table(gather, row[0], row[2]);
+    table.text = show_table(builder, row[0], row[2]);
     if (table.text != NULL) {
         g_ptr_array_add(texts, table.text);
         ok = add_table(&table, foreign_keys, error);
@@ -355,25 +355,25 @@ static gboolean read_table(HbMyCatalogBuilder *gather, MYSQL_ROW row, GPtrArray 
     return ok;
 }
 
-gboolean hb_my_read_tables(HbMyCatalogBuilder *gather, GError **error)
+gboolean hb_my_read_tables(HbMyCatalogBuilder *builder, GError **error)
 {
     g_autoptr(HbMyResult) result =
-        hb_my_query(gather->session,
+        hb_my_query(builder->session,
                     "SELECT TABLE_NAME, DATA_LENGTH, CREATE_OPTIONS FROM information_schema.TABLES"
                     " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
                     "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
                     " ORDER BY TABLE_NAME",
                     error);
     g_autoptr(GPtrArray) foreign_keys = g_ptr_array_new_with_free_func(foreign_key_free);
-    g_autoptr(GPtrArray) texts = g_ptr_array_new_with_free_func((GDestroyNotify)hb_createtext_free);
+    g_autoptr(GPtrArray) texts = g_ptr_array_new_with_free_func((GDestroyNotify)hb_show_create_free);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        if (!read_table(gather, row, foreign_keys, texts, error))
+        if (!read_table(builder, row, foreign_keys, texts, error))
             return FALSE;
     }
     for (guint i = 0; i < foreign_keys->len; i++) {
-        if (!add_foreign_key(gather, foreign_keys->pdata[i], error))
+        if (!add_foreign_key(builder, foreign_keys->pdata[i], error))
             return FALSE;
     }
     return result != NULL;
@@ -381,11 +381,11 @@ gboolean hb_my_read_tables(HbMyCatalogBuilder *gather, GError **error)
 
 /* ---- Sequences ---- */
 
-static gboolean add_sequence_value(HbMyCatalogBuilder *gather, const HbObject *sequence, const char *quoted,
+static gboolean add_sequence_value(HbMyCatalogBuilder *builder, const HbObject *sequence, const char *quoted,
                                    GError **error)
 {
     g_autoptr(HbMyResult) result = hb_my_query_format(
-        gather->session, error, "SELECT next_not_cached_value, cycle_count, start_value FROM %s", quoted);
+        builder->session, error, "SELECT next_not_cached_value, cycle_count, start_value FROM %s", quoted);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
     HbObject *object;
 
@@ -397,13 +397,13 @@ static gboolean add_sequence_value(HbMyCatalogBuilder *gather, const HbObject *s
     object->definition = g_strdup_printf("DO SETVAL(%s, %s, 0, %s);", quoted, row[0], row[1]);
     object->on = g_strdup(sequence->identity);
     hb_object_add_need(object, sequence->identity);
-    return hb_catalog_add(gather->catalog, object, error);
+    return hb_catalog_add(builder->catalog, object, error);
 }
 
-static gboolean read_sequence(HbMyCatalogBuilder *gather, MYSQL_ROW listed, GError **error)
+static gboolean read_sequence(HbMyCatalogBuilder *builder, MYSQL_ROW listed, GError **error)
 {
     g_autofree char *quoted = hb_my_quote_name(listed[0]);
-    g_autoptr(HbMyResult) result = hb_my_query_format(gather->session, error, "SHOW CREATE SEQUENCE %s", quoted);
+    g_autoptr(HbMyResult) result = hb_my_query_format(builder->session, error, "SHOW CREATE SEQUENCE %s", quoted);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
     HbObject *sequence;
 
@@ -411,13 +411,13 @@ static gboolean read_sequence(HbMyCatalogBuilder *gather, MYSQL_ROW listed, GErr
         return FALSE;
     sequence = hb_object_new(HB_KIND_SEQUENCE, quoted);
     sequence->definition = g_strconcat(row[1], ";", NULL);
-    return hb_my_catalog_builder_add(gather, HB_NAMES_RELATION, listed[0], sequence, error) &&
-           (!(gather->parts & HB_PART_DATA) || add_sequence_value(gather, sequence, quoted, error));
+    return hb_my_catalog_builder_add(builder, HB_NAMES_RELATION, listed[0], sequence, error) &&
+           (!(builder->parts & HB_PART_DATA) || add_sequence_value(builder, sequence, quoted, error));
 }
 
-gboolean hb_my_read_sequences(HbMyCatalogBuilder *gather, GError **error)
+gboolean hb_my_read_sequences(HbMyCatalogBuilder *builder, GError **error)
 {
-    return hb_my_catalog_builder_each(gather,
+    return hb_my_catalog_builder_each(builder,
                                       "SELECT TABLE_NAME FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
                                       " AND TABLE_TYPE = 'SEQUENCE' ORDER BY TABLE_NAME",
                                       read_sequence, error);

@@ -6,5 +6,5 @@
 
 #include "engine/mariadb/catalog/catalog_builder.h"
 
-gboolean hb_my_read_tables(HbMyCatalogBuilder *gather, GError **error);
-gboolean hb_my_read_sequences(HbMyCatalogBuilder *gather, GError **error);
+gboolean hb_my_read_tables(HbMyCatalogBuilder *builder, GError **error);
+gboolean hb_my_read_sequences(HbMyCatalogBuilder *builder, GError **error);

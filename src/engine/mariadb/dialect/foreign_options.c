@@ -237,11 +237,11 @@ char *hb_my_filter_options(const char *options)
     HbToken token;
 
     while ((token = hb_lexer_read_token(&hb_my_rules, &options)).type != HB_TOKEN_END) {
-        const char *ahead = options;
+        const char *preview = options;
         const gboolean is_name = token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME;
-        HbToken sign = is_name ? hb_my_next(&ahead) : token;
+        HbToken sign = is_name ? hb_my_next(&preview) : token;
         if (is_name && hb_my_token_is_sign(&sign, '=')) {
-            const HbToken value = hb_my_next(&ahead);
+            const HbToken value = hb_my_next(&preview);
             g_autofree char *name = hb_token_unquote(&token);
             append_option(out, name, token.start, &value, &taken);
             options = value.start + value.length;

@@ -20,7 +20,7 @@ static void item_free(gpointer data)
     g_free(item);
 }
 
-void hb_createtext_free(HbShowCreate *text)
+void hb_show_create_free(HbShowCreate *text)
 {
     if (text == NULL)
         return;
@@ -31,7 +31,7 @@ void hb_createtext_free(HbShowCreate *text)
     g_free(text);
 }
 
-const HbItem *hb_createtext_find_column(const HbShowCreate *text, const char *name)
+const HbItem *hb_show_create_find_column(const HbShowCreate *text, const char *name)
 {
     for (guint i = 0; i < text->items->len; i++) {
         const HbItem *item = text->items->pdata[i];
@@ -41,7 +41,7 @@ const HbItem *hb_createtext_find_column(const HbShowCreate *text, const char *na
     return NULL;
 }
 
-char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time)
+char *hb_show_create_read_as(HbReadAs how, const char *quoted, const char *end_of_time)
 {
     switch (how) {
     case HB_READ_AS_DOUBLE:
@@ -295,7 +295,7 @@ static HbItem *read_item(const char *text, const char *charset)
 
 /* ---- Options ---- */
 
-gboolean hb_createtext_keeps_rows(const HbShowCreate *text)
+gboolean hb_show_create_keeps_rows(const HbShowCreate *text)
 {
     static const char *const without[] = {"BLACKHOLE", "FEDERATED", "CONNECT", "SPIDER", "MRG_MyISAM", "MERGE", NULL};
 
@@ -340,8 +340,8 @@ static void read_options(HbShowCreate *text, const char *options, const char *gi
     HbToken token;
 
     while ((token = hb_lexer_read_token(&hb_my_rules, &options)).type != HB_TOKEN_END) {
-        const char *ahead = options;
-        HbToken sign = hb_my_next(&ahead), value = hb_my_next(&ahead);
+        const char *preview = options;
+        HbToken sign = hb_my_next(&preview), value = hb_my_next(&preview);
         gboolean is_setting = hb_my_token_is_sign(&sign, '=');
         if (hb_token_is_word(&token, "PARTITION"))
             break;
@@ -353,13 +353,13 @@ static void read_options(HbShowCreate *text, const char *options, const char *gi
             text->is_versioned = TRUE;
         if (is_setting && hb_token_is_word(&token, "AUTO_INCREMENT") && text->next_value == NULL) {
             text->next_value = g_strndup(value.start, value.length);
-            options = ahead + (*ahead == ' ');
+            options = preview + (*preview == ' ');
             continue;
         }
         /* Aria says so whether or not anybody asked for it */
         if (hb_token_is_word(&token, "PAGE_CHECKSUM") && given != NULL && strstr(given, "page_checksum") == NULL) {
             g_string_truncate(kept, kept->len - (kept->len > 0));
-            options = ahead;
+            options = preview;
             continue;
         }
         g_string_append_len(kept, token.start, (gssize)token.length);
@@ -395,7 +395,7 @@ static GPtrArray *cut_items(const char **sql, const char *database)
     return texts;
 }
 
-HbShowCreate *hb_createtext_read(const char *sql, const char *database, const char *given)
+HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given)
 {
     HbShowCreate *text = g_new0(HbShowCreate, 1);
     g_autoptr(GPtrArray) items = cut_items(&sql, database);

@@ -74,15 +74,15 @@ typedef struct {
 } HbShowCreate;
 
 /* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
-HbShowCreate *hb_createtext_read(const char *sql, const char *database, const char *given);
-void hb_createtext_free(HbShowCreate *text);
-G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbShowCreate, hb_createtext_free)
+HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given);
+void hb_show_create_free(HbShowCreate *text);
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbShowCreate, hb_show_create_free)
 
 /* The column of this name; NULL if there is none */
-const HbItem *hb_createtext_find_column(const HbShowCreate *text, const char *name);
+const HbItem *hb_show_create_find_column(const HbShowCreate *text, const char *name);
 
 /* FALSE for engines whose tables only point at rows that are elsewhere */
-gboolean hb_createtext_keeps_rows(const HbShowCreate *text);
+gboolean hb_show_create_keeps_rows(const HbShowCreate *text);
 
 /* The expression that selects a column (quoted); NULL: the column itself. The caller's */
-char *hb_createtext_read_as(HbReadAs how, const char *quoted, const char *end_of_time);
+char *hb_show_create_read_as(HbReadAs how, const char *quoted, const char *end_of_time);

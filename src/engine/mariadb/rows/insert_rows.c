@@ -39,13 +39,13 @@ typedef struct {
     gsize batch_bytes;
     gsize pieces_from_bytes;
 
-    GByteArray *bytes; /* of all values of the batch, one after the other */
-    GArray *values;    /* Value, row by row */
-    guint rows;        /* whole ones */
-    gsize field_at;    /* where the value that is being read begins */
-    MYSQL_STMT *batch; /* for many rows; NULL without arrays */
-    MYSQL_STMT *alone; /* for one row in pieces; NULL until it is needed */
-    guint refusal;     /* the server's number for why a statement could not be prepared */
+    GByteArray *bytes;         /* of all values of the batch, one after the other */
+    GArray *values;            /* Value, row by row */
+    guint rows;                /* whole ones */
+    gsize field_at;            /* where the value that is being read begins */
+    MYSQL_STMT *batch;         /* for many rows; NULL without arrays */
+    MYSQL_STMT *without_needs; /* for one row in pieces; NULL until it is needed */
+    guint refusal;             /* the server's number for why a statement could not be prepared */
     gboolean in_pieces;
     my_bool *alone_nulls;
     char *forms; /* of the target's columns: w whole numbers, r real ones, t anything else; NULL: not asked yet */
@@ -89,7 +89,7 @@ static gboolean takes_default(const Load *load, guint column)
 }
 
 /* The server's arrays have a mark for defaults; a single row has not */
-static MYSQL_STMT *prepare(Load *load, gboolean alone, GError **error)
+static MYSQL_STMT *prepare(Load *load, gboolean without_needs, GError **error)
 {
     g_autoptr(GString) sql = g_string_new(NULL);
     MYSQL_STMT *statement = mysql_stmt_init(load->session->mysql);
@@ -97,7 +97,7 @@ static MYSQL_STMT *prepare(Load *load, gboolean alone, GError **error)
     append_columns(sql, load->set);
     for (guint c = 0; c < load->columns; c++) {
         g_string_append(sql, c > 0 ? ", " : "(");
-        if (alone && takes_default(load, c))
+        if (without_needs && takes_default(load, c))
             g_string_append_printf(sql, "COALESCE(?, %s)", hb_my_get_end_of_time(load->session));
         else
             g_string_append_c(sql, '?');
@@ -373,8 +373,8 @@ static gboolean send_batch(Load *load, GError **error)
 
 static gboolean send_piece(Load *load, guint column, const char *bytes, gsize length, GError **error)
 {
-    return mysql_stmt_send_long_data(load->alone, column, bytes, length) == 0 ||
-           statement_error(load, load->alone, error);
+    return mysql_stmt_send_long_data(load->without_needs, column, bytes, length) == 0 ||
+           statement_error(load, load->without_needs, error);
 }
 
 /* The values of this row that are in the batch already */
@@ -397,19 +397,19 @@ static gboolean bind_alone(Load *load, GError **error)
         binds[c].buffer_type = type_of(load, c);
         binds[c].is_null = &load->alone_nulls[c];
     }
-    return mysql_stmt_bind_param(load->alone, binds) == 0 || statement_error(load, load->alone, error);
+    return mysql_stmt_bind_param(load->without_needs, binds) == 0 || statement_error(load, load->without_needs, error);
 }
 
 static gboolean begin_pieces(Load *load, GError **error)
 {
     if (!send_batch(load, error))
         return FALSE;
-    if (load->alone == NULL) {
+    if (load->without_needs == NULL) {
         load->alone_nulls = g_new0(my_bool, load->columns);
-        load->alone = prepare(load, TRUE, error);
+        load->without_needs = prepare(load, TRUE, error);
     }
     load->in_pieces = TRUE;
-    return load->alone != NULL && bind_alone(load, error) && send_earlier_values(load, error);
+    return load->without_needs != NULL && bind_alone(load, error) && send_earlier_values(load, error);
 }
 
 static gboolean end_pieces(Load *load, GError **error)
@@ -418,9 +418,9 @@ static gboolean end_pieces(Load *load, GError **error)
     g_array_set_size(load->values, 0);
     g_byte_array_set_size(load->bytes, 0);
     load->field_at = 0;
-    if (mysql_stmt_execute(load->alone) != 0)
-        return statement_error(load, load->alone, error);
-    return check_taken(load, mysql_stmt_affected_rows(load->alone), 1, error);
+    if (mysql_stmt_execute(load->without_needs) != 0)
+        return statement_error(load, load->without_needs, error);
+    return check_taken(load, mysql_stmt_affected_rows(load->without_needs), 1, error);
 }
 
 /* ---- What the decoder tells ---- */
@@ -552,8 +552,8 @@ static void load_clear(Load *load)
     g_free(load->forms);
     if (load->batch != NULL)
         mysql_stmt_close(load->batch);
-    if (load->alone != NULL)
-        mysql_stmt_close(load->alone);
+    if (load->without_needs != NULL)
+        mysql_stmt_close(load->without_needs);
 }
 
 gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,

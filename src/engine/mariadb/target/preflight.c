@@ -14,40 +14,40 @@
 
 /* ---- The server ---- */
 
-static void look_at_place(HbMyPreflight *look)
+static void look_at_place(HbMyPreflight *run)
 {
     static const char *const own[] = {"mysql", "information_schema", "performance_schema", "sys", NULL};
     g_autofree char *place = NULL;
-    const gboolean is_local = strstr(mysql_get_host_info(look->session->mysql), "socket") != NULL;
+    const gboolean is_local = strstr(mysql_get_host_info(run->session->mysql), "socket") != NULL;
 
-    if (g_strv_contains(own, look->database))
-        hb_findings_add(look->findings, HB_FINDING_BLOCKER, "system-database", look->database,
+    if (g_strv_contains(own, run->database))
+        hb_findings_add(run->findings, HB_FINDING_BLOCKER, "system-database", run->database,
                         "is a database of the server's own")
             ->is_final = TRUE;
-    hb_my_read_text(look->session, "SELECT @@datadir", &place, NULL);
-    hb_preflight_judge_room(look->ahead->bytes, is_local ? hb_engine_find_room(place) : G_MAXUINT64, look->findings);
+    hb_my_read_text(run->session, "SELECT @@datadir", &place, NULL);
+    hb_preflight_judge_room(run->preview->bytes, is_local ? hb_engine_find_room(place) : G_MAXUINT64, run->findings);
 }
 
 /* Connections that are left, this one among them; -1: there is no limit, or it cannot be known (MySQL keeps it
  * elsewhere)
  */
-static gint64 count_left(const HbMyPreflight *look, const char *sql)
+static gint64 count_left(const HbMyPreflight *run, const char *sql)
 {
     g_autofree char *left = NULL;
 
-    return hb_my_read_text(look->session, sql, &left, NULL) && left != NULL ? g_ascii_strtoll(left, NULL, 10) : -1;
+    return hb_my_read_text(run->session, sql, &left, NULL) && left != NULL ? g_ascii_strtoll(left, NULL, 10) : -1;
 }
 
 /* Of the server, or of the account */
-static void look_at_limits(HbMyPreflight *look)
+static void look_at_limits(HbMyPreflight *run)
 {
-    const gint64 wanted = (gint64)look->ahead->sessions + 1;
+    const gint64 wanted = (gint64)run->preview->sessions + 1;
     const gint64 of_server =
-        count_left(look, "SELECT @@max_connections - (SELECT VARIABLE_VALUE FROM information_schema.GLOBAL_STATUS"
-                         " WHERE VARIABLE_NAME = 'THREADS_CONNECTED') + 1");
+        count_left(run, "SELECT @@max_connections - (SELECT VARIABLE_VALUE FROM information_schema.GLOBAL_STATUS"
+                        " WHERE VARIABLE_NAME = 'THREADS_CONNECTED') + 1");
     const gint64 of_account =
-        count_left(look, "SELECT IF(@@max_user_connections <= 0, NULL, @@max_user_connections - COUNT(*) + 1)"
-                         " FROM information_schema.PROCESSLIST WHERE USER = SUBSTRING_INDEX(USER(), '@', 1)");
+        count_left(run, "SELECT IF(@@max_user_connections <= 0, NULL, @@max_user_connections - COUNT(*) + 1)"
+                        " FROM information_schema.PROCESSLIST WHERE USER = SUBSTRING_INDEX(USER(), '@', 1)");
     const gboolean is_own = of_account >= 0 && (of_server < 0 || of_account < of_server);
     const gint64 there = is_own ? of_account : of_server;
 
@@ -56,17 +56,17 @@ static void look_at_limits(HbMyPreflight *look)
     g_autofree char *todo = there > 1
                                 ? g_strdup_printf("use --jobs %" G_GINT64_FORMAT ", or raise the limit", there - 1)
                                 : g_strdup("have the limit raised: a restore needs two connections at least");
-    hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "connections", is_own ? "account" : "server",
+    hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "connections", is_own ? "account" : "server",
                                       "has %" G_GINT64_FORMAT " connection%s left; the restore needs %" G_GINT64_FORMAT,
                                       there, there == 1 ? "" : "s", wanted),
                       todo, NULL);
 }
 
-static gboolean look_at_sessions(HbMyPreflight *look, GError **error)
+static gboolean look_at_sessions(HbMyPreflight *run, GError **error)
 {
-    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autofree char *literal = hb_my_quote_literal(run->database);
     g_autoptr(HbMyResult) result =
-        hb_my_query_format(look->session, error,
+        hb_my_query_format(run->session, error,
                            "SELECT CONCAT(USER, ' from ', SUBSTRING_INDEX(HOST, ':', 1)), COUNT(*)"
                            " FROM information_schema.PROCESSLIST WHERE DB = %s AND ID <> CONNECTION_ID()"
                            " GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5",
@@ -74,18 +74,18 @@ static gboolean look_at_sessions(HbMyPreflight *look, GError **error)
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "other-sessions", look->database,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "other-sessions", run->database,
                                           "is in use by others: %s (%s)", row[0], row[1]),
                           "see that this is the right database, and that they do not write to it", NULL);
     return result != NULL;
 }
 
 /* Without the right to see them there are none */
-static void look_at_transactions(HbMyPreflight *look)
+static void look_at_transactions(HbMyPreflight *run)
 {
-    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autofree char *literal = hb_my_quote_literal(run->database);
     g_autoptr(HbMyResult) result =
-        hb_my_query_format(look->session, NULL,
+        hb_my_query_format(run->session, NULL,
                            "SELECT p.ID, p.USER, p.COMMAND, t.trx_started FROM information_schema.INNODB_TRX t"
                            " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
                            " WHERE p.DB = %s AND p.ID <> CONNECTION_ID() AND t.trx_started < NOW() - INTERVAL 1 SECOND"
@@ -95,7 +95,7 @@ static void look_at_transactions(HbMyPreflight *look)
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
         g_autofree char *session = g_strdup_printf("session %s", row[0]), *kill = g_strdup_printf("KILL %s;", row[0]);
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "locked", session,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "locked", session,
                                           "of %s (%s) has had a transaction open since %s: what it has read or written "
                                           "cannot be dropped or emptied before it ends",
                                           row[1], row[2], row[3]),
@@ -106,16 +106,16 @@ static void look_at_transactions(HbMyPreflight *look)
 /* ---- Settings ---- */
 
 /* These two mean nothing to SQL. A table gets the row format that it has in the source, whatever the default is */
-static void look_at_pages(HbMyPreflight *look, GHashTable *own)
+static void look_at_pages(HbMyPreflight *run, GHashTable *own)
 {
     static const char size[] = "innodb_page_size";
-    const char *here = g_hash_table_lookup(hb_catalog_get_properties(look->ahead->catalog),
+    const char *here = g_hash_table_lookup(hb_catalog_get_properties(run->preview->catalog),
                                            HB_SEMANTIC_SETTING_PREFIX "innodb_page_size");
     const char *there = g_hash_table_lookup(own, size);
 
     if (here != NULL && there != NULL && g_ascii_strtoull(there, NULL, 10) < g_ascii_strtoull(here, NULL, 10))
         hb_finding_advise(
-            hb_findings_add(look->findings, HB_FINDING_WARNING, "setting-differs", size,
+            hb_findings_add(run->findings, HB_FINDING_WARNING, "setting-differs", size,
                             "is %s on the target, and %s in the source: smaller pages take shorter rows and "
                             "keys, and a table that has longer ones would be refused",
                             there, here),
@@ -124,15 +124,15 @@ static void look_at_pages(HbMyPreflight *look, GHashTable *own)
     g_hash_table_remove(own, "innodb_default_row_format");
 }
 
-static gboolean look_at_settings(HbMyPreflight *look, GError **error)
+static gboolean look_at_settings(HbMyPreflight *run, GError **error)
 {
     g_autoptr(GHashTable) own =
-        look->session->is_maria ? hb_my_read_pairs(look->session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
+        run->session->is_maria ? hb_my_read_pairs(run->session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
 
     if (own == NULL)
-        return !look->session->is_maria;
-    look_at_pages(look, own);
-    hb_preflight_look_at_settings(look->ahead->catalog, own, HB_SEMANTIC_SETTING_PREFIX, look->findings);
+        return !run->session->is_maria;
+    look_at_pages(run, own);
+    hb_preflight_look_at_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
     return TRUE;
 }
 
@@ -149,24 +149,24 @@ static gboolean begins_place(const HbToken *token)
     return FALSE;
 }
 
-static void tell_other_database(HbMyPreflight *look, const HbObject *object, const char *name)
+static void tell_other_database(HbMyPreflight *run, const HbObject *object, const char *name)
 {
     g_autofree char *literal = hb_my_quote_literal(name);
     g_autofree char *expression =
         g_strdup_printf("EXISTS (SELECT 1 FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = %s)", literal);
 
-    if (hb_my_look_is_on(look, expression))
-        hb_findings_add(look->findings, HB_FINDING_NOTE, "other-database", object->identity,
+    if (hb_my_look_is_on(run, expression))
+        hb_findings_add(run->findings, HB_FINDING_NOTE, "other-database", object->identity,
                         "uses database %s, which is on the target, too", name);
     else
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "database-missing", object->identity,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "database-missing", object->identity,
                                           "uses database %s, which is not on the target", name),
                           "move that database first, or with this one (name the server without a database)", NULL);
 }
 
-static void look_for_databases(HbMyPreflight *look, const HbObject *object, GHashTable *told)
+static void look_for_databases(HbMyPreflight *run, const HbObject *object, GHashTable *told)
 {
-    const char *own = g_hash_table_lookup(hb_catalog_get_properties(look->ahead->catalog), "name");
+    const char *own = g_hash_table_lookup(hb_catalog_get_properties(run->preview->catalog), "name");
     const char *sql = object->definition;
     gboolean expected = FALSE;
     HbToken token;
@@ -179,35 +179,35 @@ static void look_for_databases(HbMyPreflight *look, const HbObject *object, GHas
             g_autofree char *key = g_strdup_printf("%s %s", object->identity, name);
             if (g_strcmp0(name, own) != 0 && strcmp(name, "information_schema") != 0 && strcmp(name, "mysql") != 0 &&
                 g_hash_table_add(told, g_steal_pointer(&key)))
-                tell_other_database(look, object, name);
+                tell_other_database(run, object, name);
         }
         expected = begins_place(&token);
     }
 }
 
-static void look_for_places(HbMyPreflight *look)
+static void look_for_places(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->definition == NULL || hb_kind_get_traits(object->kind)->part != HB_PART_SCHEMA)
             continue;
-        look_for_databases(look, object, told);
+        look_for_databases(run, object, told);
         if (object->kind == HB_KIND_TABLE && strstr(object->definition, " CONNECTION='") != NULL)
-            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "foreign-host", object->identity,
+            hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "foreign-host", object->identity,
                                               "leads to another host, which the target must be able to reach"),
                               "see to its address and password after the restore", NULL);
     }
 }
 
-static void look_for_transactions(HbMyPreflight *look)
+static void look_for_transactions(HbMyPreflight *run)
 {
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         const char *storage = object->kind == HB_KIND_TABLE ? hb_my_dialect.script.find_untransacted(object) : NULL;
         if (storage != NULL)
-            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
+            hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_NOTE, "no-transactions", object->identity,
                                               "knows no transactions (%s): it is dumped as it is when its turn comes",
                                               storage),
                               "--hold-tables keeps others from writing to it during a dump; --rename "
@@ -218,27 +218,27 @@ static void look_for_transactions(HbMyPreflight *look)
 
 /* ---- The whole ---- */
 
-static gboolean look_at_all(HbMyPreflight *look, GError **error)
+static gboolean look_at_all(HbMyPreflight *run, GError **error)
 {
-    look_at_place(look);
-    look_at_limits(look);
-    look_for_places(look);
-    look_for_transactions(look);
-    look_at_transactions(look);
-    return look_at_sessions(look, error) && hb_my_look_for_lacks(look, error) && hb_my_look_at_users(look, error) &&
-           look_at_settings(look, error);
+    look_at_place(run);
+    look_at_limits(run);
+    look_for_places(run);
+    look_for_transactions(run);
+    look_at_transactions(run);
+    return look_at_sessions(run, error) && hb_my_look_for_lacks(run, error) && hb_my_look_at_users(run, error) &&
+           look_at_settings(run, error);
 }
 
-gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error)
+gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings, GError **error)
 {
     const HbAddress server = {address->uri, "", address->password, address->watch};
-    HbMyPreflight look = {.database = address->database, .ahead = ahead, .findings = findings};
+    HbMyPreflight run = {.database = address->database, .preview = preview, .findings = findings};
     gboolean ok;
 
-    look.rights = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    look.session = hb_my_open(&server, error);
-    ok = look.session != NULL && look_at_all(&look, error);
-    hb_my_close(look.session);
-    g_hash_table_unref(look.rights);
+    run.rights = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    run.session = hb_my_open(&server, error);
+    ok = run.session != NULL && look_at_all(&run, error);
+    hb_my_close(run.session);
+    g_hash_table_unref(run.rights);
     return ok;
 }

@@ -7,4 +7,5 @@
 
 #include "engine/mariadb/catalog/catalog_builder.h"
 
-gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);
+gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings,
+                         GError **error);

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/target/preflight_inner.h"
 
-gboolean hb_my_look_is_on(const HbMyPreflight *look, const char *expression)
+gboolean hb_my_look_is_on(const HbMyPreflight *run, const char *expression)
 {
     g_autofree char *sql = g_strdup_printf("SELECT %s", expression);
     g_autofree char *value = NULL;
 
-    return hb_my_read_text(look->session, sql, &value, NULL) && g_strcmp0(value, "1") == 0;
+    return hb_my_read_text(run->session, sql, &value, NULL) && g_strcmp0(value, "1") == 0;
 }

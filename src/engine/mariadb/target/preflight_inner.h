@@ -13,13 +13,13 @@
 typedef struct {
     HbSession *session; /* in no database */
     const char *database;
-    const HbRestorePreview *ahead;
+    const HbRestorePreview *preview;
     GHashTable *rights; /* names of privileges on the whole target database, in capitals */
     GPtrArray *findings;
 } HbMyPreflight;
 
 /* Is a condition true on the server? FALSE, too, if it does not know what is asked for */
-gboolean hb_my_look_is_on(const HbMyPreflight *look, const char *expression);
+gboolean hb_my_look_is_on(const HbMyPreflight *run, const char *expression);
 
-gboolean hb_my_look_for_lacks(HbMyPreflight *look, GError **error);
-gboolean hb_my_look_at_users(HbMyPreflight *look, GError **error);
+gboolean hb_my_look_for_lacks(HbMyPreflight *run, GError **error);
+gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error);

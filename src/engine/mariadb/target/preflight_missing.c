@@ -12,7 +12,7 @@
 /* ---- What the target lacks ---- */
 
 /* The words after a key word (and an equals sign) in a definition: COLLATE, VIA, ENGINE. Adds those not known */
-static void look_for_words(HbMyPreflight *look, const HbObject *object, const char *key, GHashTable *known,
+static void look_for_words(HbMyPreflight *run, const HbObject *object, const char *key, GHashTable *known,
                            const char *finding, const char *what)
 {
     const char *sql = object->definition;
@@ -24,7 +24,7 @@ static void look_for_words(HbMyPreflight *look, const HbObject *object, const ch
             token.type == HB_TOKEN_WORD || token.type == HB_TOKEN_NAME ? hb_token_unquote(&token) : NULL;
         g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;
         if (after_word && lower != NULL && g_hash_table_add(known, g_strdup(lower)))
-            hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, finding, name,
+            hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, finding, name,
                                               "%s: %s could not be created", what, object->identity),
                               "install it there, or leave out with --skip what uses it", NULL);
         if (token.type != HB_TOKEN_SPACE && !hb_my_token_is_sign(&token, '='))
@@ -56,45 +56,45 @@ static void add_all(GHashTable *names, GHashTable *more)
     g_hash_table_unref(more);
 }
 
-static void look_for_missing(HbMyPreflight *look)
+static void look_for_missing(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) engines =
-        read_lower(look->session, "SELECT ENGINE FROM information_schema.ENGINES WHERE SUPPORT IN ('YES', 'DEFAULT')");
+        read_lower(run->session, "SELECT ENGINE FROM information_schema.ENGINES WHERE SUPPORT IN ('YES', 'DEFAULT')");
     g_autoptr(GHashTable) plugins =
-        read_lower(look->session, "SELECT PLUGIN_NAME FROM information_schema.PLUGINS WHERE PLUGIN_STATUS = 'ACTIVE'");
+        read_lower(run->session, "SELECT PLUGIN_NAME FROM information_schema.PLUGINS WHERE PLUGIN_STATUS = 'ACTIVE'");
     g_autoptr(GHashTable) collations =
-        read_lower(look->session, "SELECT COLLATION_NAME FROM information_schema.COLLATIONS");
+        read_lower(run->session, "SELECT COLLATION_NAME FROM information_schema.COLLATIONS");
 
     add_all(collations,
-            read_lower(look->session,
+            read_lower(run->session,
                        "SELECT FULL_COLLATION_NAME FROM information_schema.COLLATION_CHARACTER_SET_APPLICABILITY"));
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD)
-            look_for_words(look, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in");
+            look_for_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in");
         if (object->kind != HB_KIND_TABLE)
             continue;
-        look_for_words(look, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine");
-        look_for_words(look, object, "COLLATE", collations, "collation-missing", "the target has no such collation");
+        look_for_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine");
+        look_for_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation");
     }
 }
 
 /* Servers before MariaDB 10.11 make the history of a table themselves, and take none */
-static gboolean look_for_history(HbMyPreflight *look, GError **error)
+static gboolean look_for_history(HbMyPreflight *run, GError **error)
 {
     g_autoptr(HbMyResult) known =
-        hb_my_query(look->session, "SHOW VARIABLES LIKE 'system_versioning_insert_history'", error);
+        hb_my_query(run->session, "SHOW VARIABLES LIKE 'system_versioning_insert_history'", error);
 
     if (known == NULL || mysql_num_rows(known) > 0)
         return known != NULL;
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind != HB_KIND_TABLE)
             continue;
-        g_autoptr(HbShowCreate) text = hb_createtext_read(object->definition, "", NULL);
+        g_autoptr(HbShowCreate) text = hb_show_create_read(object->definition, "", NULL);
         if (!text->is_versioned)
             continue;
-        HbFinding *finding = hb_findings_add(look->findings, HB_FINDING_BLOCKER, "history-refused", object->identity,
+        HbFinding *finding = hb_findings_add(run->findings, HB_FINDING_BLOCKER, "history-refused", object->identity,
                                              "has a history, which the target cannot take");
         hb_finding_advise(
             finding, "restore on MariaDB 10.11 or newer, drop the table's versioning in the source, or skip it", NULL);
@@ -104,13 +104,13 @@ static gboolean look_for_history(HbMyPreflight *look, GError **error)
 }
 
 /* Where the target compares names of tables without case, two that differ in case only are one */
-static void look_for_case(HbMyPreflight *look)
+static void look_for_case(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
     for (guint i = 0;
-         !hb_my_look_is_on(look, "@@lower_case_table_names = 0") && i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+         !hb_my_look_is_on(run, "@@lower_case_table_names = 0") && i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (!hb_kind_is_relation(object->kind))
             continue;
         char *folded = g_utf8_strdown(hb_object_get_name(object), -1);
@@ -120,7 +120,7 @@ static void look_for_case(HbMyPreflight *look)
             continue;
         }
         g_free(folded);
-        HbFinding *finding = hb_findings_add(look->findings, HB_FINDING_BLOCKER, "name-case", object->identity,
+        HbFinding *finding = hb_findings_add(run->findings, HB_FINDING_BLOCKER, "name-case", object->identity,
                                              "and %s differ in case only, which the target ignores", other->identity);
         hb_finding_advise(finding, "rename one in the source, or restore on a server with lower_case_table_names = 0",
                           NULL);
@@ -162,19 +162,19 @@ static gboolean says(const char *sql, const char *name, const char *value)
 }
 
 /* Encrypted tables need a plugin that has keys */
-static void look_for_encryption(HbMyPreflight *look)
+static void look_for_encryption(HbMyPreflight *run)
 {
-    if (!look->session->is_maria ||
-        hb_my_look_is_on(look, "EXISTS (SELECT 1 FROM information_schema.PLUGINS"
-                               " WHERE PLUGIN_TYPE = 'ENCRYPTION' AND PLUGIN_STATUS = 'ACTIVE')"))
+    if (!run->session->is_maria ||
+        hb_my_look_is_on(run, "EXISTS (SELECT 1 FROM information_schema.PLUGINS"
+                              " WHERE PLUGIN_TYPE = 'ENCRYPTION' AND PLUGIN_STATUS = 'ACTIVE')"))
         return;
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         g_autoptr(HbShowCreate) text =
-            object->kind == HB_KIND_TABLE ? hb_createtext_read(object->definition, "", NULL) : NULL;
+            object->kind == HB_KIND_TABLE ? hb_show_create_read(object->definition, "", NULL) : NULL;
         if (text == NULL || text->options == NULL || !says(text->options, "ENCRYPTED", "YES"))
             continue;
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "encryption-missing", object->identity,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "encryption-missing", object->identity,
                                           "is encrypted, and the target has no encryption plugin: it would be refused"),
                           "load one there with the keys that are wanted, or skip the table", NULL);
     }
@@ -186,12 +186,12 @@ static gboolean is_from_tables(const char *zone)
 }
 
 /* An event keeps the time zone that it was made in; the server knows named ones only from its tables */
-static void look_for_time_zones(HbMyPreflight *look)
+static void look_for_time_zones(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) asked = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         char *zone = object->kind == HB_KIND_EVENT ? read_value(object->definition, "time_zone") : NULL;
         if (zone == NULL || !is_from_tables(zone) || g_hash_table_contains(asked, zone)) {
             g_free(zone);
@@ -200,9 +200,9 @@ static void look_for_time_zones(HbMyPreflight *look)
         g_autofree char *literal = hb_my_quote_literal(zone);
         g_autofree char *known =
             g_strdup_printf("CONVERT_TZ('2000-01-01 00:00:00', '+00:00', %s) IS NOT NULL", literal);
-        if (!hb_my_look_is_on(look, known))
+        if (!hb_my_look_is_on(run, known))
             hb_finding_advise(
-                hb_findings_add(look->findings, HB_FINDING_BLOCKER, "time-zone-missing", zone,
+                hb_findings_add(run->findings, HB_FINDING_BLOCKER, "time-zone-missing", zone,
                                 "is a time zone that the target does not know: %s, for example, could not "
                                 "be created",
                                 object->identity),
@@ -212,16 +212,16 @@ static void look_for_time_zones(HbMyPreflight *look)
 }
 
 /* A server that judges passwords may refuse hashes, which it cannot judge */
-static void look_for_password_judges(HbMyPreflight *look)
+static void look_for_password_judges(HbMyPreflight *run)
 {
-    if (!hb_my_look_is_on(look, "@@strict_password_validation AND EXISTS (SELECT 1 FROM information_schema.PLUGINS"
-                                " WHERE PLUGIN_TYPE = 'PASSWORD VALIDATION' AND PLUGIN_STATUS = 'ACTIVE')"))
+    if (!hb_my_look_is_on(run, "@@strict_password_validation AND EXISTS (SELECT 1 FROM information_schema.PLUGINS"
+                               " WHERE PLUGIN_TYPE = 'PASSWORD VALIDATION' AND PLUGIN_STATUS = 'ACTIVE')"))
         return;
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind != HB_KIND_ROLE || strstr(object->definition, "IDENTIFIED") == NULL)
             continue;
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "password-refused",
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "password-refused",
                                           "strict_password_validation",
                                           "is ON: the target takes no password as a hash, and %s comes with one, for "
                                           "example",
@@ -232,12 +232,12 @@ static void look_for_password_judges(HbMyPreflight *look)
     }
 }
 
-gboolean hb_my_look_for_lacks(HbMyPreflight *look, GError **error)
+gboolean hb_my_look_for_lacks(HbMyPreflight *run, GError **error)
 {
-    look_for_missing(look);
-    look_for_case(look);
-    look_for_encryption(look);
-    look_for_time_zones(look);
-    look_for_password_judges(look);
-    return look_for_history(look, error);
+    look_for_missing(run);
+    look_for_case(run);
+    look_for_encryption(run);
+    look_for_time_zones(run);
+    look_for_password_judges(run);
+    return look_for_history(run, error);
 }

@@ -30,56 +30,56 @@ static const struct {
 /* Among the rights: that of passing on what is not only one database's */
 #define PASSED_ON_EVERYWHERE "GRANT OPTION on *.*"
 
-static gboolean read_rights(HbMyPreflight *look, GError **error)
+static gboolean read_rights(HbMyPreflight *run, GError **error)
 {
-    g_autofree char *literal = hb_my_quote_literal(look->database);
+    g_autofree char *literal = hb_my_quote_literal(run->database);
     g_auto(GStrv) pieces = g_strsplit(hb_my_sql_privileges, "DATABASE()", -1);
     g_autofree char *sql = g_strjoinv(literal, pieces);
-    g_autoptr(HbMyResult) result = hb_my_query(look->session, sql, error);
+    g_autoptr(HbMyResult) result = hb_my_query(run->session, sql, error);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_hash_table_add(look->rights, g_strdup(row[0]));
+        g_hash_table_add(run->rights, g_strdup(row[0]));
         if (row[1] != NULL)
-            g_hash_table_add(look->rights, g_strdup("GRANT OPTION"));
+            g_hash_table_add(run->rights, g_strdup("GRANT OPTION"));
         if (g_strcmp0(row[1], "everywhere") == 0)
-            g_hash_table_add(look->rights, g_strdup(PASSED_ON_EVERYWHERE));
+            g_hash_table_add(run->rights, g_strdup(PASSED_ON_EVERYWHERE));
     }
     return result != NULL;
 }
 
-static char *read_me(const HbMyPreflight *look)
+static char *read_me(const HbMyPreflight *run)
 {
     char *user = NULL;
 
-    hb_my_read_text(look->session, "SELECT CONCAT('''', REPLACE(CURRENT_USER(), '@', '''@'''), '''')", &user, NULL);
+    hb_my_read_text(run->session, "SELECT CONCAT('''', REPLACE(CURRENT_USER(), '@', '''@'''), '''')", &user, NULL);
     return user;
 }
 
-static void tell_lack(HbMyPreflight *look, const char *right, const char *where, const char *example,
+static void tell_lack(HbMyPreflight *run, const char *right, const char *where, const char *example,
                       const char *otherwise)
 {
-    g_autofree char *user = read_me(look);
+    g_autofree char *user = read_me(run);
     g_autofree char *sql = g_strdup_printf("GRANT %s ON %s TO %s;", right, where, user != NULL ? user : "...");
     g_autofree char *todo = g_strconcat("have it granted", otherwise != NULL ? ", or " : NULL, otherwise, NULL);
 
-    hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "right-missing", right,
+    hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "right-missing", right,
                                       "is a right that this account lacks on %s: %s would be refused, for example",
                                       where, example),
                       todo, sql);
 }
 
 /* Is the right missing, and has that not been told yet? */
-static gboolean misses(HbMyPreflight *look, const char *right)
+static gboolean misses(HbMyPreflight *run, const char *right)
 {
-    return !g_hash_table_contains(look->rights, right) && g_hash_table_add(look->rights, g_strdup(right));
+    return !g_hash_table_contains(run->rights, right) && g_hash_table_add(run->rights, g_strdup(right));
 }
 
-static void require(HbMyPreflight *look, const char *right, const char *where, const char *example,
+static void require(HbMyPreflight *run, const char *right, const char *where, const char *example,
                     const char *otherwise)
 {
-    if (misses(look, right))
-        tell_lack(look, right, where, example, otherwise);
+    if (misses(run, right))
+        tell_lack(run, right, where, example, otherwise);
 }
 
 static gboolean is_new_account(const HbObject *object, const HbCatalog *there)
@@ -94,50 +94,50 @@ static gboolean is_foreign_definer(const HbObject *object, const char *me)
     return definer != NULL && g_strcmp0(me, definer) != 0;
 }
 
-static gboolean has_either(const HbMyPreflight *look, const char *one, const char *other)
+static gboolean has_either(const HbMyPreflight *run, const char *one, const char *other)
 {
-    return g_hash_table_contains(look->rights, one) || g_hash_table_contains(look->rights, other);
+    return g_hash_table_contains(run->rights, one) || g_hash_table_contains(run->rights, other);
 }
 
-static void look_for_kinds(HbMyPreflight *look, const HbObject *object, const char *here, const HbCatalog *there)
+static void look_for_kinds(HbMyPreflight *run, const HbObject *object, const char *here, const HbCatalog *there)
 {
     for (gsize n = 0; n < G_N_ELEMENTS(needed); n++) {
         const gboolean is_account = object->kind == HB_KIND_ROLE;
         if (object->kind == needed[n].kind && (!is_account || is_new_account(object, there)))
-            require(look, needed[n].right, is_account ? "*.*" : here, object->identity, NULL);
+            require(run, needed[n].right, is_account ? "*.*" : here, object->identity, NULL);
     }
     if (object->kind == HB_KIND_GRANT)
-        require(look, "GRANT OPTION", here, object->identity, "use --grants drop");
+        require(run, "GRANT OPTION", here, object->identity, "use --grants drop");
     if (object->kind == HB_KIND_GLOBAL_GRANT && !hb_catalog_has_needs(there, object) &&
-        misses(look, PASSED_ON_EVERYWHERE))
-        tell_lack(look, "GRANT OPTION", "*.*", object->identity, "leave the users out with --skip user:*");
+        misses(run, PASSED_ON_EVERYWHERE))
+        tell_lack(run, "GRANT OPTION", "*.*", object->identity, "leave the users out with --skip user:*");
 }
 
-static void look_for_definers(HbMyPreflight *look)
+static void look_for_definers(HbMyPreflight *run)
 {
     static const char mine[] = "use --ownership mine: what is defined becomes this account's";
-    g_autofree char *me = read_me(look);
+    g_autofree char *me = read_me(run);
 
-    for (guint i = 0; !has_either(look, "SET USER", "SUPER") && i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; !has_either(run, "SET USER", "SUPER") && i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (is_foreign_definer(object, me))
-            require(look, look->session->is_maria ? "SET USER" : "SUPER", "*.*", object->identity, mine);
+            require(run, run->session->is_maria ? "SET USER" : "SUPER", "*.*", object->identity, mine);
     }
 }
 
 /* Those that every server brings are in no catalog */
-static gboolean is_missing(const HbMyPreflight *look, const char *account)
+static gboolean is_missing(const HbMyPreflight *run, const char *account)
 {
     g_autofree char *identity = hb_identity_new(HB_KIND_ROLE, account);
 
-    return hb_catalog_find(look->ahead->catalog, identity) == NULL && !hb_my_may_be_there(look->session, account);
+    return hb_catalog_find(run->preview->catalog, identity) == NULL && !hb_my_may_be_there(run->session, account);
 }
 
 /* The server makes no view over one whose definer is not there: it cannot tell what that one may read */
-static void look_for_definers_of_views(HbMyPreflight *look)
+static void look_for_definers_of_views(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    const HbCatalog *catalog = look->ahead->catalog;
+    const HbCatalog *catalog = run->preview->catalog;
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
@@ -145,11 +145,11 @@ static void look_for_definers_of_views(HbMyPreflight *look)
             const HbObject *need = hb_catalog_find(catalog, object->needs->pdata[n]);
             g_autofree char *definer =
                 need != NULL && need->kind == HB_KIND_VIEW ? hb_my_read_definer(need->definition) : NULL;
-            if (definer == NULL || !g_hash_table_add(told, g_strdup(definer)) || !is_missing(look, definer))
+            if (definer == NULL || !g_hash_table_add(told, g_strdup(definer)) || !is_missing(run, definer))
                 continue;
             g_autofree char *role = hb_identity_new(HB_KIND_ROLE, definer);
             hb_finding_advise(
-                hb_findings_add(look->findings, HB_FINDING_BLOCKER, "role-missing", role,
+                hb_findings_add(run->findings, HB_FINDING_BLOCKER, "role-missing", role,
                                 "defines %s, and is not on the target: %s, which uses that, could not be created",
                                 need->identity, object->identity),
                 "let it come along, create it there, or use --ownership mine", NULL);
@@ -158,16 +158,16 @@ static void look_for_definers_of_views(HbMyPreflight *look)
 }
 
 /* Where statements are logged, whoever is not trusted may not create what is run for each of them */
-static void look_for_trust(HbMyPreflight *look)
+static void look_for_trust(HbMyPreflight *run)
 {
-    if (g_hash_table_contains(look->rights, "SUPER") ||
-        !hb_my_look_is_on(look, "@@log_bin AND NOT @@log_bin_trust_function_creators"))
+    if (g_hash_table_contains(run->rights, "SUPER") ||
+        !hb_my_look_is_on(run, "@@log_bin AND NOT @@log_bin_trust_function_creators"))
         return;
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind != HB_KIND_FUNCTION && object->kind != HB_KIND_TRIGGER)
             continue;
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "right-missing",
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "right-missing",
                                           "log_bin_trust_function_creators",
                                           "is OFF, the target keeps a binary log, and this account has not the right "
                                           "SUPER: functions and triggers (%s, for example) would be refused",
@@ -179,10 +179,10 @@ static void look_for_trust(HbMyPreflight *look)
 }
 
 /* A role that is there takes members only from who may administer it */
-static void look_for_memberships(HbMyPreflight *look, const HbCatalog *there)
+static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
 {
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++) {
-        const HbObject *object = hb_catalog_get(look->ahead->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         const char *sql = object->definition;
         if (object->kind != HB_KIND_MEMBERSHIP || hb_catalog_has_needs(there, object))
             continue;
@@ -195,48 +195,48 @@ static void look_for_memberships(HbMyPreflight *look, const HbCatalog *there)
         g_autofree char *mine = g_strdup_printf("EXISTS (SELECT 1 FROM information_schema.APPLICABLE_ROLES"
                                                 " WHERE ROLE_NAME = %s AND IS_GRANTABLE = 'YES')",
                                                 literal);
-        if (hb_catalog_find(there, identity) == NULL || hb_my_look_is_on(look, mine))
+        if (hb_catalog_find(there, identity) == NULL || hb_my_look_is_on(run, mine))
             continue;
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "refused", object->identity,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "refused", object->identity,
                                           "cannot be granted by this account, which has no admin option on that role"),
                           "have somebody who has it run its statement afterwards; the restore will list it", NULL);
     }
 }
 
-static void look_for_read_only(HbMyPreflight *look)
+static void look_for_read_only(HbMyPreflight *run)
 {
-    if (hb_my_look_is_on(look, "@@global.read_only") && !has_either(look, "READ_ONLY ADMIN", "SUPER"))
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "read-only", "server",
+    if (hb_my_look_is_on(run, "@@global.read_only") && !has_either(run, "READ_ONLY ADMIN", "SUPER"))
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "read-only", "server",
                                           "is read-only, and this account may not write nevertheless"),
                           "name the primary server, or have it switched", "SET GLOBAL read_only = OFF;");
 }
 
-static void look_for_rights(HbMyPreflight *look, const HbCatalog *there)
+static void look_for_rights(HbMyPreflight *run, const HbCatalog *there)
 {
-    g_autofree char *quoted = hb_my_quote_any_name(look->database);
+    g_autofree char *quoted = hb_my_quote_any_name(run->database);
     g_autofree char *here = g_strdup_printf("%s.*", quoted);
 
-    if (look->ahead->state == HB_TARGET_ABSENT)
-        require(look, "CREATE", here, "the database", NULL);
-    look_for_read_only(look);
-    look_for_definers(look);
-    look_for_definers_of_views(look);
-    look_for_trust(look);
-    look_for_memberships(look, there);
-    for (guint i = 0; i < hb_catalog_count(look->ahead->catalog); i++)
-        look_for_kinds(look, hb_catalog_get(look->ahead->catalog, i), here, there);
+    if (run->preview->state == HB_TARGET_ABSENT)
+        require(run, "CREATE", here, "the database", NULL);
+    look_for_read_only(run);
+    look_for_definers(run);
+    look_for_definers_of_views(run);
+    look_for_trust(run);
+    look_for_memberships(run, there);
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++)
+        look_for_kinds(run, hb_catalog_get(run->preview->catalog, i), here, there);
 }
 
-gboolean hb_my_look_at_users(HbMyPreflight *look, GError **error)
+gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error)
 {
-    g_autoptr(HbCatalog) there = hb_my_read_server(look->session, HB_PART_USERS, NULL);
+    g_autoptr(HbCatalog) there = hb_my_read_server(run->session, HB_PART_USERS, NULL);
 
     /* Who may not read the accounts is told of rights as if there were none of them */
     if (there == NULL)
         there = hb_catalog_new();
-    if (!hb_order_arrange(there, error) || !read_rights(look, error))
+    if (!hb_order_arrange(there, error) || !read_rights(run, error))
         return FALSE;
-    hb_role_findings_add(look->ahead->catalog, there, &hb_my_dialect, look->findings);
-    look_for_rights(look, there);
+    hb_role_findings_add(run->preview->catalog, there, &hb_my_dialect, run->findings);
+    look_for_rights(run, there);
     return TRUE;
 }

@@ -92,7 +92,7 @@ static gboolean drop_foreign_engines(Fit *fit, GError **error)
         const HbObject *object = hb_catalog_get(fit->catalog, i);
         if (object->kind != HB_KIND_TABLE)
             continue;
-        g_autoptr(HbShowCreate) text = hb_createtext_read(object->definition, "", NULL);
+        g_autoptr(HbShowCreate) text = hb_show_create_read(object->definition, "", NULL);
         g_autofree char *engine = text->engine != NULL ? g_ascii_strdown(text->engine, -1) : NULL;
         if (engine == NULL || g_hash_table_contains(engines, engine))
             continue;

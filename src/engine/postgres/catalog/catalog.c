@@ -33,18 +33,18 @@ static gboolean read_columns(HbRowSet *set, const char *text, GError **error)
     return TRUE;
 }
 
-static gboolean read_rows(HbCatalogBuilder *gather, GError **error)
+static gboolean read_rows(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, hb_sql_rows, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, hb_sql_rows, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *extent = hb_pg_get(result, row, "extent");
-        if (!hb_catalog_builder_add(gather, result, row, error))
+        if (!hb_catalog_builder_add(builder, result, row, error))
             return FALSE;
         if (extent == NULL)
             continue;
         g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, hb_pg_get(result, row, "name"));
-        HbRowSet *set = hb_catalog_add_row_set(gather->catalog, identity, hb_pg_get(result, row, "name"));
+        HbRowSet *set = hb_catalog_add_row_set(builder->catalog, identity, hb_pg_get(result, row, "name"));
         set->bytes = g_ascii_strtoull(hb_pg_get(result, row, "cost"), NULL, 10);
         set->split_extent = g_ascii_strtoull(extent, NULL, 10);
         set->number = g_ascii_strtoull(hb_pg_get(result, row, "objid"), NULL, 10);
@@ -68,11 +68,11 @@ static gboolean is_number(const char *value)
     return *digits != '\0' && digits[strspn(digits, "0123456789")] == '\0';
 }
 
-static gboolean add_sequence_value(HbCatalogBuilder *gather, const PGresult *known, int row, const char *value,
+static gboolean add_sequence_value(HbCatalogBuilder *builder, const PGresult *known, int row, const char *value,
                                    gboolean used, GError **error)
 {
     g_autofree char *address = g_strdup_printf("1259:%s", hb_pg_get(known, row, "oid"));
-    HbObject *sequence = g_hash_table_lookup(gather->by_address, address);
+    HbObject *sequence = g_hash_table_lookup(builder->by_address, address);
     HbObject *object;
 
     if (!is_number(value))
@@ -83,11 +83,11 @@ static gboolean add_sequence_value(HbCatalogBuilder *gather, const PGresult *kno
                                          value, used ? "true" : "false");
     if (sequence != NULL)
         hb_object_add_need(object, sequence->identity);
-    return hb_catalog_add(gather->catalog, object, error);
+    return hb_catalog_add(builder->catalog, object, error);
 }
 
 /* The unused sequences among known, from row `from` on; *from moves behind those that were read */
-static gboolean read_unused(HbCatalogBuilder *gather, const PGresult *known, int *from, GError **error)
+static gboolean read_unused(HbCatalogBuilder *builder, const PGresult *known, int *from, GError **error)
 {
     g_autoptr(GString) sql = g_string_new(NULL), guards = g_string_new(NULL);
     g_autoptr(HbResult) states = NULL;
@@ -103,7 +103,7 @@ static gboolean read_unused(HbCatalogBuilder *gather, const PGresult *known, int
     if (sql->len == 0)
         return TRUE;
     g_string_prepend(sql, guards->str);
-    states = hb_pg_query_guarded(gather->session, sql->str, "a sequence", error);
+    states = hb_pg_query_guarded(builder->session, sql->str, "a sequence", error);
     for (int i = 0; states != NULL && i < PQntuples(states); i++) {
         const char *number = hb_pg_get(states, i, "row"), *value = hb_pg_get(states, i, "last_value");
         const char *is_called = hb_pg_get(states, i, "is_called");
@@ -111,25 +111,25 @@ static gboolean read_unused(HbCatalogBuilder *gather, const PGresult *known, int
         if (row >= (guint64)PQntuples(known) || value == NULL || is_called == NULL)
             return hb_error_set(error, HB_ERROR_STATEMENT, "see whether this is a PostgreSQL server",
                                 "what the server says of its sequences cannot be read");
-        if (!add_sequence_value(gather, known, (int)row, value, *is_called == 't', error))
+        if (!add_sequence_value(builder, known, (int)row, value, *is_called == 't', error))
             return FALSE;
     }
     return states != NULL;
 }
 
-static gboolean read_sequence_values(HbCatalogBuilder *gather, GError **error)
+static gboolean read_sequence_values(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) known = hb_catalog_builder_run(gather, hb_sql_sequence_values, error);
+    g_autoptr(HbResult) known = hb_catalog_builder_run(builder, hb_sql_sequence_values, error);
 
     if (known == NULL)
         return FALSE;
     for (int row = 0; row < PQntuples(known); row++) {
         const char *value = hb_pg_get(known, row, "value");
-        if (value != NULL && !add_sequence_value(gather, known, row, value, TRUE, error))
+        if (value != NULL && !add_sequence_value(builder, known, row, value, TRUE, error))
             return FALSE;
     }
     for (int from = 0; from < PQntuples(known);) {
-        if (!read_unused(gather, known, &from, error))
+        if (!read_unused(builder, known, &from, error))
             return FALSE;
     }
     return TRUE;
@@ -137,29 +137,29 @@ static gboolean read_sequence_values(HbCatalogBuilder *gather, GError **error)
 
 /* ---- Large objects: by the page, and their bytes as one row set ---- */
 
-static gboolean read_large_objects(HbCatalogBuilder *gather, GError **error)
+static gboolean read_large_objects(HbCatalogBuilder *builder, GError **error)
 {
     g_autoptr(HbResult) size = NULL;
     HbObject *rows;
     HbRowSet *set;
-    guint before = hb_catalog_count(gather->catalog);
+    guint before = hb_catalog_count(builder->catalog);
 
-    if (!hb_catalog_builder_read(gather, hb_sql_large_objects, error))
+    if (!hb_catalog_builder_read(builder, hb_sql_large_objects, error))
         return FALSE;
-    if (hb_catalog_count(gather->catalog) == before)
+    if (hb_catalog_count(builder->catalog) == before)
         return TRUE;
-    size = hb_pg_query(gather->session, "SELECT pg_relation_size('pg_catalog.pg_largeobject') AS bytes", error);
+    size = hb_pg_query(builder->session, "SELECT pg_relation_size('pg_catalog.pg_largeobject') AS bytes", error);
     if (size == NULL)
         return FALSE;
     rows = hb_object_new(HB_KIND_ROWS, HB_PG_LARGE_OBJECTS);
     rows->cost = g_ascii_strtoull(hb_pg_get(size, 0, "bytes"), NULL, 10);
-    for (guint i = before; i < hb_catalog_count(gather->catalog); i++) {
-        if (hb_catalog_get(gather->catalog, i)->kind == HB_KIND_LARGE_OBJECTS)
-            hb_object_add_need(rows, hb_catalog_get(gather->catalog, i)->identity);
+    for (guint i = before; i < hb_catalog_count(builder->catalog); i++) {
+        if (hb_catalog_get(builder->catalog, i)->kind == HB_KIND_LARGE_OBJECTS)
+            hb_object_add_need(rows, hb_catalog_get(builder->catalog, i)->identity);
     }
-    set = hb_catalog_add_row_set(gather->catalog, rows->identity, HB_PG_LARGE_OBJECTS);
+    set = hb_catalog_add_row_set(builder->catalog, rows->identity, HB_PG_LARGE_OBJECTS);
     hb_pg_describe_large_objects(set, rows->cost);
-    return hb_catalog_add(gather->catalog, rows, error);
+    return hb_catalog_add(builder->catalog, rows, error);
 }
 
 /* ---- Comments and labels: their statement needs what SQL calls the object ---- */
@@ -174,7 +174,7 @@ static char *note_statement(const PGresult *result, int row, const char *designa
     return g_strdup_printf("COMMENT ON %s IS %s;", designation, literal);
 }
 
-static HbObject *comment_from_row(HbCatalogBuilder *gather, const PGresult *result, int row, HbObject *subject)
+static HbObject *comment_from_row(HbCatalogBuilder *builder, const PGresult *result, int row, HbObject *subject)
 {
     const char *designation = hb_pg_get(result, row, "designation");
     const char *kind = hb_pg_get(result, row, "kind");
@@ -184,7 +184,7 @@ static HbObject *comment_from_row(HbCatalogBuilder *gather, const PGresult *resu
         hb_object_new(hb_pg_get(result, row, "provider") != NULL ? HB_KIND_SECURITY_LABEL : HB_KIND_COMMENT, name);
 
     if (designation == NULL)
-        designation = g_hash_table_lookup(gather->designations, subject);
+        designation = g_hash_table_lookup(builder->designations, subject);
     comment->definition = note_statement(result, row, designation);
     hb_catalog_builder_set_versions(comment, result, row);
     comment->on = g_strdup(subject->identity);
@@ -192,17 +192,17 @@ static HbObject *comment_from_row(HbCatalogBuilder *gather, const PGresult *resu
     return comment;
 }
 
-static gboolean read_comments(HbCatalogBuilder *gather, GError **error)
+static gboolean read_comments(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, hb_sql_comments, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, hb_sql_comments, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         g_autofree char *address = hb_catalog_builder_address(result, row, "classid", "objid");
-        HbObject *subject = g_hash_table_lookup(gather->by_address, address);
+        HbObject *subject = g_hash_table_lookup(builder->by_address, address);
         if (subject == NULL ||
-            (hb_pg_get(result, row, "designation") == NULL && !g_hash_table_contains(gather->designations, subject)))
+            (hb_pg_get(result, row, "designation") == NULL && !g_hash_table_contains(builder->designations, subject)))
             continue; /* on something that is not carried, and is named as such */
-        if (!hb_catalog_add(gather->catalog, comment_from_row(gather, result, row, subject), error))
+        if (!hb_catalog_add(builder->catalog, comment_from_row(builder, result, row, subject), error))
             return FALSE;
     }
     return result != NULL;
@@ -214,50 +214,50 @@ static gboolean read_comments(HbCatalogBuilder *gather, GError **error)
  * An owner must have rights in the schema before an ordinary user can give him anything in it: so a schema's rights
  * come with the structure, before what another than the schema's owner owns there.
  */
-static void put_schema_grants_first(HbCatalogBuilder *gather)
+static void put_schema_grants_first(HbCatalogBuilder *builder)
 {
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        HbObject *object = hb_catalog_get(gather->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(builder->catalog); i++) {
+        HbObject *object = hb_catalog_get(builder->catalog, i);
         if (object->kind == HB_KIND_GRANT && g_str_has_prefix(hb_object_get_name(object), "schema "))
             object->stage = HB_STAGE_STRUCTURE;
     }
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        HbObject *object = hb_catalog_get(gather->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(builder->catalog); i++) {
+        HbObject *object = hb_catalog_get(builder->catalog, i);
         for (guint n = 0; object->owner != NULL && n < object->needs->len; n++) {
-            const HbObject *schema = hb_catalog_find(gather->catalog, object->needs->pdata[n]);
+            const HbObject *schema = hb_catalog_find(builder->catalog, object->needs->pdata[n]);
             if (schema == NULL || schema->kind != HB_KIND_SCHEMA || g_strcmp0(schema->owner, object->owner) == 0)
                 continue;
             g_autofree char *grant = hb_identity_new(HB_KIND_GRANT, schema->identity);
-            if (hb_catalog_find(gather->catalog, grant) != NULL)
+            if (hb_catalog_find(builder->catalog, grant) != NULL)
                 hb_object_add_need(object, grant);
         }
     }
 }
 
 /* What builds on a table's rows must read them: its cost is their size */
-static void pass_on_costs(HbCatalogBuilder *gather)
+static void pass_on_costs(HbCatalogBuilder *builder)
 {
-    for (guint i = 0; i < hb_catalog_count(gather->catalog); i++) {
-        HbObject *object = hb_catalog_get(gather->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(builder->catalog); i++) {
+        HbObject *object = hb_catalog_get(builder->catalog, i);
         const char *table = object->on != NULL ? strchr(object->on, ' ') : NULL;
         const HbObject *rows;
         if (table == NULL ||
             (object->kind != HB_KIND_KEY && object->kind != HB_KIND_INDEX && object->kind != HB_KIND_FOREIGN_KEY))
             continue;
         g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, table + 1);
-        rows = hb_catalog_find(gather->catalog, identity);
+        rows = hb_catalog_find(builder->catalog, identity);
         object->cost = rows != NULL ? rows->cost : 0;
     }
 }
 
 /* ---- Properties, what is left out ---- */
 
-static gboolean read_properties(HbCatalogBuilder *gather, GError **error)
+static gboolean read_properties(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, hb_sql_database, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, hb_sql_database, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        hb_catalog_set_property(gather->catalog, hb_pg_get(result, row, "name"), hb_pg_get(result, row, "value"));
+        hb_catalog_set_property(builder->catalog, hb_pg_get(result, row, "name"), hb_pg_get(result, row, "value"));
     return result != NULL;
 }
 
@@ -310,41 +310,41 @@ static void put_connection(char **definition, gsize after, const char *literal)
     *definition = text;
 }
 
-static gboolean add_subscription(HbCatalogBuilder *gather, const PGresult *result, int row, GError **error)
+static gboolean add_subscription(HbCatalogBuilder *builder, const PGresult *result, int row, GError **error)
 {
     gboolean had_password;
     g_autofree char *connection = without_passwords(hb_pg_get(result, row, "conninfo"), &had_password);
-    g_autofree char *literal = hb_pg_quote_literal(gather->session, connection != NULL ? connection : "");
+    g_autofree char *literal = hb_pg_quote_literal(builder->session, connection != NULL ? connection : "");
     g_autofree char *identity = hb_identity_new(HB_KIND_SUBSCRIPTION, hb_pg_get(result, row, "name"));
     const gsize after = strlen("CREATE SUBSCRIPTION ") + strlen(hb_pg_get(result, row, "name"));
     HbObject *object;
 
-    if (!hb_catalog_builder_add(gather, result, row, error))
+    if (!hb_catalog_builder_add(builder, result, row, error))
         return FALSE;
-    object = hb_catalog_find(gather->catalog, identity);
+    object = hb_catalog_find(builder->catalog, identity);
     put_connection(&object->definition, after, literal);
     for (guint i = 0; object->variants != NULL && i < object->variants->len; i++)
         put_connection(&((HbWording *)object->variants->pdata[i])->definition, after, literal);
     if (!had_password)
         return TRUE;
     g_autofree char *what = g_strdup_printf("password of %s", identity);
-    hb_catalog_add_omission(gather->catalog, what,
+    hb_catalog_add_omission(builder->catalog, what,
                             "secrets do not leave the server; on the target: ALTER SUBSCRIPTION ... CONNECTION '...';");
     return TRUE;
 }
 
 /* How a subscription connects is for superusers only; others are told in omissions.sql */
-static gboolean read_subscriptions(HbCatalogBuilder *gather, GError **error)
+static gboolean read_subscriptions(HbCatalogBuilder *builder, GError **error)
 {
     g_autoptr(HbResult) result =
-        hb_pg_query(gather->session,
+        hb_pg_query(builder->session,
                     "SELECT has_column_privilege('pg_catalog.pg_subscription', 'subconninfo', 'SELECT') AS may", error);
 
     if (result == NULL || *hb_pg_get(result, 0, "may") == 'f')
         return result != NULL;
-    g_autoptr(HbResult) subscriptions = hb_catalog_builder_run(gather, hb_sql_subscriptions, error);
+    g_autoptr(HbResult) subscriptions = hb_catalog_builder_run(builder, hb_sql_subscriptions, error);
     for (int row = 0; subscriptions != NULL && row < PQntuples(subscriptions); row++) {
-        if (!add_subscription(gather, subscriptions, row, error))
+        if (!add_subscription(builder, subscriptions, row, error))
             return FALSE;
     }
     return subscriptions != NULL;
@@ -373,47 +373,47 @@ static const char *const queries_of_all[] = {
     hb_sql_aliases,     hb_sql_comments,     hb_sql_functions,      hb_sql_triggers,
     hb_sql_types,       hb_sql_sequences,    hb_sql_sequence_links, hb_sql_materialized_views};
 
-static gboolean read_schema(HbCatalogBuilder *gather, GError **error)
+static gboolean read_schema(HbCatalogBuilder *builder, GError **error)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(queries_of_schema); i++) {
-        if (!hb_catalog_builder_read(gather, queries_of_schema[i], error))
+        if (!hb_catalog_builder_read(builder, queries_of_schema[i], error))
             return FALSE;
     }
-    return read_subscriptions(gather, error);
+    return read_subscriptions(builder, error);
 }
 
-static gboolean read_all(HbCatalogBuilder *gather, guint parts, GError **error)
+static gboolean read_all(HbCatalogBuilder *builder, guint parts, GError **error)
 {
-    if ((parts & HB_PART_DATA) && !read_large_objects(gather, error))
+    if ((parts & HB_PART_DATA) && !read_large_objects(builder, error))
         return FALSE;
-    if (!read_properties(gather, error) || !read_schema(gather, error) || !read_rows(gather, error) ||
-        !hb_catalog_builder_read_aliases(gather, error) || !read_comments(gather, error) ||
-        !hb_catalog_builder_read_dependencies(gather, error))
+    if (!read_properties(builder, error) || !read_schema(builder, error) || !read_rows(builder, error) ||
+        !hb_catalog_builder_read_aliases(builder, error) || !read_comments(builder, error) ||
+        !hb_catalog_builder_read_dependencies(builder, error))
         return FALSE;
-    if ((parts & HB_PART_DATA) && !read_sequence_values(gather, error))
+    if ((parts & HB_PART_DATA) && !read_sequence_values(builder, error))
         return FALSE;
-    if ((parts & HB_PART_USERS) && !hb_pg_read_users(gather, error))
+    if ((parts & HB_PART_USERS) && !hb_pg_read_users(builder, error))
         return FALSE;
-    if ((parts & HB_PART_SETTINGS) && !hb_catalog_builder_read(gather, hb_sql_database_settings, error))
+    if ((parts & HB_PART_SETTINGS) && !hb_catalog_builder_read(builder, hb_sql_database_settings, error))
         return FALSE;
-    hb_catalog_builder_resolve(gather);
-    put_schema_grants_first(gather);
-    pass_on_costs(gather);
-    if ((parts & HB_PART_SCHEMA) && !hb_catalog_builder_read_omissions(gather, hb_sql_omissions, error))
+    hb_catalog_builder_resolve(builder);
+    put_schema_grants_first(builder);
+    pass_on_costs(builder);
+    if ((parts & HB_PART_SCHEMA) && !hb_catalog_builder_read_omissions(builder, hb_sql_omissions, error))
         return FALSE;
-    hb_catalog_keep_parts(gather->catalog, parts);
+    hb_catalog_keep_parts(builder->catalog, parts);
     return TRUE;
 }
 
 HbCatalog *hb_pg_read_catalog(GPtrArray *sessions, guint parts, GError **error)
 {
-    HbCatalogBuilder gather;
+    HbCatalogBuilder builder;
     HbCatalog *catalog = NULL;
 
-    hb_catalog_builder_init(&gather, sessions->pdata[0]);
-    hb_catalog_builder_begin(&gather, sessions, queries_of_all, G_N_ELEMENTS(queries_of_all));
-    if (read_all(&gather, parts, error))
-        catalog = g_steal_pointer(&gather.catalog);
-    hb_catalog_builder_clear(&gather);
+    hb_catalog_builder_init(&builder, sessions->pdata[0]);
+    hb_catalog_builder_begin(&builder, sessions, queries_of_all, G_N_ELEMENTS(queries_of_all));
+    if (read_all(&builder, parts, error))
+        catalog = g_steal_pointer(&builder.catalog);
+    hb_catalog_builder_clear(&builder);
     return catalog;
 }

@@ -9,7 +9,7 @@
 #include <string.h>
 
 typedef struct {
-    HbCatalogBuilder *gather;
+    HbCatalogBuilder *builder;
     HbSession *session;
 } Helper;
 
@@ -21,36 +21,36 @@ static void query_clear(gpointer data)
     g_clear_error(&query->error);
 }
 
-void hb_catalog_builder_init(HbCatalogBuilder *gather, HbSession *session)
+void hb_catalog_builder_init(HbCatalogBuilder *builder, HbSession *session)
 {
-    gather->session = session;
-    gather->queries = g_array_new(FALSE, TRUE, sizeof(HbQuery));
-    g_array_set_clear_func(gather->queries, query_clear);
-    gather->helpers = g_ptr_array_new();
-    gather->over = FALSE;
-    g_mutex_init(&gather->lock);
-    g_cond_init(&gather->done);
-    gather->catalog = hb_catalog_new();
-    gather->by_address = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    gather->designations = g_hash_table_new_full(NULL, NULL, NULL, g_free);
-    gather->pending = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    builder->session = session;
+    builder->queries = g_array_new(FALSE, TRUE, sizeof(HbQuery));
+    g_array_set_clear_func(builder->queries, query_clear);
+    builder->helpers = g_ptr_array_new();
+    builder->over = FALSE;
+    g_mutex_init(&builder->lock);
+    g_cond_init(&builder->done);
+    builder->catalog = hb_catalog_new();
+    builder->by_address = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    builder->designations = g_hash_table_new_full(NULL, NULL, NULL, g_free);
+    builder->pending = g_hash_table_new_full(NULL, NULL, NULL, g_free);
 }
 
-void hb_catalog_builder_clear(HbCatalogBuilder *gather)
+void hb_catalog_builder_clear(HbCatalogBuilder *builder)
 {
-    g_mutex_lock(&gather->lock);
-    gather->over = TRUE;
-    g_mutex_unlock(&gather->lock);
-    for (guint i = 0; i < gather->helpers->len; i++)
-        g_thread_join(gather->helpers->pdata[i]);
-    g_ptr_array_unref(gather->helpers);
-    g_array_unref(gather->queries);
-    g_mutex_clear(&gather->lock);
-    g_cond_clear(&gather->done);
-    hb_catalog_free(gather->catalog);
-    g_hash_table_unref(gather->by_address);
-    g_hash_table_unref(gather->designations);
-    g_hash_table_unref(gather->pending);
+    g_mutex_lock(&builder->lock);
+    builder->over = TRUE;
+    g_mutex_unlock(&builder->lock);
+    for (guint i = 0; i < builder->helpers->len; i++)
+        g_thread_join(builder->helpers->pdata[i]);
+    g_ptr_array_unref(builder->helpers);
+    g_array_unref(builder->queries);
+    g_mutex_clear(&builder->lock);
+    g_cond_clear(&builder->done);
+    hb_catalog_free(builder->catalog);
+    g_hash_table_unref(builder->by_address);
+    g_hash_table_unref(builder->designations);
+    g_hash_table_unref(builder->pending);
 }
 
 /* ---- Queries, several at a time if there are sessions for it ---- */
@@ -96,10 +96,10 @@ static HbResult *run_in(HbSession *session, const char *sql, GError **error)
 }
 
 /* With the lock held: the next query that nobody has begun; NULL if there is none */
-static HbQuery *find_open(HbCatalogBuilder *gather)
+static HbQuery *find_open(HbCatalogBuilder *builder)
 {
-    for (guint i = 0; i < gather->queries->len; i++) {
-        HbQuery *query = &g_array_index(gather->queries, HbQuery, i);
+    for (guint i = 0; i < builder->queries->len; i++) {
+        HbQuery *query = &g_array_index(builder->queries, HbQuery, i);
         if (query->state == HB_QUERY_OPEN)
             return query;
     }
@@ -107,76 +107,76 @@ static HbQuery *find_open(HbCatalogBuilder *gather)
 }
 
 /* With the lock held, which is let go while the server works */
-static void run_query(HbCatalogBuilder *gather, HbSession *session, HbQuery *query)
+static void run_query(HbCatalogBuilder *builder, HbSession *session, HbQuery *query)
 {
     query->state = HB_QUERY_RUNNING;
-    g_mutex_unlock(&gather->lock);
+    g_mutex_unlock(&builder->lock);
     query->result = run_in(session, query->sql, &query->error);
-    g_mutex_lock(&gather->lock);
+    g_mutex_lock(&builder->lock);
     query->state = HB_QUERY_DONE;
-    g_cond_broadcast(&gather->done);
+    g_cond_broadcast(&builder->done);
 }
 
 static gpointer help(gpointer data)
 {
     Helper *helper = data;
-    HbCatalogBuilder *gather = helper->gather;
+    HbCatalogBuilder *builder = helper->builder;
     HbQuery *query;
 
-    g_mutex_lock(&gather->lock);
-    while (!gather->over && (query = find_open(gather)) != NULL)
-        run_query(gather, helper->session, query);
-    g_mutex_unlock(&gather->lock);
+    g_mutex_lock(&builder->lock);
+    while (!builder->over && (query = find_open(builder)) != NULL)
+        run_query(builder, helper->session, query);
+    g_mutex_unlock(&builder->lock);
     g_free(helper);
     return NULL;
 }
 
-void hb_catalog_builder_begin(HbCatalogBuilder *gather, GPtrArray *sessions, const char *const *queries, guint count)
+void hb_catalog_builder_begin(HbCatalogBuilder *builder, GPtrArray *sessions, const char *const *queries, guint count)
 {
     for (guint i = 0; i < count; i++) {
         HbQuery query = {.sql = queries[i]};
-        g_array_append_val(gather->queries, query);
+        g_array_append_val(builder->queries, query);
     }
     for (guint i = 1; i < sessions->len; i++) {
         Helper *helper = g_new0(Helper, 1);
-        *helper = (Helper){gather, sessions->pdata[i]};
-        g_ptr_array_add(gather->helpers, g_thread_new("catalog", help, helper));
+        *helper = (Helper){builder, sessions->pdata[i]};
+        g_ptr_array_add(builder->helpers, g_thread_new("catalog", help, helper));
     }
 }
 
-static HbQuery *find_query(HbCatalogBuilder *gather, const char *sql)
+static HbQuery *find_query(HbCatalogBuilder *builder, const char *sql)
 {
-    for (guint i = 0; i < gather->queries->len; i++) {
-        if (g_array_index(gather->queries, HbQuery, i).sql == sql)
-            return &g_array_index(gather->queries, HbQuery, i);
+    for (guint i = 0; i < builder->queries->len; i++) {
+        if (g_array_index(builder->queries, HbQuery, i).sql == sql)
+            return &g_array_index(builder->queries, HbQuery, i);
     }
     return NULL;
 }
 
 /* While another session answers this query, the own one answers another */
-static HbResult *take(HbCatalogBuilder *gather, HbQuery *query, GError **error)
+static HbResult *take(HbCatalogBuilder *builder, HbQuery *query, GError **error)
 {
-    g_mutex_lock(&gather->lock);
+    g_mutex_lock(&builder->lock);
     if (query->state == HB_QUERY_OPEN)
-        run_query(gather, gather->session, query);
+        run_query(builder, builder->session, query);
     while (query->state != HB_QUERY_DONE) {
-        HbQuery *other = find_open(gather);
+        HbQuery *other = find_open(builder);
         if (other != NULL)
-            run_query(gather, gather->session, other);
+            run_query(builder, builder->session, other);
         else
-            g_cond_wait(&gather->done, &gather->lock);
+            g_cond_wait(&builder->done, &builder->lock);
     }
-    g_mutex_unlock(&gather->lock);
+    g_mutex_unlock(&builder->lock);
     if (query->error != NULL)
         g_propagate_error(error, g_steal_pointer(&query->error));
     return g_steal_pointer(&query->result);
 }
 
-HbResult *hb_catalog_builder_run(HbCatalogBuilder *gather, const char *sql, GError **error)
+HbResult *hb_catalog_builder_run(HbCatalogBuilder *builder, const char *sql, GError **error)
 {
-    HbQuery *query = find_query(gather, sql);
+    HbQuery *query = find_query(builder, sql);
 
-    return query != NULL ? take(gather, query, error) : run_in(gather->session, sql, error);
+    return query != NULL ? take(builder, query, error) : run_in(builder->session, sql, error);
 }
 
 /* ---- Objects: the rows that most queries give ---- */
@@ -293,14 +293,14 @@ char *hb_catalog_builder_address(const PGresult *result, int row, const char *cl
 }
 
 /* Without the data, large objects are not read, nor is what hangs on them */
-static gboolean is_of_absent_large_object(HbCatalogBuilder *gather, const char *needs)
+static gboolean is_of_absent_large_object(HbCatalogBuilder *builder, const char *needs)
 {
-    return needs != NULL && g_str_has_prefix(needs, "4:") && !g_hash_table_contains(gather->by_address, needs);
+    return needs != NULL && g_str_has_prefix(needs, "4:") && !g_hash_table_contains(builder->by_address, needs);
 }
 
-gboolean hb_catalog_builder_add(HbCatalogBuilder *gather, const PGresult *result, int row, GError **error)
+gboolean hb_catalog_builder_add(HbCatalogBuilder *builder, const PGresult *result, int row, GError **error)
 {
-    HbObject *object = object_from_row(result, row, gather->session->version);
+    HbObject *object = object_from_row(result, row, builder->session->version);
     const char *designation = hb_pg_get(result, row, "designation");
     const char *needs = hb_pg_get(result, row, "needs");
 
@@ -313,27 +313,27 @@ gboolean hb_catalog_builder_add(HbCatalogBuilder *gather, const PGresult *result
         hb_object_free(object);
         return FALSE;
     }
-    if (is_of_absent_large_object(gather, needs)) {
+    if (is_of_absent_large_object(builder, needs)) {
         hb_object_free(object);
         return TRUE;
     }
-    if (!hb_catalog_add(gather->catalog, object, error))
+    if (!hb_catalog_add(builder->catalog, object, error))
         return FALSE;
     if (strcmp(hb_pg_get(result, row, "classid"), "0") != 0)
-        g_hash_table_insert(gather->by_address, hb_catalog_builder_address(result, row, "classid", "objid"), object);
+        g_hash_table_insert(builder->by_address, hb_catalog_builder_address(result, row, "classid", "objid"), object);
     if (designation != NULL)
-        g_hash_table_insert(gather->designations, object, g_strdup(designation));
+        g_hash_table_insert(builder->designations, object, g_strdup(designation));
     if (needs != NULL && *needs != '\0')
-        g_hash_table_insert(gather->pending, object, g_strdup(needs));
+        g_hash_table_insert(builder->pending, object, g_strdup(needs));
     return TRUE;
 }
 
-gboolean hb_catalog_builder_read(HbCatalogBuilder *gather, const char *sql, GError **error)
+gboolean hb_catalog_builder_read(HbCatalogBuilder *builder, const char *sql, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, sql, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, sql, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
-        if (!hb_catalog_builder_add(gather, result, row, error))
+        if (!hb_catalog_builder_add(builder, result, row, error))
             return FALSE;
     }
     return result != NULL;
@@ -341,9 +341,9 @@ gboolean hb_catalog_builder_read(HbCatalogBuilder *gather, const char *sql, GErr
 
 /* ---- Needs ---- */
 
-gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *gather, GError **error)
+gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, hb_sql_aliases, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, hb_sql_aliases, error);
     gboolean found = result != NULL;
 
     /* An alias may stand for another alias, which then resolves in a later round */
@@ -352,9 +352,9 @@ gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *gather, GError **erro
         for (int row = 0; row < PQntuples(result); row++) {
             g_autofree char *address = hb_catalog_builder_address(result, row, "classid", "objid");
             g_autofree char *target = hb_catalog_builder_address(result, row, "target_classid", "target_objid");
-            HbObject *object = g_hash_table_lookup(gather->by_address, target);
-            if (object != NULL && !g_hash_table_contains(gather->by_address, address)) {
-                g_hash_table_insert(gather->by_address, g_steal_pointer(&address), object);
+            HbObject *object = g_hash_table_lookup(builder->by_address, target);
+            if (object != NULL && !g_hash_table_contains(builder->by_address, address)) {
+                g_hash_table_insert(builder->by_address, g_steal_pointer(&address), object);
                 found = TRUE;
             }
         }
@@ -362,42 +362,42 @@ gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *gather, GError **erro
     return result != NULL;
 }
 
-gboolean hb_catalog_builder_read_dependencies(HbCatalogBuilder *gather, GError **error)
+gboolean hb_catalog_builder_read_dependencies(HbCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, hb_sql_dependencies, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, hb_sql_dependencies, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         g_autofree char *from = hb_catalog_builder_address(result, row, "classid", "objid");
         g_autofree char *to = hb_catalog_builder_address(result, row, "refclassid", "refobjid");
-        HbObject *object = g_hash_table_lookup(gather->by_address, from);
-        HbObject *need = g_hash_table_lookup(gather->by_address, to);
+        HbObject *object = g_hash_table_lookup(builder->by_address, from);
+        HbObject *need = g_hash_table_lookup(builder->by_address, to);
         if (object != NULL && need != NULL)
             hb_object_add_need(object, need->identity);
     }
     return result != NULL;
 }
 
-void hb_catalog_builder_resolve(HbCatalogBuilder *gather)
+void hb_catalog_builder_resolve(HbCatalogBuilder *builder)
 {
     GHashTableIter iter;
     gpointer object, text;
 
-    g_hash_table_iter_init(&iter, gather->pending);
+    g_hash_table_iter_init(&iter, builder->pending);
     while (g_hash_table_iter_next(&iter, &object, &text)) {
         g_auto(GStrv) addresses = g_strsplit(text, ",", -1);
         for (char **address = addresses; *address != NULL; address++) {
-            HbObject *need = g_hash_table_lookup(gather->by_address, *address);
+            HbObject *need = g_hash_table_lookup(builder->by_address, *address);
             if (need != NULL)
                 hb_object_add_need(object, need->identity);
         }
     }
 }
 
-gboolean hb_catalog_builder_read_omissions(HbCatalogBuilder *gather, const char *sql, GError **error)
+gboolean hb_catalog_builder_read_omissions(HbCatalogBuilder *builder, const char *sql, GError **error)
 {
-    g_autoptr(HbResult) result = hb_catalog_builder_run(gather, sql, error);
+    g_autoptr(HbResult) result = hb_catalog_builder_run(builder, sql, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        hb_catalog_add_omission(gather->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
+        hb_catalog_add_omission(builder->catalog, hb_pg_get(result, row, "what"), hb_pg_get(result, row, "why"));
     return result != NULL;
 }

@@ -36,20 +36,20 @@ typedef struct {
     gboolean over;
 } HbCatalogBuilder;
 
-void hb_catalog_builder_init(HbCatalogBuilder *gather, HbSession *session);
-void hb_catalog_builder_clear(HbCatalogBuilder *gather); /* waits for the helpers */
+void hb_catalog_builder_init(HbCatalogBuilder *builder, HbSession *session);
+void hb_catalog_builder_clear(HbCatalogBuilder *builder); /* waits for the helpers */
 
 /* Begins queries in the sessions but the first, which is the gatherer's own; hb_catalog_builder_run() then finds their
  * results
  */
-void hb_catalog_builder_begin(HbCatalogBuilder *gather, GPtrArray *sessions, const char *const *queries, guint count);
+void hb_catalog_builder_begin(HbCatalogBuilder *builder, GPtrArray *sessions, const char *const *queries, guint count);
 
 /* The result of a query of sql/; the caller's */
-HbResult *hb_catalog_builder_run(HbCatalogBuilder *gather, const char *sql, GError **error);
+HbResult *hb_catalog_builder_run(HbCatalogBuilder *builder, const char *sql, GError **error);
 
 /* Adds one object, or all objects, of a result whose columns are kind, classid, objid, name, definition and others */
-gboolean hb_catalog_builder_add(HbCatalogBuilder *gather, const PGresult *result, int row, GError **error);
-gboolean hb_catalog_builder_read(HbCatalogBuilder *gather, const char *sql, GError **error);
+gboolean hb_catalog_builder_add(HbCatalogBuilder *builder, const PGresult *result, int row, GError **error);
+gboolean hb_catalog_builder_read(HbCatalogBuilder *builder, const char *sql, GError **error);
 
 /* For columns since and since_why: before that version nothing expresses the object */
 void hb_catalog_builder_set_versions(HbObject *object, const PGresult *result, int row);
@@ -58,9 +58,9 @@ void hb_catalog_builder_set_versions(HbObject *object, const PGresult *result, i
 char *hb_catalog_builder_address(const PGresult *result, int row, const char *class_column, const char *object_column);
 
 /* Needs: what addresses stand for, what the server records, what the queries themselves gave */
-gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *gather, GError **error);
-gboolean hb_catalog_builder_read_dependencies(HbCatalogBuilder *gather, GError **error);
-void hb_catalog_builder_resolve(HbCatalogBuilder *gather);
+gboolean hb_catalog_builder_read_aliases(HbCatalogBuilder *builder, GError **error);
+gboolean hb_catalog_builder_read_dependencies(HbCatalogBuilder *builder, GError **error);
+void hb_catalog_builder_resolve(HbCatalogBuilder *builder);
 
 /* What a query of columns what and why says is left out */
-gboolean hb_catalog_builder_read_omissions(HbCatalogBuilder *gather, const char *sql, GError **error);
+gboolean hb_catalog_builder_read_omissions(HbCatalogBuilder *builder, const char *sql, GError **error);

@@ -8,30 +8,30 @@
 
 #include <string.h>
 
-static gboolean read_server(HbCatalogBuilder *gather, guint parts, GError **error)
+static gboolean read_server(HbCatalogBuilder *builder, guint parts, GError **error)
 {
-    if (!hb_pg_execute(gather->session, "SET hornbeam.scope = 'server'", error))
+    if (!hb_pg_execute(builder->session, "SET hornbeam.scope = 'server'", error))
         return FALSE;
-    if ((parts & HB_PART_USERS) && !hb_pg_read_users(gather, error))
+    if ((parts & HB_PART_USERS) && !hb_pg_read_users(builder, error))
         return FALSE;
-    if ((parts & HB_PART_SETTINGS) && !hb_catalog_builder_read(gather, hb_sql_tablespaces, error))
+    if ((parts & HB_PART_SETTINGS) && !hb_catalog_builder_read(builder, hb_sql_tablespaces, error))
         return FALSE;
-    if (!hb_catalog_builder_read_omissions(gather, hb_sql_server_omissions, error))
+    if (!hb_catalog_builder_read_omissions(builder, hb_sql_server_omissions, error))
         return FALSE;
-    hb_catalog_builder_resolve(gather);
-    hb_catalog_keep_parts(gather->catalog, parts);
+    hb_catalog_builder_resolve(builder);
+    hb_catalog_keep_parts(builder->catalog, parts);
     return TRUE;
 }
 
 HbCatalog *hb_pg_read_server(HbSession *session, guint parts, GError **error)
 {
-    HbCatalogBuilder gather;
+    HbCatalogBuilder builder;
     HbCatalog *catalog = NULL;
 
-    hb_catalog_builder_init(&gather, session);
-    if (read_server(&gather, parts, error))
-        catalog = g_steal_pointer(&gather.catalog);
-    hb_catalog_builder_clear(&gather);
+    hb_catalog_builder_init(&builder, session);
+    if (read_server(&builder, parts, error))
+        catalog = g_steal_pointer(&builder.catalog);
+    hb_catalog_builder_clear(&builder);
     return catalog;
 }
 

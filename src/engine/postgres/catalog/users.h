@@ -7,4 +7,4 @@
 #include "engine/postgres/catalog/catalog_builder.h"
 
 /* The roles that the database needs; or, within a whole server's reading, all */
-gboolean hb_pg_read_users(HbCatalogBuilder *gather, GError **error);
+gboolean hb_pg_read_users(HbCatalogBuilder *builder, GError **error);

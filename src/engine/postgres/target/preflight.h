@@ -7,4 +7,5 @@
 
 #include "engine/postgres/session/session.h"
 
-gboolean hb_pg_preflight(const HbAddress *address, const HbRestorePreview *ahead, GPtrArray *findings, GError **error);
+gboolean hb_pg_preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings,
+                         GError **error);

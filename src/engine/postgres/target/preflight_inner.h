@@ -13,14 +13,14 @@
 typedef struct {
     HbSession *session; /* in the target database or, if that is to be created, in another */
     const char *database;
-    const HbRestorePreview *ahead;
+    const HbRestorePreview *preview;
     HbResult *facts; /* one row */
     GPtrArray *findings;
 } HbPgPreflight;
 
-gboolean hb_pg_look_has_database(const HbPgPreflight *look); /* it is there already */
-gboolean hb_pg_look_is_true(const HbPgPreflight *look, const char *fact);
-const char *hb_pg_look_me(const HbPgPreflight *look); /* quoted */
+gboolean hb_pg_look_has_database(const HbPgPreflight *run); /* it is there already */
+gboolean hb_pg_look_is_true(const HbPgPreflight *run, const char *fact);
+const char *hb_pg_look_me(const HbPgPreflight *run); /* quoted */
 
-gboolean hb_pg_look_at_rights(HbPgPreflight *look, GError **error);
-gboolean hb_pg_look_at_what_is_there(HbPgPreflight *look, GError **error);
+gboolean hb_pg_look_at_rights(HbPgPreflight *run, GError **error);
+gboolean hb_pg_look_at_what_is_there(HbPgPreflight *run, GError **error);

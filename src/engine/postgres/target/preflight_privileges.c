@@ -17,7 +17,7 @@
 
 /* The server as the role sees it; all but the catalog are sets of names */
 typedef struct {
-    HbPgPreflight *look;
+    HbPgPreflight *run;
     HbCatalog *there;       /* its users, arranged */
     GHashTable *roles;      /* all of them, unquoted */
     GHashTable *own;        /* of those, whose objects this role may give and take */
@@ -31,7 +31,7 @@ typedef struct {
 
 static void lack(View *view, HbFindingLevel level, const char *object, const char *what, const char *todo, char *sql)
 {
-    hb_finding_advise(hb_findings_add(view->look->findings, level,
+    hb_finding_advise(hb_findings_add(view->run->findings, level,
                                       level == HB_FINDING_BLOCKER ? "right-missing" : "refused", object, "%s", what),
                       todo, sql);
     g_free(sql);
@@ -46,9 +46,9 @@ static GHashTable *new_set(void)
 
 static gboolean read_names(View *view, const char *sql, GHashTable **names, GError **error)
 {
-    g_autofree char *fitted = hb_pg_fit_query(sql, view->look->session->version);
+    g_autofree char *fitted = hb_pg_fit_query(sql, view->run->session->version);
 
-    *names = hb_pg_read_names(view->look->session, fitted, error);
+    *names = hb_pg_read_names(view->run->session, fitted, error);
     return *names != NULL;
 }
 
@@ -57,8 +57,8 @@ static gboolean read_roles(View *view, GError **error)
     static const char sql[] =
         "SELECT r.rolname AS name, @may_act_as_r@ AS own, @may_grant_r@ AS grantable, r.rolsuper AS super"
         " FROM pg_roles r, pg_roles me WHERE me.rolname = current_user";
-    g_autofree char *fitted = hb_pg_fit_query(sql, view->look->session->version);
-    g_autoptr(HbResult) result = hb_pg_query(view->look->session, fitted, error);
+    g_autofree char *fitted = hb_pg_fit_query(sql, view->run->session->version);
+    g_autoptr(HbResult) result = hb_pg_query(view->run->session, fitted, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name");
@@ -95,7 +95,7 @@ static gboolean read_view(View *view, GError **error)
 
 static const HbCatalog *catalog_of(const View *view)
 {
-    return view->look->ahead->catalog;
+    return view->run->preview->catalog;
 }
 
 static gboolean needs_public(const View *view)
@@ -109,18 +109,18 @@ static gboolean needs_public(const View *view)
 
 static void look_for_creation(View *view)
 {
-    const HbPgPreflight *look = view->look;
-    const char *me = hb_pg_look_me(look);
-    g_autofree char *quoted = hb_pg_quote_any_name(look->database);
+    const HbPgPreflight *run = view->run;
+    const char *me = hb_pg_look_me(run);
+    g_autofree char *quoted = hb_pg_quote_any_name(run->database);
 
-    if (!hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "createdb"))
-        lack(view, HB_FINDING_BLOCKER, look->database, "does not exist, and this role may not create databases",
+    if (!hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "createdb"))
+        lack(view, HB_FINDING_BLOCKER, run->database, "does not exist, and this role may not create databases",
              "have it created, or have the right given to the role", g_strdup_printf("ALTER ROLE %s CREATEDB;", me));
-    if (hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "may_create"))
-        lack(view, HB_FINDING_BLOCKER, look->database,
+    if (hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "may_create"))
+        lack(view, HB_FINDING_BLOCKER, run->database,
              "does not let this role create schemas (the restore keeps its journal in one)", "have the right granted",
              g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
-    if (hb_pg_look_has_database(look) && !hb_pg_look_is_true(look, "may_public") && needs_public(view))
+    if (hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "may_public") && needs_public(view))
         lack(view, HB_FINDING_BLOCKER, "schema public", "does not let this role create anything in it",
              "have the right granted", g_strdup_printf("GRANT CREATE ON SCHEMA public TO %s;", me));
 }
@@ -137,14 +137,14 @@ static void require_place(View *view, char *place, const char *example)
     what = g_strdup_printf("does not let this role put anything into it (%s, for example)", example);
     lack(view, HB_FINDING_BLOCKER, object, what,
          "have the right granted, or name another one: --rename tablespace:OLD=NEW",
-         g_strdup_printf("GRANT CREATE ON TABLESPACE %s TO %s;", name, hb_pg_look_me(view->look)));
+         g_strdup_printf("GRANT CREATE ON TABLESPACE %s TO %s;", name, hb_pg_look_me(view->run)));
 }
 
 static void look_for_places(View *view)
 {
     const char *of_database = g_hash_table_lookup(hb_catalog_get_properties(catalog_of(view)), "tablespace");
 
-    if (of_database != NULL && !hb_pg_look_has_database(view->look))
+    if (of_database != NULL && !hb_pg_look_has_database(view->run))
         require_place(view, g_strdup(of_database), "the database");
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
@@ -173,7 +173,7 @@ static gboolean arrives(const View *view, const char *name)
 static gboolean may_take_members(const View *view, const char *role)
 {
     return g_hash_table_contains(view->grantable, role) ||
-           (arrives(view, role) && hb_pg_look_is_true(view->look, "createrole"));
+           (arrives(view, role) && hb_pg_look_is_true(view->run, "createrole"));
 }
 
 static void look_for_role_rights(View *view)
@@ -188,13 +188,13 @@ static void look_for_role_rights(View *view)
             example = object->identity;
         }
     }
-    if (count == 0 || hb_pg_look_is_true(view->look, "createrole"))
+    if (count == 0 || hb_pg_look_is_true(view->run, "createrole"))
         return;
     g_autofree char *what =
         g_strdup_printf("%u users are not there (%s, for example), and this role may not create any", count, example);
     lack(view, HB_FINDING_BLOCKER, "users", what,
          "have the right given to the role, or have users.sql of the dump run by someone else, then use --skip user:*",
-         g_strdup_printf("ALTER ROLE %s CREATEROLE;", hb_pg_look_me(view->look)));
+         g_strdup_printf("ALTER ROLE %s CREATEROLE;", hb_pg_look_me(view->run)));
 }
 
 static const char *judge_role(const View *view, const HbObject *role)
@@ -206,14 +206,14 @@ static const char *judge_role(const View *view, const HbObject *role)
         {" BYPASSRLS", "bypassrls", "has an attribute that only who has it may give: BYPASSRLS"},
         {" CREATEDB", "createdb", "has an attribute that only who has it may give: CREATEDB"},
     };
-    const gboolean by_holders = view->look->session->version >= GIVEN_BY_HOLDERS;
+    const gboolean by_holders = view->run->session->version >= GIVEN_BY_HOLDERS;
 
     if (strstr(role->definition, " SUPERUSER") != NULL)
         return "can be created by a superuser only";
     for (gsize i = 0; i < G_N_ELEMENTS(attributes); i++) {
         if (strstr(role->definition, attributes[i].attribute) == NULL)
             continue;
-        if (by_holders && !hb_pg_look_is_true(view->look, attributes[i].fact))
+        if (by_holders && !hb_pg_look_is_true(view->run, attributes[i].fact))
             return attributes[i].refusal;
         if (!by_holders && strcmp(attributes[i].fact, "createdb") != 0)
             return "can be created by a superuser only";
@@ -303,7 +303,7 @@ static gboolean is_superusers(const View *view, const HbObject *object)
 
 static const char *judge_database_owner(const View *view)
 {
-    return hb_pg_look_has_database(view->look) && !hb_pg_look_is_true(view->look, "owns_database")
+    return hb_pg_look_has_database(view->run) && !hb_pg_look_is_true(view->run, "owns_database")
                ? "can be given by the database's owner only"
                : NULL;
 }
@@ -313,8 +313,8 @@ static const char *judge_setting(const View *view, const HbObject *object)
     g_autofree char *name = hb_pg_word_after(object->definition, " SET ");
     g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;
 
-    if (object->kind == HB_KIND_DATABASE_SETTING && hb_pg_look_has_database(view->look) &&
-        !hb_pg_look_is_true(view->look, "owns_database"))
+    if (object->kind == HB_KIND_DATABASE_SETTING && hb_pg_look_has_database(view->run) &&
+        !hb_pg_look_is_true(view->run, "owns_database"))
         return "can be said by the database's owner only";
     if (object->kind == HB_KIND_ROLE_SETTING && hb_catalog_has_needs(view->there, object))
         return NULL;
@@ -325,13 +325,13 @@ static const char *judge_server(const View *view, const HbObject *server)
 {
     g_autofree char *wrapper = hb_pg_word_after(server->definition, "FOREIGN DATA WRAPPER ");
 
-    return wrapper != NULL && hb_pg_look_has_database(view->look) && g_hash_table_contains(view->wrappers, wrapper)
+    return wrapper != NULL && hb_pg_look_has_database(view->run) && g_hash_table_contains(view->wrappers, wrapper)
                ? "needs the right to use its foreign data wrapper, which this role lacks"
                : NULL;
 }
 
 /* Why the server would refuse it; NULL: it would not */
-static const char *judge(const View *view, const HbObject *object)
+static const char *conflicts(const View *view, const HbObject *object)
 {
     if (object->definition == NULL)
         return NULL;
@@ -358,7 +358,7 @@ static void look_for_refusals(View *view)
 {
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
-        const char *refusal = judge(view, object);
+        const char *refusal = conflicts(view, object);
         if (refusal != NULL)
             lack(view, HB_FINDING_WARNING, object->identity, refusal,
                  "have a role with the rights run its statement afterwards; the restore will list it", NULL);
@@ -371,7 +371,7 @@ static void look_for_refusals(View *view)
 static char *write_name(View *view, const char *name)
 {
     const char *const values[] = {name};
-    g_autoptr(HbResult) result = hb_pg_query_with(view->look->session, "SELECT quote_ident($1)", 1, values, NULL);
+    g_autoptr(HbResult) result = hb_pg_query_with(view->run->session, "SELECT quote_ident($1)", 1, values, NULL);
 
     return result != NULL ? g_strdup(PQgetvalue(result, 0, 0)) : hb_pg_quote_any_name(name);
 }
@@ -380,19 +380,19 @@ static void tell_owner(View *view, const char *owner, const char *example)
 {
     g_autofree char *quoted = write_name(view, owner);
     g_autofree char *role = hb_identity_new(HB_KIND_ROLE, quoted);
-    g_autofree char *sql = g_strdup_printf("GRANT %s TO %s;", quoted, hb_pg_look_me(view->look));
+    g_autofree char *sql = g_strdup_printf("GRANT %s TO %s;", quoted, hb_pg_look_me(view->run));
     const gboolean is_superuser = g_hash_table_contains(view->superusers, owner);
     HbFinding *finding;
 
     if (may_take_members(view, owner)) {
         hb_findings_add(
-            view->look->findings, HB_FINDING_NOTE, "ownership", role,
+            view->run->findings, HB_FINDING_NOTE, "ownership", role,
             "owns objects of the source (%s, for example): to give it these, %s becomes a member of it, and "
             "says at the end how to leave",
-            example, hb_pg_look_me(view->look));
+            example, hb_pg_look_me(view->run));
         return;
     }
-    finding = hb_findings_add(view->look->findings, HB_FINDING_WARNING, "ownership", role,
+    finding = hb_findings_add(view->run->findings, HB_FINDING_WARNING, "ownership", role,
                               "owns objects of the source (%s, for example) that this role may not give it: they stay "
                               "its own",
                               example);
@@ -425,15 +425,15 @@ static void look_with_view(View *view)
     look_for_places(view);
     look_for_role_rights(view);
     look_for_refusals(view);
-    if (!view->look->ahead->ownership_mine)
+    if (!view->run->preview->ownership_mine)
         look_at_owners(view);
 }
 
-static void view_init(View *view, HbPgPreflight *look, HbCatalog *there)
+static void view_init(View *view, HbPgPreflight *run, HbCatalog *there)
 {
     GHashTable **const sets[] = {&view->roles, &view->own, &view->grantable, &view->superusers};
 
-    *view = (View){.look = look, .there = there};
+    *view = (View){.run = run, .there = there};
     for (gsize i = 0; i < G_N_ELEMENTS(sets); i++)
         *sets[i] = new_set();
 }
@@ -447,19 +447,19 @@ static void view_clear(View *view)
         g_clear_pointer(sets[i], g_hash_table_unref);
 }
 
-gboolean hb_pg_look_at_rights(HbPgPreflight *look, GError **error)
+gboolean hb_pg_look_at_rights(HbPgPreflight *run, GError **error)
 {
-    g_autoptr(HbCatalog) there = hb_pg_read_server(look->session, HB_PART_USERS, error);
+    g_autoptr(HbCatalog) there = hb_pg_read_server(run->session, HB_PART_USERS, error);
     View view;
     gboolean ok;
 
     if (there == NULL || !hb_order_arrange(there, error))
         return FALSE;
-    hb_catalog_fit(there, look->ahead->version, ""); /* both sides in the words of one version */
-    hb_role_findings_add(look->ahead->catalog, there, &hb_pg_dialect, look->findings);
-    if (hb_pg_look_is_true(look, "super"))
+    hb_catalog_fit(there, run->preview->version, ""); /* both sides in the words of one version */
+    hb_role_findings_add(run->preview->catalog, there, &hb_pg_dialect, run->findings);
+    if (hb_pg_look_is_true(run, "super"))
         return TRUE;
-    view_init(&view, look, there);
+    view_init(&view, run, there);
     ok = read_view(&view, error);
     if (ok)
         look_with_view(&view);

@@ -54,12 +54,12 @@ static const Question questions[] = {
      "see that its subscribers want that, or drop it for the time of the restore", TRUE},
 };
 
-static gboolean ask(HbPgPreflight *look, const Question *question, GError **error)
+static gboolean ask(HbPgPreflight *run, const Question *question, GError **error)
 {
-    g_autoptr(HbResult) result = hb_pg_query(look->session, question->sql, error);
+    g_autoptr(HbResult) result = hb_pg_query(run->session, question->sql, error);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
-        hb_finding_advise(hb_findings_add(look->findings, question->level, question->name,
+        hb_finding_advise(hb_findings_add(run->findings, question->level, question->name,
                                           hb_pg_get(result, row, "object"), "%s", hb_pg_get(result, row, "what")),
                           question->todo, hb_pg_get(result, row, "sql"));
     return result != NULL;
@@ -76,16 +76,16 @@ static const HbObject *find_first(const HbCatalog *catalog, HbKind kind)
     return NULL;
 }
 
-static gboolean look_at_log_level(HbPgPreflight *look, GError **error)
+static gboolean look_at_log_level(HbPgPreflight *run, GError **error)
 {
-    const HbObject *publication = find_first(look->ahead->catalog, HB_KIND_PUBLICATION);
+    const HbObject *publication = find_first(run->preview->catalog, HB_KIND_PUBLICATION);
     g_autoptr(HbResult) result = NULL;
 
     if (publication == NULL)
         return TRUE;
-    result = hb_pg_query(look->session, "SELECT current_setting('wal_level')", error);
+    result = hb_pg_query(run->session, "SELECT current_setting('wal_level')", error);
     if (result != NULL && strcmp(PQgetvalue(result, 0, 0), "logical") != 0)
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "setting-differs", "wal_level",
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "setting-differs", "wal_level",
                                           "of the target is %s: nobody can subscribe to %s there",
                                           PQgetvalue(result, 0, 0), publication->identity),
                           "have it changed, and the server restarted, before anybody subscribes",
@@ -95,7 +95,7 @@ static gboolean look_at_log_level(HbPgPreflight *look, GError **error)
 
 /* ---- Extensions that are there already ---- */
 
-static void tell_elsewhere(HbPgPreflight *look, const HbPgExtension *extension)
+static void tell_elsewhere(HbPgPreflight *run, const HbPgExtension *extension)
 {
     static const char what[] =
         "is in schema %s on the target, and in %s in the source: what uses it there could not be "
@@ -104,11 +104,11 @@ static void tell_elsewhere(HbPgPreflight *look, const HbPgExtension *extension)
         g_strdup_printf("ALTER EXTENSION %s SET SCHEMA %s;", extension->name, extension->wanted_schema);
 
     if (extension->will_move)
-        hb_findings_add(look->findings, HB_FINDING_NOTE, "extension-differs", extension->object->identity,
+        hb_findings_add(run->findings, HB_FINDING_NOTE, "extension-differs", extension->object->identity,
                         "is in schema %s on the target: the restore moves it to %s", extension->schema,
                         extension->wanted_schema);
     else
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_BLOCKER, "extension-differs",
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "extension-differs",
                                           extension->object->identity, what, extension->schema,
                                           extension->wanted_schema),
                           extension->can_move ? "have its owner move it"
@@ -116,17 +116,17 @@ static void tell_elsewhere(HbPgPreflight *look, const HbPgExtension *extension)
                           extension->can_move ? move : NULL);
 }
 
-static void tell_version(HbPgPreflight *look, const HbPgExtension *extension)
+static void tell_version(HbPgPreflight *run, const HbPgExtension *extension)
 {
     g_autofree char *update =
         g_strdup_printf("ALTER EXTENSION %s UPDATE TO '%s';", extension->name, extension->wanted_version);
 
     if (extension->will_update)
-        hb_findings_add(look->findings, HB_FINDING_NOTE, "extension-differs", extension->object->identity,
+        hb_findings_add(run->findings, HB_FINDING_NOTE, "extension-differs", extension->object->identity,
                         "is of version %s on the target: the restore updates it to %s", extension->version,
                         extension->wanted_version);
     else
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "extension-differs",
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "extension-differs",
                                           extension->object->identity,
                                           "is of version %s on the target, and %s in the source: what only one of them "
                                           "has may be missed",
@@ -135,16 +135,16 @@ static void tell_version(HbPgPreflight *look, const HbPgExtension *extension)
                           extension->can_update ? update : NULL);
 }
 
-static gboolean look_at_extensions(HbPgPreflight *look, GError **error)
+static gboolean look_at_extensions(HbPgPreflight *run, GError **error)
 {
-    g_autoptr(GArray) there = hb_pg_read_extensions(look->session, look->ahead->state, look->ahead->catalog, error);
+    g_autoptr(GArray) there = hb_pg_read_extensions(run->session, run->preview->state, run->preview->catalog, error);
 
     for (guint i = 0; there != NULL && i < there->len; i++) {
         const HbPgExtension *extension = &g_array_index(there, HbPgExtension, i);
         if (extension->is_elsewhere)
-            tell_elsewhere(look, extension);
+            tell_elsewhere(run, extension);
         if (extension->is_otherwise)
-            tell_version(look, extension);
+            tell_version(run, extension);
     }
     return there != NULL;
 }
@@ -152,19 +152,18 @@ static gboolean look_at_extensions(HbPgPreflight *look, GError **error)
 /* ---- Collations ---- */
 
 /* Indexes are made anew, and so in the target's order; what an older order has decided is not */
-static gboolean look_at_collations(HbPgPreflight *look, GError **error)
+static gboolean look_at_collations(HbPgPreflight *run, GError **error)
 {
-    g_autofree char *sql =
-        hb_pg_fit_query("SELECT v.name, v.value FROM @collation_versions@ v", look->session->version);
-    g_autoptr(HbResult) result = hb_pg_query(look->session, sql, error);
-    GHashTable *properties = hb_catalog_get_properties(look->ahead->catalog);
+    g_autofree char *sql = hb_pg_fit_query("SELECT v.name, v.value FROM @collation_versions@ v", run->session->version);
+    g_autoptr(HbResult) result = hb_pg_query(run->session, sql, error);
+    GHashTable *properties = hb_catalog_get_properties(run->preview->catalog);
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name"), *there = hb_pg_get(result, row, "value");
         const char *here = g_hash_table_lookup(properties, name);
         if (here == NULL || there == NULL || strcmp(here, there) == 0)
             continue;
-        hb_finding_advise(hb_findings_add(look->findings, HB_FINDING_WARNING, "collation-differs", name,
+        hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "collation-differs", name,
                                           "is %s on the target, and %s in the source: some texts may sort otherwise, "
                                           "and rows then not fit partitions or checks that compare texts",
                                           there, here),
@@ -175,11 +174,11 @@ static gboolean look_at_collations(HbPgPreflight *look, GError **error)
 
 /* ---- The whole ---- */
 
-gboolean hb_pg_look_at_what_is_there(HbPgPreflight *look, GError **error)
+gboolean hb_pg_look_at_what_is_there(HbPgPreflight *run, GError **error)
 {
     for (gsize q = 0; q < G_N_ELEMENTS(questions); q++) {
-        if ((hb_pg_look_has_database(look) || !questions[q].in_database) && !ask(look, &questions[q], error))
+        if ((hb_pg_look_has_database(run) || !questions[q].in_database) && !ask(run, &questions[q], error))
             return FALSE;
     }
-    return look_at_log_level(look, error) && look_at_extensions(look, error) && look_at_collations(look, error);
+    return look_at_log_level(run, error) && look_at_extensions(run, error) && look_at_collations(run, error);
 }

@@ -180,18 +180,19 @@ static gboolean read_locks(HbSession *session, guint64 *locks, GError **error)
     return result != NULL;
 }
 
-gboolean hb_pg_read_reach(HbSession *session, HbRestorePrivileges *reach, GError **error)
+gboolean hb_pg_read_privileges(HbSession *session, HbRestorePrivileges *privileges, GError **error)
 {
-    if (!read_locks(session, &reach->locks, error))
+    if (!read_locks(session, &privileges->locks, error))
         return FALSE;
-    reach->owners = hb_pg_read_names(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", error);
-    if (reach->owners == NULL)
+    privileges->owners =
+        hb_pg_read_names(session, "SELECT rolname FROM pg_roles WHERE pg_has_role(oid, 'USAGE')", error);
+    if (privileges->owners == NULL)
         return FALSE;
-    reach->closed = hb_pg_read_names(session,
-                                     "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
-                                     " WHERE NOT has_schema_privilege(oid, 'CREATE')",
-                                     error);
-    return reach->closed != NULL;
+    privileges->closed = hb_pg_read_names(session,
+                                          "SELECT 'schema ' || quote_ident(nspname) FROM pg_namespace"
+                                          " WHERE NOT has_schema_privilege(oid, 'CREATE')",
+                                          error);
+    return privileges->closed != NULL;
 }
 
 /* The server is sent the hash only, so that no log of statements shows the password */

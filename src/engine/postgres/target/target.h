@@ -14,6 +14,6 @@ gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties,
 gboolean hb_pg_find_content(HbSession *session, char **example, GError **error);
 gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, GError **error);
 char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving);
-gboolean hb_pg_read_reach(HbSession *session, HbRestorePrivileges *reach, GError **error);
+gboolean hb_pg_read_privileges(HbSession *session, HbRestorePrivileges *privileges, GError **error);
 char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error);
 gboolean hb_pg_find_rows(HbSession *session, const HbCatalog *catalog, GHashTable *holding, GError **error);
