@@ -63,7 +63,7 @@ void hb_packer_free(HbPacker *packer)
 
 const char *hb_packer_get_suffix(const HbPacker *packer)
 {
-    return packer->compressor != NULL ? ".tsv.zst" : ".tsv";
+    return packer->compressor != NULL ? ".rows.zst" : ".rows";
 }
 
 gboolean hb_packer_open(HbPacker *packer, const char *file, GError **error)

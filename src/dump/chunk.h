@@ -27,7 +27,7 @@ typedef struct HbPacker HbPacker;
 
 HbPacker *hb_packer_new(HbFolder *folder, int level);
 void hb_packer_free(HbPacker *packer);                    /* discards a chunk that is open */
-const char *hb_packer_get_suffix(const HbPacker *packer); /* ".tsv.zst" or ".tsv" */
+const char *hb_packer_get_suffix(const HbPacker *packer); /* ".rows.zst" or ".rows" */
 
 gboolean hb_packer_open(HbPacker *packer, const char *file, GError **error);
 gboolean hb_packer_write(HbPacker *packer, const char *bytes, gsize length, GError **error);

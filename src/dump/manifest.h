@@ -14,7 +14,7 @@
 
 #define HB_MANIFEST_FILE    "manifest.json"
 #define HB_MEMBERS_FOLDER   "databases"
-#define HB_MANIFEST_VERSION 1
+#define HB_MANIFEST_VERSION 2
 
 /* Where an object's SQL stands */
 typedef struct {

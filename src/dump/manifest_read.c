@@ -198,10 +198,15 @@ static gboolean read_object(HbManifest *manifest, const Place *place, const json
 
 /* ---- Rows ---- */
 
+/* Version 1 called them .tsv */
 static gboolean is_chunk_name(const char *name)
 {
-    return hb_file_is_safe_name(name) && g_str_has_prefix(name, "rows/") &&
-           (g_str_has_suffix(name, ".tsv.zst") || g_str_has_suffix(name, ".tsv"));
+    static const char *const endings[] = {".rows.zst", ".rows", ".tsv.zst", ".tsv"};
+    gboolean ends_well = FALSE;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(endings); i++)
+        ends_well = ends_well || g_str_has_suffix(name, endings[i]);
+    return ends_well && hb_file_is_safe_name(name) && g_str_has_prefix(name, "rows/");
 }
 
 static gboolean read_chunk(const Place *place, const json_t *json, HbStoredRows *rows, HbDigest *sum, guint64 *bytes)

@@ -241,7 +241,7 @@ void hb_stream_chunk_clear(HbStreamChunk *chunk)
     *chunk = (HbStreamChunk){0};
 }
 
-/* "rows/garden.plot/0001.tsv.zst" */
+/* "rows/garden.plot/0001.rows.zst" */
 static const HbStoredRows *find_rows(const HbStream *stream, const char *file)
 {
     g_auto(GStrv) words = g_strsplit(file, "/", -1);

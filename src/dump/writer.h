@@ -23,7 +23,7 @@ gboolean hb_writer_begin_rows(HbWriter *writer, GError **error);
 /* A packer for one thread, freed by the caller. level: see HB_COMPRESSION_NONE */
 HbPacker *hb_writer_new_packer(HbWriter *writer, int level);
 
-/* The next free chunk name of a row set ("rows/garden.plot/0001.tsv.zst"); thread-safe; the caller's */
+/* The next free chunk name of a row set ("rows/garden.plot/0001.rows.zst"); thread-safe; the caller's */
 char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *suffix);
 
 /* Takes back a chunk that was written */

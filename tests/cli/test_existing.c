@@ -188,7 +188,7 @@ static void a_rehearsal_lists_the_steps_and_does_nothing(void **state)
                          " ask | cmp - before && ! psql -qX \"$(server_uri new nowhere)\" -c 'SELECT' 2>/dev/null"),
                0, "DROP TABLE IF EXISTS garden.tree;", NULL);
     run_expect(run_shell("cd $FOLDER; $HORNBEAM restore mold.fennick_vale \"$(server_uri mnew rehearsed)\" --dry-run"),
-               0, "rows tree rows/tree/0001.tsv.zst", NULL);
+               0, "rows tree rows/tree/0001.rows.zst", NULL);
 }
 
 /* ---- When it fails ---- */

@@ -185,8 +185,8 @@ static void damage_is_found_before_it_is_used(void **state)
          "format version 7"},
         {"rm structure.sql", "structure.sql"},
         {"echo >>completion.sql", "completion.sql: the file is not the one that was written"},
-        {"rm rows/garden.tree/0001.tsv.zst", "rows/garden.tree/0001.tsv.zst: the file is missing"},
-        {"truncate -s -1 rows/garden.tree/0001.tsv.zst", "rows/garden.tree/0001.tsv.zst: the file has"},
+        {"rm rows/garden.tree/0001.rows.zst", "rows/garden.tree/0001.rows.zst: the file is missing"},
+        {"truncate -s -1 rows/garden.tree/0001.rows.zst", "rows/garden.tree/0001.rows.zst: the file has"},
     };
     g_autofree char *bad = g_build_filename(it.folder, "bad.dump", NULL);
 
@@ -204,15 +204,15 @@ static void damage_is_found_before_it_is_used(void **state)
 static void a_flipped_byte_in_a_chunk_is_found(void **state)
 {
     g_autofree char *bad = g_build_filename(it.folder, "bad.dump", NULL);
-    g_autofree char *chunk = g_build_filename(bad, "rows", "garden.tree", "0001.tsv.zst", NULL);
+    g_autofree char *chunk = g_build_filename(bad, "rows", "garden.tree", "0001.rows.zst", NULL);
     g_autofree char *to = servers_get_uri("new", "flipped"), *count = NULL;
 
     (void)state;
     run_expect(run_shell("cd $FOLDER; rm -rf bad.dump; cp -r $DUMP bad.dump; touch bad.dump/stray"), 0, "", NULL);
     check_flip_byte(chunk, 2000);
-    run_expect(run_hornbeam("verify", bad, NULL), 5, "rows/garden.tree/0001.tsv.zst: ", NULL);
+    run_expect(run_hornbeam("verify", bad, NULL), 5, "rows/garden.tree/0001.rows.zst: ", NULL);
     run_expect(run_hornbeam("verify", bad, NULL), 5, "stray: the file is not part of the dump", NULL);
-    run_expect(run_hornbeam("restore", bad, to, NULL), 5, "rows garden.tree rows/garden.tree/0001.tsv.zst", "error: ");
+    run_expect(run_hornbeam("restore", bad, to, NULL), 5, "rows garden.tree rows/garden.tree/0001.rows.zst", "error: ");
     count = servers_query(to, "SELECT count(*) FROM garden.tree");
     assert_string_equal(count, "0");
     run_expect(run_hornbeam("restore", bad, to, NULL), 1, NULL, "unfinished restore of this dump");

@@ -20,7 +20,7 @@ static int begin(void **state)
         " (1, $$beech$$), (2, $$oak$$)'; $HORNBEAM dump -q \"$(server_uri one vale)\" $FOLDER/vale.dump;"
         " $HORNBEAM dump -q \"$(server_uri one vale)\" - >$FOLDER/vale.stream");
     dump = g_build_filename(folder, "vale.dump", NULL);
-    chunk = g_strdup("rows/public.plot/0001.tsv.zst");
+    chunk = g_strdup("rows/public.plot/0001.rows.zst");
     return 0;
 }
 
@@ -68,10 +68,10 @@ static void a_file_that_differs_from_its_sum_is_not_read(void **state)
     } changes[] = {
         {"a definition", "sed -i s/name/nane/ structure.sql", "structure.sql: the file is not the one"},
         {"the manifest", "sed -i s/beech/birch/\\;s/15/16/ manifest.json", "manifest.json: the file is not the one"},
-        {"a chunk that the sums do not list", "sed -i /0001/d SHA256SUMS", "0001.tsv.zst: not listed"},
+        {"a chunk that the sums do not list", "sed -i /0001/d SHA256SUMS", "0001.rows.zst: not listed"},
         {"a stage that the sums do not list", "sed -i /completion/d SHA256SUMS", "completion.sql: not listed"},
-        {"a chunk that is gone", "rm rows/*/*", "0001.tsv.zst: the file is missing"},
-        {"a chunk of another size", "echo >>rows/public.plot/0001.tsv.zst", "0001.tsv.zst: the file has"},
+        {"a chunk that is gone", "rm rows/*/*", "0001.rows.zst: the file is missing"},
+        {"a chunk of another size", "echo >>rows/public.plot/0001.rows.zst", "0001.rows.zst: the file has"},
     };
     g_autofree char *uri = servers_get_uri("one", "sums");
 

@@ -127,7 +127,7 @@ static void a_whole_servers_restore_is_resumed(void **state)
     run_expect(
         run_shell(
             "mv $FOLDER/aside $FOLDER/broken/databases/seed%20%22bank%22; cd $FOLDER/broken/databases/seed*/rows/*;"
-            " printf '\\377' | dd of=0001.tsv.zst bs=1 seek=9 conv=notrunc 2>/dev/null"),
+            " printf '\\377' | dd of=0001.rows.zst bs=1 seek=9 conv=notrunc 2>/dev/null"),
         0, NULL, NULL);
     run_expect(run_hornbeam("restore", broken, to, NULL), 5, "Not complete: 1 failed", NULL);
     run_expect(run_hornbeam("restore", dump, to, NULL), 1, NULL, "go on with it: the same command with --resume");

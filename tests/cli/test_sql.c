@@ -166,7 +166,7 @@ static void a_script_of_a_damaged_dump_is_not_whole(void **state)
                          "cp -r mold.fennick_vale hurt; f=$(ls hurt/rows/reading/*); printf x |"
                          " dd of=$f bs=1 seek=4000 conv=notrunc 2>/dev/null; $HORNBEAM sql hurt >script.sql; status=$?;"
                          " grep -c 'script is whole.$' script.sql; exit $status"),
-               5, "0\n", "reading/0001.tsv.zst");
+               5, "0\n", "reading/0001.rows.zst");
     run_expect(run_shell(FUNCTIONS "$HORNBEAM sql mold.fennick_vale >/dev/full"), 6, NULL,
                "writing to standard output");
 }

@@ -25,7 +25,7 @@ static HbManifest *make_manifest(void)
     hb_catalog_add_row_set(manifest->catalog, "rows t", "t");
     rows = hb_manifest_add_rows(manifest, hb_catalog_get_row_sets(manifest->catalog)->pdata[0]);
     hb_digest_add_row(&digest, "1", 1);
-    chunk = hb_chunk_new("rows/t/0001.tsv.zst");
+    chunk = hb_chunk_new("rows/t/0001.rows.zst");
     chunk->digest = rows->digest = digest;
     chunk->bytes = rows->bytes = 2;
     chunk->stored = 15;
@@ -62,8 +62,8 @@ static const Case cases[] = {
     {"no JSON", "{", "<", "no JSON document"},
     {"cut short", "\"unread\"", "\"unread", "no JSON document"},
     {"another program's file", "hornbeam dump", "shopping list", "format"},
-    {"a newer version", "\"version\": 1,", "\"version\": 2,", "format version 2"},
-    {"version nought", "\"version\": 1,", "\"version\": 0,", "version"},
+    {"a newer version", "\"version\": 2,", "\"version\": 3,", "format version 3"},
+    {"version nought", "\"version\": 2,", "\"version\": 0,", "version"},
     {"a field is missing", "\"engine\"", "\"motor\"", "“engine” is missing"},
     {"a field has another type", "\"server_version\": \"15.1\"", "\"server_version\": 15", "server_version"},
     {"an unknown part", "schema,data", "schema,date", "parts"},
@@ -75,9 +75,9 @@ static const Case cases[] = {
     {"an absurd size", "\"stored\": 15", "\"stored\": 150000000000000000", "out of all bounds"},
     {"a negative size", "\"stored\": 15", "\"stored\": -15", "out of all bounds"},
     {"a size that is no number", "\"stored\": 15", "\"stored\": \"15\"", "no whole number"},
-    {"a path out of the dump", "rows/t/0001.tsv.zst", "rows/../../etc/x.tsv", "inside the dump"},
-    {"an absolute path", "rows/t/0001.tsv.zst", "/etc/passwd.tsv", "inside the dump"},
-    {"another file of the dump", "rows/t/0001.tsv.zst", "rows/t/evil.sh", "inside the dump"},
+    {"a path out of the dump", "rows/t/0001.rows.zst", "rows/../../etc/x.rows", "inside the dump"},
+    {"an absolute path", "rows/t/0001.rows.zst", "/etc/passwd.rows", "inside the dump"},
+    {"another file of the dump", "rows/t/0001.rows.zst", "rows/t/evil.sh", "inside the dump"},
     {"counts that do not add up", "\"bytes\": 2,\n   \"chunks\"", "\"bytes\": 3,\n   \"chunks\"", "add up"},
     {"a digest that is none", "\"digest\": \"", "\"digest\": \"z", "no digest"},
     {"a need that comes later", "\"needs\": []", "\"needs\": [\"index i\"]", "table t needs an object"},
@@ -124,7 +124,7 @@ static void unsafe_names_are_known(void **state)
     static const struct {
         const char *name;
         gboolean safe;
-    } names[] = {{"rows/garden.plot/0001.tsv.zst", TRUE},
+    } names[] = {{"rows/garden.plot/0001.rows.zst", TRUE},
                  {"a", TRUE},
                  {"", FALSE},
                  {"/a", FALSE},
@@ -207,7 +207,7 @@ static void definitions_lie_side_by_side(void **state)
 
 static void a_file_is_listed_once(void **state)
 {
-    g_autofree char *line = g_strdup_printf("%064d  rows/t/0001.tsv\n", 0), *twice = g_strconcat(line, line, NULL);
+    g_autofree char *line = g_strdup_printf("%064d  rows/t/0001.rows\n", 0), *twice = g_strconcat(line, line, NULL);
     GError *error = NULL;
 
     (void)state;
@@ -298,8 +298,8 @@ static void chunks_survive_and_damage_is_found(void **state)
     char *parent = check_make_folder();
     g_autofree char *path = g_build_filename(parent, "d", NULL);
     HbFolder *folder = hb_folder_create(path, NULL);
-    g_autofree char *packed = pack(folder, "rows/t/0001.tsv.zst", "1\tsome tree\n", 1);
-    g_autofree char *plain = pack(folder, "rows/t/0002.tsv", "1\tsome tree\n", 0);
+    g_autofree char *packed = pack(folder, "rows/t/0001.rows.zst", "1\tsome tree\n", 1);
+    g_autofree char *plain = pack(folder, "rows/t/0002.rows", "1\tsome tree\n", 0);
     g_autofree char *file = g_build_filename(path, packed, NULL);
     GError *error = NULL;
     guint64 bytes;
@@ -336,7 +336,7 @@ static void chunks_survive_and_damage_is_found(void **state)
     check_truncate(file, 0);
     assert_false(unpack(path, packed, &bytes, &error));
     check_error(&error, HB_ERROR_DAMAGED, "too early");
-    assert_false(unpack(path, "rows/t/0003.tsv", &bytes, &error));
+    assert_false(unpack(path, "rows/t/0003.rows", &bytes, &error));
     check_error(&error, HB_ERROR_DAMAGED, "missing");
     check_remove_folder(parent);
 }
@@ -346,7 +346,7 @@ static void an_unfinished_folder_is_removed(void **state)
     char *parent = check_make_folder();
     g_autofree char *path = g_build_filename(parent, "d", NULL);
     HbFolder *folder = hb_folder_create(path, NULL);
-    g_autofree char *name = pack(folder, "rows/t/0001.tsv", "x\n", 0);
+    g_autofree char *name = pack(folder, "rows/t/0001.rows", "x\n", 0);
     GError *error = NULL;
 
     (void)state;
@@ -368,7 +368,7 @@ static void a_name_that_was_taken_meanwhile_is_not_overwritten(void **state)
         char *parent = check_make_folder();
         g_autofree char *path = g_build_filename(parent, names[i], NULL), *text = NULL;
         HbFolder *folder = hb_folder_create(path, NULL);
-        g_autofree char *name = pack(folder, "rows/t/0001.tsv", "x\n", 0);
+        g_autofree char *name = pack(folder, "rows/t/0001.rows", "x\n", 0);
         GError *error = NULL;
         assert_true(g_file_set_contents(path, "theirs", 6, NULL));
         assert_false(hb_folder_commit(folder, &error));
@@ -390,7 +390,7 @@ static void chunks_sort_as_they_are_numbered(void **state)
 
     (void)state;
     for (int i = 1; i <= 100100; i++) {
-        char *name = hb_writer_name_chunk(writer, hb_catalog_get_row_sets(manifest->catalog)->pdata[0], ".tsv");
+        char *name = hb_writer_name_chunk(writer, hb_catalog_get_row_sets(manifest->catalog)->pdata[0], ".rows");
         assert_true(strcmp(previous, name) < 0);
         g_free(previous);
         previous = name;

@@ -56,7 +56,7 @@ typedef struct {
 } Form;
 
 static const Form forms[] = {
-    {"folder", ".tsv.zst", 1}, {"folder", ".tsv", 0}, {"dump.tar", ".tsv.zst", 1}, {"dump.tar", ".tsv", 0}};
+    {"folder", ".rows.zst", 1}, {"folder", ".rows", 0}, {"dump.tar", ".rows.zst", 1}, {"dump.tar", ".rows", 0}};
 
 /* In pieces of this size; 0: at once */
 static void pack(HbPacker *packer, const char *file, const char *bytes, gsize length, gsize piece)
@@ -156,11 +156,11 @@ static void frames_one_after_the_other_are_one_text(void **state)
     HbStore *store;
 
     (void)state;
-    pack(packer, "rows/t/1.tsv.zst", even_bytes, length, 0);
+    pack(packer, "rows/t/1.rows.zst", even_bytes, length, 0);
     hb_packer_free(packer);
     assert_true(hb_folder_commit(folder, NULL));
     store = hb_store_open(path, NULL);
-    assert_true(hb_store_read(store, "rows/t/1.tsv.zst", G_MAXUINT32, &raw, &raw_length, NULL));
+    assert_true(hb_store_read(store, "rows/t/1.rows.zst", G_MAXUINT32, &raw, &raw_length, NULL));
     twice = g_malloc(2 * raw_length);
     memcpy(twice, raw, raw_length);
     memcpy(twice + raw_length, raw, raw_length);

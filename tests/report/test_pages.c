@@ -24,7 +24,7 @@ static HbManifest *make_manifest(void)
     rows = hb_manifest_add_rows(manifest, hb_catalog_get_row_sets(manifest->catalog)->pdata[0]);
     rows->digest.rows = 12345;
     rows->bytes = 1234567;
-    chunk = hb_chunk_new("rows/garden.plot/0001.tsv.zst");
+    chunk = hb_chunk_new("rows/garden.plot/0001.rows.zst");
     chunk->stored = 400000;
     g_ptr_array_add(rows->chunks, chunk);
     return manifest;

@@ -411,7 +411,7 @@ static void a_target_that_holds_something_is_refused(void **state)
 
 static void flip_in_first_chunk(gboolean cut)
 {
-    g_autofree char *rows = g_build_filename(bench.path, "rows", "tree", "0001.tsv.zst", NULL);
+    g_autofree char *rows = g_build_filename(bench.path, "rows", "tree", "0001.rows.zst", NULL);
 
     if (cut)
         check_truncate(rows, 100);
@@ -441,7 +441,7 @@ static void a_shortened_chunk_is_found_before_anything_is_written(void **state)
     dump_well();
     flip_in_first_chunk(TRUE);
     assert_null(hb_reader_open(bench.path, &error));
-    check_error(&error, HB_ERROR_DAMAGED, "rows/tree/0001.tsv.zst");
+    check_error(&error, HB_ERROR_DAMAGED, "rows/tree/0001.rows.zst");
 }
 
 /* When to stop: at the fifth event of this type */
