@@ -8,6 +8,7 @@
 #   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer
 #   make fuzz       each reader of outside bytes under libFuzzer, from its seeds (SECONDS each)
 #   make valgrind   the core's tests under valgrind
+#   make mutants    changes single operators of MODULES, and names those that no test notices (EACH of a module, 0: all)
 #   make bench      ratios to the least that a C program must do (SCALE, RUNS)
 #   make install    PREFIX and DESTDIR as usual
 
@@ -17,7 +18,7 @@ RUNS   ?= 5
 SECONDS ?= 30
 ENGINE ?= both
 
-.PHONY: all demo test lint sanitize fuzz valgrind bench install clean format
+.PHONY: all demo test lint sanitize fuzz valgrind mutants bench install clean format
 
 all: build/Makefile
 	cmake --build build --parallel $(JOBS)
@@ -64,6 +65,10 @@ valgrind: all
 	scripts/prepare.sh lint
 	for test in build/tests/core_*test_*; do [ ! -f $$test ] || valgrind -q --error-exitcode=9 --leak-check=full --errors-for-leak-kinds=definite $$test || exit 1; done
 
+mutants:
+	scripts/prepare.sh build tests
+	scripts/mutants.py --each $(or $(EACH),2) $(MODULES)
+
 bench: all
 	scripts/prepare.sh servers bench
 	bench/run.sh postgresql $(or $(SCALE),140) $(RUNS)
@@ -76,4 +81,4 @@ format:
 	clang-format -i $$(git ls-files '*.c' '*.h')
 
 clean:
-	rm -rf build build-sanitize build-fuzz
+	rm -rf build build-sanitize build-fuzz build-mutants

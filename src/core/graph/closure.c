@@ -46,10 +46,10 @@ static gint compare_needs(gconstpointer one, gconstpointer other, gpointer data)
     guint place_a, place_b;
 
     if (a->distance != b->distance)
-        return a->distance < b->distance ? -1 : 1;
+        return (gint)a->distance - (gint)b->distance;
     place_a = hb_catalog_get_place(data, a->object->identity);
     place_b = hb_catalog_get_place(data, b->object->identity);
-    return place_a < place_b ? -1 : place_a > place_b;
+    return (gint)place_a - (gint)place_b;
 }
 
 /* Breadth first: the first way to an object is a shortest one */

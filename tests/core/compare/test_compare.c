@@ -30,6 +30,8 @@ static const Case cases[] = {
     {"a line more", "t (\na,\nb)", "t (\na,\nx,\nb)", "definition |x,"},
     {"lines that are the same are not shown, wherever they stand", "set place;\nt (a);\nreset;", "t (a);",
      "definition set place;\nreset;|"},
+    {"the longest list of common lines stays hidden", "t (\nq,\na,\nb,\nc,\nz)", "t (\na,\nb,\nx,\nc,\nq,\nz)",
+     "definition q,|x,\nq,"},
     {"hashes are never shown", "alter role r password 'md5one';", "alter role r password 'md5two';",
      "definition a password|another password"},
 };
