@@ -16,7 +16,7 @@ static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOpti
     options->manifest = source->manifest;
     options->source = source->identity;
     options->pulled_in = source->pulled_in;
-    options->supply = hb_carry_get_supply(carry);
+    options->provider = hb_carry_get_provider(carry);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
     hb_restore_free(restore);

@@ -41,7 +41,7 @@ static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char
         return is_server(options, uri, "standard input", error) ? hb_cli_take_whole(cli, stream, options, error)
                                                                 : HB_STATUS_USAGE;
     stream_rows = hb_stream_rows_new(stream, options);
-    options->supply = hb_stream_rows_get_supply(stream_rows);
+    options->provider = hb_stream_rows_get_provider(stream_rows);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
     hb_restore_free(restore);

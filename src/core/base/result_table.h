@@ -29,7 +29,7 @@ typedef struct {
 } HbResultTable;
 
 HbResultTable *hb_result_table_new(const char *key, const char *title);
-void hb_result_table_free(HbResultTable *sheet);
+void hb_result_table_free(HbResultTable *table);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbResultTable, hb_result_table_free)
 
 /* A sheet's key, titles and columns as data */
@@ -46,12 +46,12 @@ typedef struct {
 
 HbResultTable *hb_result_table_new_from(const HbResultTableForm *form);
 
-void hb_result_table_add_column(HbResultTable *sheet, const char *key, const char *title, HbColumnType type);
+void hb_result_table_add_column(HbResultTable *table, const char *key, const char *title, HbColumnType type);
 
 /* A new row of empty cells; set them in any order. Texts are copied */
-guint hb_result_table_add_row(HbResultTable *sheet);
-void hb_result_table_set(HbResultTable *sheet, guint row, guint column, const char *text);
-void hb_result_table_set_count(HbResultTable *sheet, guint row, guint column, guint64 number);
-void hb_result_table_sort(HbResultTable *sheet,
+guint hb_result_table_add_row(HbResultTable *table);
+void hb_result_table_set(HbResultTable *table, guint row, guint column, const char *text);
+void hb_result_table_set_count(HbResultTable *table, guint row, guint column, guint64 number);
+void hb_result_table_sort(HbResultTable *table,
                           guint column); /* rising by the column's text; its cells must not be empty */
-const char *hb_result_table_get(const HbResultTable *sheet, guint row, guint column); /* NULL: an empty cell */
+const char *hb_result_table_get(const HbResultTable *table, guint row, guint column); /* NULL: an empty cell */

@@ -10,7 +10,7 @@
 #define BLOCK_SIZE ((gsize)1024 * 1024)
 
 struct HbCarry {
-    HbRowProvider supply;
+    HbRowProvider provider;
     HbSnapshotSource *source;
     HbRestore *restore;
     gint pieces;        /* atomic: numbers keys */
@@ -512,7 +512,7 @@ HbCarry *hb_carry_new(HbSnapshotSource *source)
 {
     HbCarry *carry = g_new0(HbCarry, 1);
 
-    carry->supply = (HbRowProvider){.load = load, .data = carry};
+    carry->provider = (HbRowProvider){.load = load, .data = carry};
     carry->source = source;
     carry->sets = g_ptr_array_new_with_free_func(copy_free);
     carry->by_set = g_hash_table_new(NULL, NULL);
@@ -535,7 +535,7 @@ void hb_carry_free(HbCarry *carry)
     g_free(carry);
 }
 
-const HbRowProvider *hb_carry_get_supply(const HbCarry *carry)
+const HbRowProvider *hb_carry_get_provider(const HbCarry *carry)
 {
-    return &carry->supply;
+    return &carry->provider;
 }

@@ -6,7 +6,7 @@
  *                               \                            |  blocks of a megabyte, four at most
  *     restore:   preflight -> users, structure -----> N writers: rows -> indexes, keys, triggers, ...
  *
- * The steps are those of a restore; the rows come from a supply. What was read is counted and summed up as it passes,
+ * The steps are those of a restore; the rows come from a provider. What was read is counted and summed up as it passes,
  * and the target must say that it took as many rows. It cannot be resumed: the moment of the source is gone afterwards.
  */
 #pragma once
@@ -22,4 +22,4 @@ typedef struct HbCarry HbCarry;
 
 HbCarry *hb_carry_new(HbSnapshotSource *source);
 void hb_carry_free(HbCarry *carry); /* accepts NULL */
-const HbRowProvider *hb_carry_get_supply(const HbCarry *carry);
+const HbRowProvider *hb_carry_get_provider(const HbCarry *carry);

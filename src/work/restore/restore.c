@@ -7,16 +7,16 @@
 
 gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_clear_pointer(&restore->journal, g_hash_table_unref);
-    restore->journal = restore->options.engine->journal->read(session, error);
-    return restore->journal != NULL;
+    g_clear_pointer(&restore->run.journal, g_hash_table_unref);
+    restore->run.journal = restore->options.engine->journal->read(session, error);
+    return restore->run.journal != NULL;
 }
 
 /* Acts in a session of its own, outside of the crew */
 gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
                                  GError **error)
 {
-    HbSession *session = restore->options.engine->connector->open(&restore->target, error);
+    HbSession *session = restore->options.engine->connector->open(&restore->target.address, error);
     gboolean ok;
 
     if (session == NULL)
@@ -31,15 +31,15 @@ gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *
 static gboolean make_steps(HbRestore *restore, GError **error)
 {
     const HbRestoreOptions *options = &restore->options;
-    const HbRestorePlanOptions wishes = {.cleanup = restore->cleanup,
+    const HbRestorePlanOptions wishes = {.cleanup = restore->decision.cleanup,
                                          .analyze = options->analyze,
                                          .in_order = options->jobs == 1,
-                                         .before_rows = restore->before_rows,
-                                         .failed_rows = restore->failed_rows};
+                                         .before_rows = restore->plan.before_rows,
+                                         .failed_rows = restore->run.failed_rows};
 
-    g_clear_pointer(&restore->steps, hb_restore_plan_free);
-    restore->steps = hb_restore_plan_new(restore->manifest, options->engine, &wishes, error);
-    return restore->steps != NULL;
+    g_clear_pointer(&restore->plan.steps, hb_restore_plan_free);
+    restore->plan.steps = hb_restore_plan_new(restore->manifest, options->engine, &wishes, error);
+    return restore->plan.steps != NULL;
 }
 
 HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
@@ -48,19 +48,19 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
 
     restore->options = *options;
     restore->manifest = options->manifest;
-    restore->findings = hb_findings_new();
-    restore->pulled_in = g_ptr_array_new_with_free_func(g_free);
+    restore->decision.findings = hb_findings_new();
+    restore->decision.pulled_in = g_ptr_array_new_with_free_func(g_free);
     for (guint i = 0; options->pulled_in != NULL && i < options->pulled_in->len; i++)
-        g_ptr_array_add(restore->pulled_in, g_strdup(options->pulled_in->pdata[i]));
+        g_ptr_array_add(restore->decision.pulled_in, g_strdup(options->pulled_in->pdata[i]));
     restore->options.parts &= restore->manifest->parts;
-    restore->target = options->to;
-    g_mutex_init(&restore->lock);
-    g_mutex_init(&restore->rights);
-    g_cond_init(&restore->settled);
-    restore->password_file = -1;
-    restore->kept = g_hash_table_new(g_str_hash, g_str_equal);
-    restore->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    restore->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    restore->target.address = options->to;
+    g_mutex_init(&restore->run.lock);
+    g_mutex_init(&restore->run.privileges);
+    g_cond_init(&restore->run.settled);
+    restore->run.password_file = -1;
+    restore->run.kept = g_hash_table_new(g_str_hash, g_str_equal);
+    restore->run.joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    restore->run.failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     hb_restore_pick_database(restore);
     if (!hb_restore_check_dump(restore, error) || !hb_restore_inspect_target(restore, error) ||
         !hb_restore_adapt(restore, error) || !make_steps(restore, error))
@@ -72,63 +72,63 @@ void hb_restore_free(HbRestore *restore)
 {
     if (restore == NULL)
         return;
-    hb_claim_release(restore->claim);
-    hb_restore_plan_free(restore->steps);
-    hb_restore_plan_free(restore->later);
-    g_clear_pointer(&restore->early, g_hash_table_unref);
-    hb_server_info_clear(&restore->info);
-    g_clear_pointer(&restore->earlier, g_hash_table_unref);
-    g_clear_pointer(&restore->journal, g_hash_table_unref);
-    g_hash_table_unref(restore->kept);
-    g_hash_table_unref(restore->joined);
-    g_hash_table_unref(restore->failed_rows);
-    g_clear_pointer(&restore->role_differences, g_ptr_array_unref);
+    hb_claim_release(restore->run.claim);
+    hb_restore_plan_free(restore->plan.steps);
+    hb_restore_plan_free(restore->plan.after_rows);
+    g_clear_pointer(&restore->plan.ahead, g_hash_table_unref);
+    hb_server_info_clear(&restore->target.info);
+    g_clear_pointer(&restore->run.done_earlier, g_hash_table_unref);
+    g_clear_pointer(&restore->run.journal, g_hash_table_unref);
+    g_hash_table_unref(restore->run.kept);
+    g_hash_table_unref(restore->run.joined);
+    g_hash_table_unref(restore->run.failed_rows);
+    g_clear_pointer(&restore->run.role_differences, g_ptr_array_unref);
     hb_roles_close_passwords(restore);
-    g_clear_error(&restore->lost);
-    g_ptr_array_unref(restore->findings);
-    g_ptr_array_unref(restore->pulled_in);
-    g_clear_pointer(&restore->definitions, g_hash_table_unref);
-    hb_target_cleanup_free(restore->cleanup);
-    g_free(restore->database);
-    g_mutex_clear(&restore->lock);
-    g_mutex_clear(&restore->rights);
-    g_cond_clear(&restore->settled);
+    g_clear_error(&restore->run.lost);
+    g_ptr_array_unref(restore->decision.findings);
+    g_ptr_array_unref(restore->decision.pulled_in);
+    g_clear_pointer(&restore->decision.definitions, g_hash_table_unref);
+    hb_target_cleanup_free(restore->decision.cleanup);
+    g_free(restore->target.database);
+    g_mutex_clear(&restore->run.lock);
+    g_mutex_clear(&restore->run.privileges);
+    g_cond_clear(&restore->run.settled);
     g_free(restore);
 }
 
 const HbServerInfo *hb_restore_get_target(const HbRestore *restore)
 {
-    return &restore->info;
+    return &restore->target.info;
 }
 
 const char *hb_restore_get_database(const HbRestore *restore)
 {
-    return restore->database;
+    return restore->target.database;
 }
 
 gboolean hb_restore_is_new_database(const HbRestore *restore)
 {
-    return !restore->exists;
+    return !restore->target.exists;
 }
 
 gboolean hb_restore_is_carried(const HbRestore *restore)
 {
-    return restore->options.supply != NULL;
+    return restore->options.provider != NULL;
 }
 
 gboolean hb_restore_is_resumed(const HbRestore *restore)
 {
-    return restore->resumed;
+    return restore->target.is_ours;
 }
 
 gboolean hb_restore_is_done_before(const HbRestore *restore)
 {
-    return restore->done_before;
+    return restore->target.is_done;
 }
 
 const GPtrArray *hb_restore_get_findings(const HbRestore *restore)
 {
-    return restore->findings;
+    return restore->decision.findings;
 }
 
 const HbManifest *hb_restore_get_manifest(const HbRestore *restore)
@@ -138,21 +138,21 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore)
 
 const HbRestorePlan *hb_restore_get_steps(const HbRestore *restore)
 {
-    return restore->steps;
+    return restore->plan.steps;
 }
 
 gboolean hb_restore_is_blocked(const HbRestore *restore)
 {
-    return hb_findings_count_open(restore->findings) > 0;
+    return hb_findings_count_open(restore->decision.findings) > 0;
 }
 
 gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error)
 {
-    guint count = hb_findings_count_open(restore->findings);
-    const HbFinding *first = restore->findings->pdata[0];
+    guint count = hb_findings_count_open(restore->decision.findings);
+    const HbFinding *first = restore->decision.findings->pdata[0];
 
     for (guint i = 0; first->accepted; i++)
-        first = restore->findings->pdata[i];
+        first = restore->decision.findings->pdata[i];
     return hb_error_set(error, HB_ERROR_BLOCKED, first->todo, "%s %s; %snothing was written", first->object,
                         first->what, count > 1 ? "there are more blockers; " : "");
 }
@@ -170,7 +170,7 @@ static gboolean check_unfinished(HbRestore *restore, HbSession *session, GError 
            hb_error_set(error, HB_ERROR_BLOCKED, "see with verify whether all of it is there",
                         "database %s holds no unfinished restore any more: another run has ended it, or the server has "
                         "lost its beginning in a crash",
-                        restore->database);
+                        restore->target.database);
 }
 
 static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError **error)
@@ -179,16 +179,16 @@ static gboolean prepare_journal(HbRestore *restore, HbSession *session, GError *
         return FALSE;
     if (!hb_roles_open_passwords(restore, error))
         return FALSE;
-    if (restore->replaces_unfinished && !restore->options.engine->journal->end(session, error))
+    if (restore->decision.replaces_unfinished && !restore->options.engine->journal->end(session, error))
         return FALSE;
-    if (!restore->resumed)
+    if (!restore->target.is_ours)
         return restore->options.engine->journal->begin(session, restore->manifest->id, error) &&
                hb_restore_note_decision(restore, session, error);
     if (!check_unfinished(restore, session, error) || !hb_restore_read_keys(restore, session, error) ||
         !hb_restore_mend_unlogged(restore, session, error))
         return FALSE;
-    restore->earlier = g_hash_table_ref(restore->journal);
-    return g_hash_table_contains(restore->journal, HB_RESTORE_DECISION) ||
+    restore->run.done_earlier = g_hash_table_ref(restore->run.journal);
+    return g_hash_table_contains(restore->run.journal, HB_RESTORE_DECISION) ||
            hb_restore_note_decision(restore, session, error);
 }
 
@@ -203,33 +203,34 @@ static gboolean prepare_target(HbRestore *restore, GError **error)
     gboolean created = FALSE;
     GHashTable *properties = hb_catalog_get_properties(restore->manifest->catalog);
 
-    if (!restore->exists && !options->engine->target->create_database(&restore->target, properties, &created, error))
+    if (!restore->target.exists &&
+        !options->engine->target->create_database(&restore->target.address, properties, &created, error))
         return FALSE;
-    restore->claim = hb_claim_take(options->engine, &restore->target, options->whole_server, options->stop,
-                                   options->observers, error);
-    return restore->claim != NULL && hb_restore_with_session(restore, prepare_journal, error);
+    restore->run.claim = hb_claim_take(options->engine, &restore->target.address, options->whole_server, options->stop,
+                                       options->observers, error);
+    return restore->run.claim != NULL && hb_restore_with_session(restore, prepare_journal, error);
 }
 
 static void forget_exceptions(HbRestore *restore)
 {
-    g_hash_table_remove_all(restore->kept);
-    g_ptr_array_set_size(restore->result->exceptions, 0);
+    g_hash_table_remove_all(restore->run.kept);
+    g_ptr_array_set_size(restore->run.result->exceptions, 0);
     hb_restore_list_changes(restore);
 }
 
 gboolean hb_restore_enter(const HbRestore *restore, HbSession *session, gboolean lost, GError **error)
 {
-    return hb_claim_enter(restore->claim, session, lost, error);
+    return hb_claim_enter(restore->run.claim, session, lost, error);
 }
 
 gboolean hb_restore_is_broken(const HbRestore *restore)
 {
-    return g_atomic_int_get(&restore->broken);
+    return g_atomic_int_get(&restore->run.broken);
 }
 
 void hb_restore_note_broken(HbRestore *restore)
 {
-    g_atomic_int_set(&restore->broken, TRUE);
+    g_atomic_int_set(&restore->run.broken, TRUE);
 }
 
 /* Lost sessions may still hold on the server what we want */
@@ -254,14 +255,14 @@ static gboolean start_over_from_journal(HbRestore *restore, GError **error)
 
     hb_restore_note_broken(restore);
     if (hb_stop_retry(restore->options.stop, try_journal, restore, &last)) {
-        g_clear_error(&restore->lost);
+        g_clear_error(&restore->run.lost);
         forget_exceptions(restore);
         return make_steps(restore, error);
     }
     if (hb_stop_is_set(restore->options.stop))
         return hb_stop_set_error(error);
-    g_propagate_error(error,
-                      hb_error_is(last, HB_ERROR_BLOCKED) ? g_steal_pointer(&last) : g_steal_pointer(&restore->lost));
+    g_propagate_error(error, hb_error_is(last, HB_ERROR_BLOCKED) ? g_steal_pointer(&last)
+                                                                 : g_steal_pointer(&restore->run.lost));
     return FALSE;
 }
 
@@ -273,21 +274,21 @@ static gboolean walk_stubbornly(HbRestore *restore, GError **error)
     for (;;) {
         if (!hb_restore_walk(restore, error))
             return FALSE;
-        if (restore->lost == NULL)
+        if (restore->run.lost == NULL)
             return TRUE;
         hb_observers_note(restore->options.observers, HB_SEVERITY_NOTE, NULL, "%s; opening the connection again",
-                          restore->lost->message);
+                          restore->run.lost->message);
         if (!start_over_from_journal(restore, error))
             return FALSE;
-        rounds = g_hash_table_size(restore->journal) > done ? 0 : rounds + 1;
-        done = MAX(done, g_hash_table_size(restore->journal));
+        rounds = g_hash_table_size(restore->run.journal) > done ? 0 : rounds + 1;
+        done = MAX(done, g_hash_table_size(restore->run.journal));
         if (rounds == ATTEMPTS)
             return hb_error_set(error, HB_ERROR_LOST, "see the server's log for why it drops connections",
-                                "the connection to %s breaks again and again", restore->info.address);
+                                "the connection to %s breaks again and again", restore->target.info.address);
     }
 }
 
-/* Rows of a supply come once: what the journal has of them must be there whatever happens to the server afterwards */
+/* Rows of a provider come once: what the journal has of them must be there whatever happens to the server afterwards */
 static gboolean reread_journal(HbRestore *restore, HbSession *session, GError **error)
 {
     return restore->options.engine->journal->settle(session, error) && hb_restore_read_keys(restore, session, error);
@@ -307,35 +308,36 @@ gboolean hb_restore_read_journal(HbRestore *restore, GError **error)
 
 const HbAddress *hb_restore_get_address(const HbRestore *restore)
 {
-    return &restore->target;
+    return &restore->target.address;
 }
 
 void hb_restore_fail_rows(HbRestore *restore, const HbRowSet *set, const GError *cause)
 {
-    g_mutex_lock(&restore->lock);
-    g_hash_table_insert(restore->failed_rows, g_strdup(set->identity), g_strdup(cause->message));
-    g_mutex_unlock(&restore->lock);
+    g_mutex_lock(&restore->run.lock);
+    g_hash_table_insert(restore->run.failed_rows, g_strdup(set->identity), g_strdup(cause->message));
+    g_mutex_unlock(&restore->run.lock);
 }
 
 /*
  * Rows that come once come between two walks: the first makes what must exist before them, and what fails there is told
  * only when the second one has tried it again. The journal knows what the first has done.
  */
-static gboolean walk_around_supply(HbRestore *restore, GError **error)
+static gboolean walk_around_rows(HbRestore *restore, GError **error)
 {
-    const HbRowProvider *supply = restore->options.supply;
+    const HbRowProvider *provider = restore->options.provider;
     const gboolean tentative = restore->options.tentative;
 
     if (!make_steps(restore, error))
         return FALSE;
-    restore->later = g_steal_pointer(&restore->steps);
+    restore->plan.after_rows = g_steal_pointer(&restore->plan.steps);
     hb_restore_index_ahead(restore);
-    restore->before_rows = TRUE;
+    restore->plan.before_rows = TRUE;
     restore->options.tentative = TRUE;
-    if (!make_steps(restore, error) || !walk_stubbornly(restore, error) || !supply->load(supply->data, restore, error))
+    if (!make_steps(restore, error) || !walk_stubbornly(restore, error) ||
+        !provider->load(provider->data, restore, error))
         return FALSE;
-    restore->rows_came = TRUE;
-    restore->before_rows = FALSE;
+    restore->run.rows_came = TRUE;
+    restore->plan.before_rows = FALSE;
     restore->options.tentative = tentative;
     forget_exceptions(restore);
     return hb_restore_read_journal(restore, error) && make_steps(restore, error) && walk_stubbornly(restore, error);
@@ -346,12 +348,12 @@ static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
 {
     guint count;
 
-    if (!restore->before_rows)
+    if (!restore->plan.before_rows)
         return;
-    restore->before_rows = FALSE;
+    restore->plan.before_rows = FALSE;
     if (!make_steps(restore, NULL))
         return;
-    count = hb_plan_count(restore->steps->plan);
+    count = hb_plan_count(restore->plan.steps->plan);
     result->open = MAX(count - MIN(result->done + result->done_before, count), 1);
     result->rows = 0;
     result->bytes = 0;
@@ -359,23 +361,23 @@ static void count_what_would_follow(HbRestore *restore, HbRestoreResult *result)
 
 static gboolean end_run(HbRestore *restore, gboolean ok, gint64 start, GError **error)
 {
-    HbRestoreResult *result = restore->result;
+    HbRestoreResult *result = restore->run.result;
     g_autoptr(GError) taken = NULL;
 
-    if (!ok && !hb_claim_check(restore->claim, &taken)) {
+    if (!ok && !hb_claim_check(restore->run.claim, &taken)) {
         g_clear_error(error);
         g_propagate_error(error, g_steal_pointer(&taken));
     }
 
     hb_restore_list_left_out(restore);
     hb_roles_list_joined(restore);
-    if (g_atomic_int_get(&restore->broken))
+    if (g_atomic_int_get(&restore->run.broken))
         hb_restore_list_unlogged(restore);
     hb_restore_count_steps(restore, result);
     count_what_would_follow(restore, result);
-    restore->finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;
+    restore->run.is_finished = ok && result->open == 0 && hb_restore_count_exceptions(result, HB_OUTCOME_FAILED) == 0;
     hb_restore_list_gone(restore);
-    if (restore->finished && !restore->options.whole_server)
+    if (restore->run.is_finished && !restore->options.whole_server)
         ok = hb_restore_with_session(restore, end_journal, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     return ok;
@@ -386,20 +388,20 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     gint64 start = g_get_monotonic_time();
     gboolean ok;
 
-    g_assert(restore->options.whole_server || restore->options.dump != NULL || restore->options.supply != NULL);
+    g_assert(restore->options.whole_server || restore->options.dump != NULL || restore->options.provider != NULL);
     result->exceptions = hb_restore_new_exceptions();
     if (hb_restore_is_blocked(restore))
         return hb_restore_set_blocked_error(restore, error);
-    restore->result = result;
-    restore->rows_came = restore->options.supply == NULL;
-    if (restore->done_before) {
-        result->done_before = hb_plan_count(restore->steps->plan);
-        restore->finished = TRUE;
+    restore->run.result = result;
+    restore->run.rows_came = restore->options.provider == NULL;
+    if (restore->target.is_done) {
+        result->done_before = hb_plan_count(restore->plan.steps->plan);
+        restore->run.is_finished = TRUE;
         return TRUE;
     }
     hb_restore_list_changes(restore);
     ok = prepare_target(restore, error) &&
-         (restore->options.supply != NULL ? walk_around_supply(restore, error) : walk_stubbornly(restore, error));
+         (restore->options.provider != NULL ? walk_around_rows(restore, error) : walk_stubbornly(restore, error));
     return end_run(restore, ok, start, error);
 }
 
@@ -410,7 +412,7 @@ gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *o
     gboolean ok;
 
     result->exceptions = hb_restore_new_exceptions();
-    restore->result = result;
+    restore->run.result = result;
     restore->options.tentative = tentative;
     restore->options.observers = observers;
     forget_exceptions(restore);
@@ -422,7 +424,7 @@ gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *o
 
 gboolean hb_restore_is_finished(const HbRestore *restore)
 {
-    return restore->finished;
+    return restore->run.is_finished;
 }
 
 gboolean hb_restore_is_whole_server(const HbRestore *restore)
@@ -432,18 +434,18 @@ gboolean hb_restore_is_whole_server(const HbRestore *restore)
 
 gboolean hb_restore_is_noted(const HbRestore *restore, const char *key)
 {
-    return restore->journal != NULL && g_hash_table_contains(restore->journal, key);
+    return restore->run.journal != NULL && g_hash_table_contains(restore->run.journal, key);
 }
 
 static gboolean write_note(HbRestore *restore, HbSession *session, GError **error)
 {
-    return restore->options.engine->journal->run_step(session, NULL, restore->note, NULL, error) &&
+    return restore->options.engine->journal->run_step(session, NULL, restore->run.note, NULL, error) &&
            hb_restore_read_keys(restore, session, error);
 }
 
 gboolean hb_restore_note(HbRestore *restore, const char *key, GError **error)
 {
-    restore->note = key;
+    restore->run.note = key;
     return hb_restore_with_session(restore, write_note, error);
 }
 

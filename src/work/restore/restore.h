@@ -29,12 +29,12 @@ typedef struct {
 } HbRowProvider;
 
 typedef struct {
-    const HbManifest *manifest;  /* what is to be restored, borrowed; its catalog is adapted */
-    const HbReader *dump;        /* where its rows are, borrowed; NULL: only to look ahead */
-    const HbRowProvider *supply; /* where they are instead; NULL: in the dump */
-    const GPtrArray *pulled_in;  /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
-    const char *source;          /* identity of the source's database, if that is a server; NULL: not known */
-    char *const *accept;         /* findings to go on with; see hb_findings_accept(); NULL: none */
+    const HbManifest *manifest;    /* what is to be restored, borrowed; its catalog is adapted */
+    const HbReader *dump;          /* where its rows are, borrowed; NULL: only to look ahead */
+    const HbRowProvider *provider; /* where they are instead; NULL: in the dump */
+    const GPtrArray *pulled_in;    /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
+    const char *source;            /* identity of the source's database, if that is a server; NULL: not known */
+    char *const *accept;           /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;
     HbAddress to; /* a database in it overrides the dump's name */
     guint parts;
@@ -97,7 +97,7 @@ void hb_restore_free(HbRestore *restore); /* accepts NULL */
 const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its database is the one connected to */
 const char *hb_restore_get_database(const HbRestore *restore);
 gboolean hb_restore_is_new_database(const HbRestore *restore);
-gboolean hb_restore_is_carried(const HbRestore *restore); /* its rows come from a supply */
+gboolean hb_restore_is_carried(const HbRestore *restore); /* its rows come from a provider */
 gboolean hb_restore_is_resumed(const HbRestore *restore);
 
 /*
@@ -119,7 +119,7 @@ const HbTargetCleanup *hb_restore_get_cleanup(const HbRestore *restore);
 
 const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
 
-/* For a supply of rows: the target as sessions open it, and which keys its journal has; not from several threads */
+/* For a provider of rows: the target as sessions open it, and which keys its journal has; not from several threads */
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 gboolean hb_restore_is_broken(const HbRestore *restore);

@@ -22,11 +22,12 @@ void hb_restore_keep_definitions(HbRestore *restore)
 {
     const HbCatalog *catalog = restore->manifest->catalog;
 
-    restore->definitions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    restore->decision.definitions = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         if (object->kind == HB_KIND_TABLE)
-            g_hash_table_insert(restore->definitions, g_strdup(object->identity), g_strdup(object->definition));
+            g_hash_table_insert(restore->decision.definitions, g_strdup(object->identity),
+                                g_strdup(object->definition));
     }
 }
 
@@ -50,12 +51,12 @@ static GHashTable *index_pulled_in(const HbRestore *restore)
 {
     GHashTable *pulled_in = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
-    for (guint i = 0; i < restore->pulled_in->len; i++)
-        g_hash_table_add(pulled_in, rename_identity(restore, restore->pulled_in->pdata[i]));
+    for (guint i = 0; i < restore->decision.pulled_in->len; i++)
+        g_hash_table_add(pulled_in, rename_identity(restore, restore->decision.pulled_in->pdata[i]));
     return pulled_in;
 }
 
-/* A dump knows how many rows it brings; a supply does not */
+/* A dump knows how many rows it brings; a provider does not */
 static GHashTable *index_empty(const HbRestore *restore)
 {
     GHashTable *empty = g_hash_table_new(g_str_hash, g_str_equal);
@@ -71,7 +72,8 @@ static GHashTable *index_empty(const HbRestore *restore)
 /* Statements about the database name it: quoted alike on both sides, whether it needs that or not */
 static void name_database(const HbRestore *restore, HbCatalog *there)
 {
-    const HbRename same = {.kind = HB_RENAME_DATABASE, .old_name = restore->database, .new_name = restore->database};
+    const HbRename same = {
+        .kind = HB_RENAME_DATABASE, .old_name = restore->target.database, .new_name = restore->target.database};
 
     hb_adapt_definitions(there, restore->options.engine, &same, FALSE);
     hb_adapt_definitions(restore->manifest->catalog, restore->options.engine, &same, FALSE);
@@ -89,7 +91,7 @@ static HbCatalog *read_there(HbRestore *restore, HbSession *session, GHashTable 
                           !restore->options.engine->target->find_rows(session, there, holding, error)))
         g_clear_pointer(&there, hb_catalog_free);
     if (there == NULL)
-        g_prefix_error(error, "looking at what %s has: ", restore->database);
+        g_prefix_error(error, "looking at what %s has: ", restore->target.database);
     return there;
 }
 
@@ -113,7 +115,7 @@ static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTabl
         if (is_there || is_predefined(restore, identity) || g_str_has_prefix(identity, "role "))
             continue;
         hb_finding_advise(
-            hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "need-missing", identity,
+            hb_findings_add(restore->decision.findings, HB_FINDING_BLOCKER, "need-missing", identity,
                             "is needed by what was taken, does not come along (--needs no), and is not on "
                             "the target"),
             "let it come along, or create it there beforehand", NULL);
@@ -127,8 +129,9 @@ static gboolean inherit(HbRestore *restore, HbSession *session, const HbConflict
 
     if (journal == NULL || note == NULL)
         return journal != NULL;
-    return hb_target_cleanup_inherit(restore->cleanup, journal, note, restore->options.engine->traits.journal_guarded,
-                                     input, restore->findings, error);
+    return hb_target_cleanup_inherit(restore->decision.cleanup, journal, note,
+                                     restore->options.engine->traits.journal_guarded, input, restore->decision.findings,
+                                     error);
 }
 
 static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
@@ -142,7 +145,7 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
                                    .holding = holding,
                                    .empty = empty,
                                    .pulled_in = pulled_in,
-                                   .definitions = restore->definitions,
+                                   .definitions = restore->decision.definitions,
                                    .wish = restore->options.existing,
                                    .rows_only = hb_restore_is_rows_only(restore)};
 
@@ -152,10 +155,10 @@ static gboolean meet(HbRestore *restore, HbSession *session, GError **error)
     hb_adapt_rights(there, restore->options.engine, &restore->options.wishes);
     name_database(restore, there);
     look_for_needs(restore, there, pulled_in);
-    restore->cleanup = hb_target_cleanup_new(&input, restore->options.engine, restore->findings);
+    restore->decision.cleanup = hb_target_cleanup_new(&input, restore->options.engine, restore->decision.findings);
     if (!hb_restore_read_privileges(restore, session, &input, owners, error))
         return FALSE;
-    return !restore->replaces_unfinished || inherit(restore, session, &input, error);
+    return !restore->decision.replaces_unfinished || inherit(restore, session, &input, error);
 }
 
 /* Users are the server's: that they are there says nothing of this restore */
@@ -185,7 +188,7 @@ static gboolean look_whether_done(HbRestore *restore, HbSession *session, GError
     if (there == NULL)
         return FALSE;
     missing = find_missing(restore, there, holding);
-    restore->done_before = missing == NULL;
+    restore->target.is_done = missing == NULL;
     if (missing != NULL) {
         g_autofree char *what = g_strdup_printf(
             "is not empty, and holds no unfinished restore, nor all of this dump (%s is missing)", missing);
@@ -196,8 +199,9 @@ static gboolean look_whether_done(HbRestore *restore, HbSession *session, GError
 
 static void miss_database(HbRestore *restore)
 {
-    HbFinding *finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "database-missing", restore->database,
-                                         "does not exist: there are no tables that the rows could go into");
+    HbFinding *finding =
+        hb_findings_add(restore->decision.findings, HB_FINDING_BLOCKER, "database-missing", restore->target.database,
+                        "does not exist: there are no tables that the rows could go into");
 
     hb_finding_advise(finding, "restore the structure, too: --parts schema,data", NULL);
     finding->is_final = TRUE;
@@ -214,36 +218,38 @@ static void look_for_nothing_there(HbRestore *restore)
 gboolean hb_restore_decide(HbRestore *restore, GError **error)
 {
     const gboolean rows_only = hb_restore_is_rows_only(restore);
-    const char *note = restore->journal != NULL ? g_hash_table_lookup(restore->journal, HB_RESTORE_DECISION) : NULL;
+    const char *note =
+        restore->run.journal != NULL ? g_hash_table_lookup(restore->run.journal, HB_RESTORE_DECISION) : NULL;
 
     if (restore->options.whole_server || !(restore->options.parts & (HB_PART_SCHEMA | HB_PART_DATA)))
         return TRUE;
-    if (restore->may_be_done)
+    if (restore->target.may_be_done)
         return hb_restore_with_session(restore, look_whether_done, error);
     if (note != NULL)
-        restore->cleanup = hb_target_cleanup_read(note, restore->manifest->seal, error);
-    else if (rows_only && !restore->exists)
+        restore->decision.cleanup = hb_target_cleanup_read(note, restore->manifest->seal, error);
+    else if (rows_only && !restore->target.exists)
         miss_database(restore);
-    else if (restore->exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
+    else if (restore->target.exists && (rows_only || restore->options.existing != HB_EXISTING_STOP))
         return hb_restore_with_session(restore, meet, error) &&
-               hb_target_cleanup_apply(restore->cleanup, restore->manifest->catalog, error);
-    else if (!restore->resumed)
+               hb_target_cleanup_apply(restore->decision.cleanup, restore->manifest->catalog, error);
+    else if (!restore->target.is_ours)
         look_for_nothing_there(restore);
-    return note == NULL ||
-           (restore->cleanup != NULL && hb_target_cleanup_apply(restore->cleanup, restore->manifest->catalog, error));
+    return note == NULL || (restore->decision.cleanup != NULL &&
+                            hb_target_cleanup_apply(restore->decision.cleanup, restore->manifest->catalog, error));
 }
 
 gboolean hb_restore_note_decision(HbRestore *restore, HbSession *session, GError **error)
 {
-    g_autofree char *note =
-        restore->cleanup != NULL ? hb_target_cleanup_write(restore->cleanup, restore->manifest->seal) : NULL;
+    g_autofree char *note = restore->decision.cleanup != NULL
+                                ? hb_target_cleanup_write(restore->decision.cleanup, restore->manifest->seal)
+                                : NULL;
 
     return note == NULL || restore->options.engine->journal->run_step(session, NULL, HB_RESTORE_DECISION, note, error);
 }
 
 const HbTargetCleanup *hb_restore_get_cleanup(const HbRestore *restore)
 {
-    return restore->cleanup;
+    return restore->decision.cleanup;
 }
 
 /* ---- What is gone, at the end ---- */
@@ -255,16 +261,16 @@ typedef struct {
 
 static gboolean is_done(const HbRestore *restore, guint number, const HbStep *step)
 {
-    return hb_plan_get_state(restore->steps->plan, number) == HB_STEP_DONE ||
-           (restore->journal != NULL && g_hash_table_contains(restore->journal, step->key));
+    return hb_plan_get_state(restore->plan.steps->plan, number) == HB_STEP_DONE ||
+           (restore->run.journal != NULL && g_hash_table_contains(restore->run.journal, step->key));
 }
 
 static StepsDone look_at_steps(const HbRestore *restore)
 {
     StepsDone steps = {g_hash_table_new(g_str_hash, g_str_equal), g_hash_table_new(g_str_hash, g_str_equal)};
 
-    for (guint i = 0; i < hb_plan_count(restore->steps->plan); i++) {
-        const HbStep *step = hb_plan_get_what(restore->steps->plan, i);
+    for (guint i = 0; i < hb_plan_count(restore->plan.steps->plan); i++) {
+        const HbStep *step = hb_plan_get_what(restore->plan.steps->plan, i);
         if (step->key == NULL)
             continue;
         if (is_done(restore, i, step))
@@ -288,7 +294,7 @@ static void tell_items(HbRestore *restore, const StepsDone *steps, const GPtrArr
         const HbCleanupItem *item = items->pdata[i];
         g_autofree char *key = hb_restore_plan_get_cleanup_key(restore->options.engine, item);
         gboolean is_rows = g_str_has_prefix(item->identity, "rows ");
-        gboolean is_open = g_hash_table_contains(steps->open, item->identity) || (is_rows && !restore->rows_came);
+        gboolean is_open = g_hash_table_contains(steps->open, item->identity) || (is_rows && !restore->run.rows_came);
         if (g_hash_table_contains(steps->done, key) && is_open)
             tell_gone(restore, item->identity, message, item->definition);
     }
@@ -297,7 +303,7 @@ static void tell_items(HbRestore *restore, const StepsDone *steps, const GPtrArr
 /* They go when their table goes */
 static void tell_rows(HbRestore *restore, const StepsDone *steps)
 {
-    const HbTargetCleanup *cleanup = restore->cleanup;
+    const HbTargetCleanup *cleanup = restore->decision.cleanup;
     const HbCleanupItem *last = cleanup->dropped->len > 0 ? cleanup->dropped->pdata[cleanup->dropped->len - 1] : NULL;
 
     for (guint i = 0; last != NULL && i < cleanup->rows->len; i++) {
@@ -310,7 +316,7 @@ static void tell_rows(HbRestore *restore, const StepsDone *steps)
         }
         g_autofree char *key = hb_restore_plan_get_cleanup_key(restore->options.engine, item);
         if (g_hash_table_contains(steps->done, key) &&
-            (g_hash_table_contains(steps->open, rows) || !restore->rows_came))
+            (g_hash_table_contains(steps->open, rows) || !restore->run.rows_came))
             tell_gone(restore, rows, "went with their table, and are not back", NULL);
     }
 }
@@ -319,15 +325,15 @@ void hb_restore_list_gone(HbRestore *restore)
 {
     StepsDone steps;
 
-    if (restore->cleanup == NULL || restore->steps == NULL)
+    if (restore->decision.cleanup == NULL || restore->plan.steps == NULL)
         return;
-    if (!restore->finished)
+    if (!restore->run.is_finished)
         hb_restore_with_session(restore, hb_restore_read_keys, NULL);
     steps = look_at_steps(restore);
-    tell_items(restore, &steps, restore->cleanup->dropped, "was dropped, and is not back");
+    tell_items(restore, &steps, restore->decision.cleanup->dropped, "was dropped, and is not back");
     tell_rows(restore, &steps);
-    tell_items(restore, &steps, restore->cleanup->emptied, "were there, and are not back");
-    tell_items(restore, &steps, restore->cleanup->suspended, "was taken off, and is not back");
+    tell_items(restore, &steps, restore->decision.cleanup->emptied, "were there, and are not back");
+    tell_items(restore, &steps, restore->decision.cleanup->suspended, "was taken off, and is not back");
     g_hash_table_unref(steps.done);
     g_hash_table_unref(steps.open);
 }

@@ -12,16 +12,16 @@ static gboolean is_early(const HbStep *step)
 
 void hb_restore_index_ahead(HbRestore *restore)
 {
-    restore->early =
+    restore->plan.ahead =
         g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)(void (*)(void))g_ptr_array_unref);
-    for (guint i = 0; i < restore->later->steps->len; i++) {
-        HbStep *step = restore->later->steps->pdata[i];
+    for (guint i = 0; i < restore->plan.after_rows->steps->len; i++) {
+        HbStep *step = restore->plan.after_rows->steps->pdata[i];
         GPtrArray *list;
         if (!is_early(step))
             continue;
-        list = g_hash_table_lookup(restore->early, step->object->on);
+        list = g_hash_table_lookup(restore->plan.ahead, step->object->on);
         if (list == NULL)
-            g_hash_table_insert(restore->early, step->object->on, list = g_ptr_array_new());
+            g_hash_table_insert(restore->plan.ahead, step->object->on, list = g_ptr_array_new());
         g_ptr_array_add(list, step);
     }
 }
@@ -42,7 +42,8 @@ void hb_restore_complete_rows(HbRestore *restore, HbSession *session, const HbRo
 {
     const HbCatalog *catalog = restore->manifest->catalog;
     const HbObject *rows = hb_catalog_find(catalog, set->identity);
-    const GPtrArray *steps = rows != NULL && rows->on != NULL ? g_hash_table_lookup(restore->early, rows->on) : NULL;
+    const GPtrArray *steps =
+        rows != NULL && rows->on != NULL ? g_hash_table_lookup(restore->plan.ahead, rows->on) : NULL;
 
     for (guint i = 0; steps != NULL && i < steps->len && !hb_stop_is_set(restore->options.stop); i++) {
         const HbStep *step = steps->pdata[i];

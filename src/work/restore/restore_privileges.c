@@ -34,8 +34,9 @@ static const char *find_foreign_owner(const PrivilegeCheck *check, const char *i
 
 static void tell_foreign(const PrivilegeCheck *check, const char *identity, const char *owner, const char *fate)
 {
-    HbFinding *finding = hb_findings_add(check->restore->findings, HB_FINDING_BLOCKER, "right-missing", identity,
-                                         "%s, and belongs to %s, of whom this role is no member", fate, owner);
+    HbFinding *finding =
+        hb_findings_add(check->restore->decision.findings, HB_FINDING_BLOCKER, "right-missing", identity,
+                        "%s, and belongs to %s, of whom this role is no member", fate, owner);
     g_autofree char *todo = g_strdup_printf("have this role made a member of %s, or restore as somebody who is", owner);
 
     hb_finding_advise(finding, todo, NULL);
@@ -58,7 +59,7 @@ static void look_at_schemas(const PrivilegeCheck *check, const HbObject *object,
         if (!g_hash_table_contains(check->privileges.closed, need) ||
             hb_catalog_find(check->input->there, need) == NULL || !g_hash_table_add(told, need))
             continue;
-        hb_finding_advise(hb_findings_add(check->restore->findings, HB_FINDING_BLOCKER, "right-missing", need,
+        hb_finding_advise(hb_findings_add(check->restore->decision.findings, HB_FINDING_BLOCKER, "right-missing", need,
                                           "does not let this role create anything in it: %s, for example",
                                           object->identity),
                           "have the right granted by its owner", NULL);
@@ -91,7 +92,7 @@ static void look_at_places(const PrivilegeCheck *check)
 
 static void look_at_locks(const PrivilegeCheck *check)
 {
-    HbTargetCleanup *cleanup = check->restore->cleanup;
+    HbTargetCleanup *cleanup = check->restore->decision.cleanup;
     const guint turns = check->privileges.locks == 0
                             ? 1
                             : hb_target_cleanup_take_turns(cleanup, &check->input->dialect->locks, check->input->there,
@@ -100,7 +101,8 @@ static void look_at_locks(const PrivilegeCheck *check)
     if (turns == 1)
         return;
     hb_finding_advise(
-        hb_findings_add(check->restore->findings, HB_FINDING_WARNING, "in-parts", check->restore->database,
+        hb_findings_add(check->restore->decision.findings, HB_FINDING_WARNING, "in-parts",
+                        check->restore->target.database,
                         "has more to be dropped or emptied than the server can lock at once: that is done in %u "
                         "transactions, and if one fails, what the earlier ones took is listed as gone",
                         turns),
@@ -110,7 +112,7 @@ static void look_at_locks(const PrivilegeCheck *check)
 gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *input,
                                     GHashTable *owners, GError **error)
 {
-    const HbTargetCleanup *cleanup = restore->cleanup;
+    const HbTargetCleanup *cleanup = restore->decision.cleanup;
     PrivilegeCheck check = {.restore = restore, .input = input, .owners = owners};
     gboolean ok;
 
@@ -122,7 +124,7 @@ gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, cons
     ok = restore->options.engine->target->read_privileges(session, &check.privileges, error);
     if (ok)
         look_at_locks(&check);
-    if (ok && !restore->info.is_superuser) {
+    if (ok && !restore->target.info.is_superuser) {
         look_at_items(&check, cleanup->dropped, "would be dropped");
         look_at_items(&check, cleanup->suspended, "would be taken off and put back");
         look_at_places(&check);

@@ -36,7 +36,7 @@ HbException *hb_restore_add_exception(HbRestore *restore, HbOutcome outcome, con
     exception->what = g_strdup(what);
     exception->message = g_strdup(message);
     exception->hint = g_strdup(hint);
-    g_ptr_array_add(restore->result->exceptions, exception);
+    g_ptr_array_add(restore->run.result->exceptions, exception);
     return exception;
 }
 
@@ -45,8 +45,8 @@ static void list_what_differs(HbRestore *restore)
 {
     static const char *const names[] = {"exists-otherwise", "columns-differ", "part-lost", NULL};
 
-    for (guint i = 0; i < restore->findings->len; i++) {
-        const HbFinding *finding = restore->findings->pdata[i];
+    for (guint i = 0; i < restore->decision.findings->len; i++) {
+        const HbFinding *finding = restore->decision.findings->pdata[i];
         if (strcmp(finding->name, "stays") == 0)
             hb_restore_add_exception(restore, HB_OUTCOME_KEPT, finding->object, finding->what, NULL);
         else if (strcmp(finding->name, "would-be-lost") == 0)
@@ -63,15 +63,15 @@ void hb_restore_list_changes(HbRestore *restore)
 
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        hb_restore_add_exception(restore, i < restore->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED, omission->what,
-                                 omission->why, NULL);
+        hb_restore_add_exception(restore, i < restore->decision.absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED,
+                                 omission->what, omission->why, NULL);
     }
     list_what_differs(restore);
 }
 
 void hb_restore_list_left_out(HbRestore *restore)
 {
-    HbPlan *plan = restore->steps->plan;
+    HbPlan *plan = restore->plan.steps->plan;
 
     for (guint i = 0; i < hb_plan_count(plan); i++) {
         const HbStep *step = hb_plan_get_what(plan, i);
@@ -94,10 +94,10 @@ guint hb_restore_count_exceptions(const HbRestoreResult *result, HbOutcome outco
 
 void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result)
 {
-    HbPlan *plan = restore->steps->plan;
+    HbPlan *plan = restore->plan.steps->plan;
 
     result->open = hb_plan_count_open(plan);
-    if (restore->options.supply != NULL) {
+    if (restore->options.provider != NULL) {
         result->rows = hb_manifest_count_rows(restore->manifest);
         result->bytes = hb_manifest_count_bytes(restore->manifest);
     }
@@ -106,12 +106,12 @@ void hb_restore_count_steps(const HbRestore *restore, HbRestoreResult *result)
         gboolean done = hb_plan_get_state(plan, i) == HB_STEP_DONE;
         if (step->type == HB_STEP_TYPE_MILESTONE || !done)
             continue;
-        if (restore->earlier != NULL && g_hash_table_contains(restore->earlier, step->key)) {
+        if (restore->run.done_earlier != NULL && g_hash_table_contains(restore->run.done_earlier, step->key)) {
             result->done_before++;
             continue;
         }
         result->done++;
-        if (step->type == HB_STEP_TYPE_CHUNK && restore->options.supply == NULL) {
+        if (step->type == HB_STEP_TYPE_CHUNK && restore->options.provider == NULL) {
             result->rows += step->chunk->digest.rows;
             result->bytes += step->chunk->bytes;
         }

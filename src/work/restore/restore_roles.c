@@ -42,8 +42,8 @@ static char *tell_kept(const HbRestore *restore, const char *role)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
-    for (guint i = 0; restore->role_differences != NULL && i < restore->role_differences->len; i++) {
-        const HbDifference *difference = restore->role_differences->pdata[i];
+    for (guint i = 0; restore->run.role_differences != NULL && i < restore->run.role_differences->len; i++) {
+        const HbDifference *difference = restore->run.role_differences->pdata[i];
         if (is_about(hb_catalog_find(restore->manifest->catalog, difference->identity), role))
             append_difference(text, difference);
     }
@@ -57,9 +57,9 @@ gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error)
 
     if (users == NULL || !hb_order_arrange(users, error))
         return FALSE;
-    restore->role_differences = hb_compare_new();
+    restore->run.role_differences = hb_compare_new();
     hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->dialect, HB_PART_USERS,
-                        restore->role_differences);
+                        restore->run.role_differences);
     return TRUE;
 }
 
@@ -68,7 +68,7 @@ static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
     gboolean kept = object->needs->len > 0;
 
     for (guint n = 0; n < object->needs->len; n++)
-        kept = kept && g_hash_table_contains(restore->kept, object->needs->pdata[n]);
+        kept = kept && g_hash_table_contains(restore->run.kept, object->needs->pdata[n]);
     return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
                     object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_GLOBAL_GRANT);
 }
@@ -77,7 +77,7 @@ void hb_restore_note_kept(HbRestore *restore, const HbStep *step)
 {
     g_autofree char *message = NULL;
 
-    g_hash_table_add(restore->kept, step->object->identity);
+    g_hash_table_add(restore->run.kept, step->object->identity);
     if (step->object->kind != HB_KIND_ROLE)
         return;
     message = tell_kept(restore, step->object->identity);
@@ -88,9 +88,9 @@ gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step,
 {
     if (!restore->options.engine->journal->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
         return FALSE;
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->run.lock);
     hb_restore_note_kept(restore, step);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->run.lock);
     return TRUE;
 }
 
@@ -102,9 +102,9 @@ gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *st
     if (step->object->kind == HB_KIND_ROLE)
         return restore->options.engine->target->find_role(worker->session, hb_object_get_name(step->object), kept,
                                                           error);
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->run.lock);
     *kept = is_about_kept_role(restore, step->object);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->run.lock);
     return TRUE;
 }
 
@@ -141,7 +141,7 @@ static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, co
     if (!restore->options.engine->journal->run_step(worker->session, sql, key, leaving, &refusal) &&
         !hb_error_is(refusal, HB_ERROR_ALREADY_DONE))
         g_clear_pointer(&leaving, g_free);
-    g_hash_table_insert(restore->joined, g_strdup(key), leaving);
+    g_hash_table_insert(restore->run.joined, g_strdup(key), leaving);
     return leaving != NULL;
 }
 
@@ -152,14 +152,14 @@ gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep 
     gpointer leaving;
     gboolean joined;
 
-    if (owner == NULL || restore->info.is_superuser || strcmp(owner, restore->info.user) == 0)
+    if (owner == NULL || restore->target.info.is_superuser || strcmp(owner, restore->target.info.user) == 0)
         return FALSE;
-    g_mutex_lock(&restore->rights);
-    if (g_hash_table_lookup_extended(restore->joined, key, NULL, &leaving))
+    g_mutex_lock(&restore->run.privileges);
+    if (g_hash_table_lookup_extended(restore->run.joined, key, NULL, &leaving))
         joined = leaving != NULL;
     else
         joined = join(restore, worker, owner, key);
-    g_mutex_unlock(&restore->rights);
+    g_mutex_unlock(&restore->run.privileges);
     return joined;
 }
 
@@ -168,10 +168,10 @@ static void add_joined_before(HbRestore *restore)
     GHashTableIter iter;
     gpointer key, note;
 
-    g_hash_table_iter_init(&iter, restore->journal);
+    g_hash_table_iter_init(&iter, restore->run.journal);
     while (g_hash_table_iter_next(&iter, &key, &note)) {
         if (g_str_has_prefix(key, JOINING))
-            g_hash_table_replace(restore->joined, g_strdup(key), g_strdup(note));
+            g_hash_table_replace(restore->run.joined, g_strdup(key), g_strdup(note));
     }
 }
 
@@ -179,13 +179,13 @@ void hb_roles_list_joined(HbRestore *restore)
 {
     g_autoptr(GList) keys = NULL;
 
-    if (restore->journal != NULL)
+    if (restore->run.journal != NULL)
         add_joined_before(restore);
-    keys = g_list_sort(g_hash_table_get_keys(restore->joined), (GCompareFunc)strcmp);
+    keys = g_list_sort(g_hash_table_get_keys(restore->run.joined), (GCompareFunc)strcmp);
     for (GList *at = keys; at != NULL; at = at->next) {
-        const char *leaving = g_hash_table_lookup(restore->joined, at->data);
-        g_autofree char *message =
-            g_strdup_printf("%s is a member of it now, so that it could give it what it owns", restore->info.user);
+        const char *leaving = g_hash_table_lookup(restore->run.joined, at->data);
+        g_autofree char *message = g_strdup_printf("%s is a member of it now, so that it could give it what it owns",
+                                                   restore->target.info.user);
         g_autofree char *hint = leaving != NULL ? g_strdup_printf("when all is verified, leave it: %s", leaving) : NULL;
         if (leaving != NULL)
             hb_restore_add_exception(restore, HB_OUTCOME_KEPT, (const char *)at->data + strlen("join "), message, hint);
@@ -203,19 +203,19 @@ static gboolean file_error(GError **error, const char *path)
 gboolean hb_roles_open_passwords(HbRestore *restore, GError **error)
 {
     const char *path = restore->options.new_passwords;
-    int flags = O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | (restore->resumed ? 0 : O_EXCL);
+    int flags = O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | (restore->target.is_ours ? 0 : O_EXCL);
 
     if (path == NULL)
         return TRUE;
-    restore->password_file = open(path, flags, 0600);
-    return restore->password_file >= 0 || file_error(error, path);
+    restore->run.password_file = open(path, flags, 0600);
+    return restore->run.password_file >= 0 || file_error(error, path);
 }
 
 void hb_roles_close_passwords(HbRestore *restore)
 {
-    if (restore->password_file >= 0)
-        close(restore->password_file);
-    restore->password_file = -1;
+    if (restore->run.password_file >= 0)
+        close(restore->run.password_file);
+    restore->run.password_file = -1;
 }
 
 /* Letters drawn evenly: random bytes beyond the last full round of the alphabet are thrown away */
@@ -239,7 +239,8 @@ static gboolean note_password(HbRestore *restore, const char *role, const char *
 {
     g_autofree char *line = g_strdup_printf("%s\t%s\n", role, password);
     gssize length = (gssize)strlen(line);
-    gboolean ok = write(restore->password_file, line, (gsize)length) == length && fsync(restore->password_file) == 0;
+    gboolean ok =
+        write(restore->run.password_file, line, (gsize)length) == length && fsync(restore->run.password_file) == 0;
 
     memset(line, 0, (gsize)length);
     return ok || file_error(error, restore->options.new_passwords);
@@ -257,7 +258,7 @@ char *hb_roles_renew_password(HbRestore *restore, HbSession *session, const HbOb
     char password[PASSWORD_LENGTH + 1];
     char *sql = NULL;
 
-    if (restore->password_file < 0 || role->kind != HB_KIND_ROLE || has_password(restore, role))
+    if (restore->run.password_file < 0 || role->kind != HB_KIND_ROLE || has_password(restore, role))
         return NULL;
     if (!draw_password(password, error))
         return NULL;

@@ -6,7 +6,7 @@
 
 #include <string.h>
 
-/* Rows of a supply are in the target already; a server that crashed may have lost what it said it had */
+/* Rows of a provider are in the target already; a server that crashed may have lost what it said it had */
 static gboolean load_chunk(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
 {
     if (restore->options.dump == NULL)
@@ -45,9 +45,9 @@ static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbS
 
     if (sql == NULL)
         return FALSE;
-    g_mutex_lock(&restore->rights);
+    g_mutex_lock(&restore->run.privileges);
     ok = engine->journal->run_step(worker->session, sql, step->key, NULL, NULL);
-    g_mutex_unlock(&restore->rights);
+    g_mutex_unlock(&restore->run.privileges);
     return ok;
 }
 
@@ -60,11 +60,11 @@ static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const Hb
 
     if (!restore->options.engine->journal->run_step(worker->session, step->object->definition, step->key, NULL, error))
         return FALSE;
-    message = g_strdup_printf("belongs to %s for now: %s", restore->info.user, refusal->message);
+    message = g_strdup_printf("belongs to %s for now: %s", restore->target.info.user, refusal->message);
     hint = hb_restore_hint_statement(restore->options.engine->dialect, step->object->owner_sql);
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->run.lock);
     hb_restore_add_exception(restore, HB_OUTCOME_REFUSED, step->key, message, hint);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->run.lock);
     return TRUE;
 }
 
@@ -91,7 +91,7 @@ static gboolean run_object(HbRestore *restore, HbWorker *worker, const HbStep *s
             return TRUE;
         }
     }
-    if (step->object->owner_sql != NULL && !restore->info.is_superuser &&
+    if (step->object->owner_sql != NULL && !restore->target.info.is_superuser &&
         (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
         return run_without_owner(restore, worker, step, cause, error);
     g_propagate_error(error, cause);
@@ -120,7 +120,7 @@ static gboolean run_once(HbRestore *restore, HbWorker *worker, const HbStep *ste
         return load_chunk(restore, worker, step, error);
     case HB_STEP_TYPE_LOST_ROWS:
         return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s",
-                            (const char *)g_hash_table_lookup(restore->failed_rows, step->object->identity));
+                            (const char *)g_hash_table_lookup(restore->run.failed_rows, step->object->identity));
     case HB_STEP_TYPE_CLEANUP:
         return run_cleanup(restore, worker, step, error);
     case HB_STEP_TYPE_ANALYZE:

@@ -6,7 +6,8 @@
 /* What is no matter of judgement: nobody can accept it */
 static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
 {
-    HbFinding *finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, name, restore->database, "%s", what);
+    HbFinding *finding =
+        hb_findings_add(restore->decision.findings, HB_FINDING_BLOCKER, name, restore->target.database, "%s", what);
 
     hb_finding_advise(finding, todo, NULL);
     finding->is_final = TRUE;
@@ -27,22 +28,22 @@ static void check_journal(HbRestore *restore, const char *dump_id)
     HbFinding *finding;
 
     if (is_ours && restore->options.resume) {
-        restore->resumed = TRUE;
+        restore->target.is_ours = TRUE;
         return;
     }
     if (is_ours)
-        finding = hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "unfinished-restore", restore->database,
-                                  "holds an unfinished restore of this dump");
+        finding = hb_findings_add(restore->decision.findings, HB_FINDING_BLOCKER, "unfinished-restore",
+                                  restore->target.database, "holds an unfinished restore of this dump");
     else
-        finding =
-            hb_findings_add(restore->findings, HB_FINDING_BLOCKER, "unfinished-restore", restore->database,
-                            "holds the unfinished restore of another dump, or a carry that broke off (%s)", dump_id);
+        finding = hb_findings_add(
+            restore->decision.findings, HB_FINDING_BLOCKER, "unfinished-restore", restore->target.database,
+            "holds the unfinished restore of another dump, or a carry that broke off (%s)", dump_id);
     hb_finding_advise(finding,
                       is_ours ? "go on with it: the same command with --resume" BEGIN_ANEW
                               : "name that dump, restore into a new database" BEGIN_ANEW,
                       NULL);
-    hb_findings_accept(restore->findings, restore->options.accept);
-    restore->replaces_unfinished = finding->accepted;
+    hb_findings_accept(restore->decision.findings, restore->options.accept);
+    restore->decision.replaces_unfinished = finding->accepted;
 }
 
 /* What is called like the journal, and may be somebody's trap, stands in the way of everything */
@@ -91,23 +92,23 @@ static gboolean check_content(HbRestore *restore, HbSession *session, GError **e
         return FALSE;
     if (dump_id != NULL)
         check_journal(restore, dump_id);
-    restore->may_be_done = dump_id == NULL && example != NULL && restore->options.resume &&
-                           restore->options.dump != NULL && hb_restore_requires_empty(restore);
-    if ((dump_id == NULL || restore->replaces_unfinished) && example != NULL && !restore->may_be_done &&
+    restore->target.may_be_done = dump_id == NULL && example != NULL && restore->options.resume &&
+                                  restore->options.dump != NULL && hb_restore_requires_empty(restore);
+    if ((dump_id == NULL || restore->decision.replaces_unfinished) && example != NULL && !restore->target.may_be_done &&
         hb_restore_requires_empty(restore)) {
         g_autofree char *what = g_strdup_printf("is not empty (it holds %s, for example)", example);
         hb_restore_refuse_content(restore, what);
     }
-    return !restore->resumed || hb_restore_read_keys(restore, session, error);
+    return !restore->target.is_ours || hb_restore_read_keys(restore, session, error);
 }
 
 static gboolean describe_server(HbRestore *restore, HbSession *session, GError **error)
 {
-    if (!restore->options.engine->connector->describe(session, &restore->info, error))
+    if (!restore->options.engine->connector->describe(session, &restore->target.info, error))
         return FALSE;
-    restore->database = g_strdup(restore->info.database);
-    restore->target.database = restore->database;
-    restore->exists = TRUE;
+    restore->target.database = g_strdup(restore->target.info.database);
+    restore->target.address.database = restore->target.database;
+    restore->target.exists = TRUE;
     return TRUE;
 }
 
@@ -117,9 +118,10 @@ gboolean hb_restore_inspect_target(HbRestore *restore, GError **error)
         return FALSE;
     if (restore->options.whole_server)
         return hb_restore_with_session(restore, check_content, error);
-    if (!restore->options.engine->target->find(&restore->target, &restore->info, &restore->exists, error))
+    if (!restore->options.engine->target->find(&restore->target.address, &restore->target.info, &restore->target.exists,
+                                               error))
         return FALSE;
-    return !restore->exists || hb_restore_with_session(restore, check_content, error);
+    return !restore->target.exists || hb_restore_with_session(restore, check_content, error);
 }
 
 gboolean hb_restore_check_dump(const HbRestore *restore, GError **error)
@@ -139,14 +141,14 @@ void hb_restore_pick_database(HbRestore *restore)
     if (restore->options.whole_server)
         return;
     if (restore->options.to.database != NULL) {
-        restore->database = g_strdup(restore->options.to.database);
-        restore->target.database = restore->database;
+        restore->target.database = g_strdup(restore->options.to.database);
+        restore->target.address.database = restore->target.database;
         return;
     }
-    restore->database = restore->options.engine->connector->get_database(restore->options.to.uri);
-    if (restore->database == NULL)
-        restore->database = g_strdup(hb_adapt_database(&restore->options.wishes, restore->manifest->database));
-    restore->target.database = restore->database;
+    restore->target.database = restore->options.engine->connector->get_database(restore->options.to.uri);
+    if (restore->target.database == NULL)
+        restore->target.database = g_strdup(hb_adapt_database(&restore->options.wishes, restore->manifest->database));
+    restore->target.address.database = restore->target.database;
 }
 
 /* The source itself can never be the target, whatever its address looks like */
@@ -177,18 +179,19 @@ static void look_at_origin(HbRestore *restore)
     HbFinding *finding;
 
     /* A socket without a path is the same everywhere */
-    if (restore->options.source != NULL || strpbrk(place_of(manifest->address), ":/") == NULL || !restore->exists ||
-        manifest->database == NULL || strcmp(manifest->database, restore->database) != 0 ||
-        strcmp(place_of(manifest->address), place_of(restore->info.address)) != 0)
+    if (restore->options.source != NULL || strpbrk(place_of(manifest->address), ":/") == NULL ||
+        !restore->target.exists || manifest->database == NULL ||
+        strcmp(manifest->database, restore->target.database) != 0 ||
+        strcmp(place_of(manifest->address), place_of(restore->target.info.address)) != 0)
         return;
-    finding = hb_findings_add(restore->findings, HB_FINDING_WARNING, "same-database", restore->database,
+    finding = hb_findings_add(restore->decision.findings, HB_FINDING_WARNING, "same-database", restore->target.database,
                               "is where the dump comes from, by its address");
     hb_finding_advise(finding, "see that this is the server that you mean", NULL);
 }
 
 static HbTargetState get_state(const HbRestore *restore)
 {
-    if (!restore->exists)
+    if (!restore->target.exists)
         return HB_TARGET_ABSENT;
     return hb_restore_requires_empty(restore) ? HB_TARGET_EMPTY : HB_TARGET_IN_USE;
 }
@@ -206,14 +209,14 @@ static gboolean preflight(HbRestore *restore, GError **error)
                                       .sessions = options->jobs,
                                       .bytes = (options->parts & HB_PART_DATA) ? bytes : 0};
 
-    if (options->whole_server || restore->resumed || restore->may_be_done)
+    if (options->whole_server || restore->target.is_ours || restore->target.may_be_done)
         return TRUE;
-    if (restore->exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
+    if (restore->target.exists && options->source != NULL && !hb_restore_with_session(restore, check_identity, error))
         return FALSE;
     look_at_origin(restore);
-    hb_preflight_look_at_objects(preview.catalog, options->engine->dialect, restore->findings);
-    hb_preflight_guess_duration(preview.bytes, preview.sessions, restore->findings);
-    return options->engine->target->preflight(&restore->target, &preview, restore->findings, error);
+    hb_preflight_look_at_objects(preview.catalog, options->engine->dialect, restore->decision.findings);
+    hb_preflight_guess_duration(preview.bytes, preview.sessions, restore->decision.findings);
+    return options->engine->target->preflight(&restore->target.address, &preview, restore->decision.findings, error);
 }
 
 /* Statements about the database name it; the target's name may be another */
@@ -221,7 +224,7 @@ static gboolean adapt_database(HbRestore *restore, GError **error)
 {
     HbRename rename = {.kind = HB_RENAME_DATABASE,
                        .old_name = (char *)hb_adapt_database(&restore->options.wishes, restore->manifest->database),
-                       .new_name = restore->database};
+                       .new_name = restore->target.database};
 
     if (restore->options.whole_server || strcmp(rename.old_name, rename.new_name) == 0)
         return TRUE;
@@ -235,15 +238,15 @@ gboolean hb_restore_adapt(HbRestore *restore, GError **error)
     const gboolean rows_only = hb_restore_is_rows_only(restore);
     g_autoptr(HbSelection) selection = NULL;
 
-    restore->absent = hb_catalog_get_omissions(catalog)->len;
+    restore->decision.absent = hb_catalog_get_omissions(catalog)->len;
     hb_catalog_keep_parts(catalog, restore->options.parts | (rows_only ? HB_PART_SCHEMA : 0));
     if (restore->options.whole_server)
         selection = hb_selection_new_for_server(restore->options.selection);
     if (!hb_selection_apply(selection != NULL ? selection : restore->options.selection, catalog,
-                            restore->options.engine->dialect, TRUE, restore->pulled_in, error))
+                            restore->options.engine->dialect, TRUE, restore->decision.pulled_in, error))
         return FALSE;
     if (restore->options.selection != NULL)
-        hb_adapt_tell_pulled_in(restore->options.observers, restore->options.selection, restore->pulled_in);
+        hb_adapt_tell_pulled_in(restore->options.observers, restore->options.selection, restore->decision.pulled_in);
     if (!hb_adapt_wishes(catalog, restore->options.engine, &restore->options.wishes, error) ||
         !adapt_database(restore, error))
         return FALSE;
@@ -254,13 +257,13 @@ gboolean hb_restore_adapt(HbRestore *restore, GError **error)
     hb_manifest_drop_rows(restore->manifest);
     if (!preflight(restore, error))
         return FALSE;
-    if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target,
-                            &restore->info, get_state(restore), error) ||
+    if (!hb_adapt_to_target(catalog, restore->manifest->written_for, restore->options.engine, &restore->target.address,
+                            &restore->target.info, get_state(restore), error) ||
         !hb_restore_decide(restore, error))
         return FALSE;
     hb_manifest_drop_rows(restore->manifest);
-    hb_preflight_look_at_omissions(catalog, restore->absent, restore->findings);
-    hb_findings_accept(restore->findings, restore->options.accept);
-    hb_findings_sort(restore->findings);
+    hb_preflight_look_at_omissions(catalog, restore->decision.absent, restore->decision.findings);
+    hb_findings_accept(restore->decision.findings, restore->options.accept);
+    hb_findings_sort(restore->decision.findings);
     return TRUE;
 }

@@ -52,7 +52,7 @@ static gboolean keep_emptied(const HbRestore *restore, HbSession *session, GPtrA
     return TRUE;
 }
 
-/* Rows of a supply came once; those of a dump are loaded again */
+/* Rows of a provider came once; those of a dump are loaded again */
 gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError **error)
 {
     g_autoptr(GPtrArray) list = list_unlogged(restore);
@@ -73,7 +73,8 @@ gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError
 GPtrArray *hb_restore_find_emptied(HbRestore *restore)
 {
     GPtrArray *list = list_unlogged(restore);
-    HbSession *session = list->len > 0 ? restore->options.engine->connector->open(&restore->target, NULL) : NULL;
+    HbSession *session =
+        list->len > 0 ? restore->options.engine->connector->open(&restore->target.address, NULL) : NULL;
 
     /* If nothing is known, all of them may be */
     if (session != NULL)

@@ -7,8 +7,8 @@
 
 static void settle(HbRestore *restore, guint number, HbStepState outcome)
 {
-    hb_plan_settle(restore->steps->plan, number, outcome);
-    g_cond_broadcast(&restore->settled);
+    hb_plan_settle(restore->plan.steps->plan, number, outcome);
+    g_cond_broadcast(&restore->run.settled);
 }
 
 /* Milestones, and what the journal has, are settled on the spot */
@@ -18,7 +18,7 @@ static gboolean is_done_before(HbRestore *restore, const HbStep *step)
 
     if (step->type == HB_STEP_TYPE_MILESTONE)
         return TRUE;
-    if (restore->journal == NULL || (note = g_hash_table_lookup(restore->journal, step->key)) == NULL)
+    if (restore->run.journal == NULL || (note = g_hash_table_lookup(restore->run.journal, step->key)) == NULL)
         return FALSE;
     if (strcmp(note, NOTE_KEPT) == 0)
         hb_restore_note_kept(restore, step);
@@ -28,12 +28,12 @@ static gboolean is_done_before(HbRestore *restore, const HbStep *step)
 /* The next step that needs a worker; NULL when there is none any more. Waits while others may make one ready */
 static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *number)
 {
-    HbPlan *plan = restore->steps->plan;
+    HbPlan *plan = restore->plan.steps->plan;
 
-    while (hb_plan_count_open(plan) > 0 && restore->lost == NULL && !hb_stop_is_set(restore->options.stop)) {
+    while (hb_plan_count_open(plan) > 0 && restore->run.lost == NULL && !hb_stop_is_set(restore->options.stop)) {
         const HbStep *step;
         if (!hb_plan_take(plan, number)) {
-            g_cond_wait_until(&restore->settled, &restore->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+            g_cond_wait_until(&restore->run.settled, &restore->run.lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
             continue;
         }
         step = hb_plan_get_what(plan, *number);
@@ -48,7 +48,7 @@ static const HbStep *take_step(HbRestore *restore, HbWorker *worker, guint *numb
 /* Whom a step waited for in vain, as far as it was seen */
 static void add_wait(HbRestore *restore, GError *cause)
 {
-    g_autofree char *wait = hb_error_is(cause, HB_ERROR_LOCKED) ? hb_claim_get_wait(restore->claim) : NULL;
+    g_autofree char *wait = hb_error_is(cause, HB_ERROR_LOCKED) ? hb_claim_get_wait(restore->run.claim) : NULL;
     char *message;
 
     if (wait == NULL)
@@ -90,7 +90,7 @@ static void note_failure(HbRestore *restore, const HbStep *step, GError *cause)
 static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *step, guint number)
 {
     if (step->type != HB_STEP_TYPE_CHUNK)
-        hb_worker_tell_advanced(worker, hb_plan_get_cost(restore->steps->plan, number), 0);
+        hb_worker_tell_advanced(worker, hb_plan_get_cost(restore->plan.steps->plan, number), 0);
     hb_worker_tell_finished(worker);
 }
 
@@ -100,18 +100,18 @@ static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *s
  */
 static gboolean judge_failure(HbRestore *restore, guint number, GError *cause, GError **error)
 {
-    const HbStep *step = hb_plan_get_what(restore->steps->plan, number);
+    const HbStep *step = hb_plan_get_what(restore->plan.steps->plan, number);
 
     if (hb_error_is(cause, HB_ERROR_CANCELLED) || hb_stop_is_set(restore->options.stop)) {
-        hb_plan_put_back(restore->steps->plan, number);
+        hb_plan_put_back(restore->plan.steps->plan, number);
         g_propagate_prefixed_error(error, cause, "%s: ", step->key);
         return FALSE;
     }
     if (hb_error_is(cause, HB_ERROR_LOST)) {
-        hb_plan_put_back(restore->steps->plan, number);
-        g_clear_error(&restore->lost);
-        g_propagate_prefixed_error(&restore->lost, cause, "%s: ", step->key);
-        g_cond_broadcast(&restore->settled);
+        hb_plan_put_back(restore->plan.steps->plan, number);
+        g_clear_error(&restore->run.lost);
+        g_propagate_prefixed_error(&restore->run.lost, cause, "%s: ", step->key);
+        g_cond_broadcast(&restore->run.settled);
         return TRUE;
     }
     note_failure(restore, step, cause);
@@ -127,23 +127,23 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
     const HbStep *step;
     guint number;
 
-    g_mutex_lock(&restore->lock);
+    g_mutex_lock(&restore->run.lock);
     while (ok && (step = take_step(restore, worker, &number)) != NULL) {
         GError *cause = NULL;
 
-        g_mutex_unlock(&restore->lock);
+        g_mutex_unlock(&restore->run.lock);
         hb_worker_tell_started(worker, hb_step_get_name(step));
         hb_restore_run_step(restore, worker, step, &cause);
         tell_step_done(restore, worker, step, number);
-        g_mutex_lock(&restore->lock);
+        g_mutex_lock(&restore->run.lock);
         if (cause != NULL)
             ok = judge_failure(restore, number, cause, error);
         else
             settle(restore, number, HB_STEP_DONE);
     }
-    if (ok && hb_stop_is_set(restore->options.stop) && hb_plan_count_open(restore->steps->plan) > 0)
+    if (ok && hb_stop_is_set(restore->options.stop) && hb_plan_count_open(restore->plan.steps->plan) > 0)
         ok = hb_stop_set_error(error);
-    g_mutex_unlock(&restore->lock);
+    g_mutex_unlock(&restore->run.lock);
     return ok;
 }
 
@@ -155,7 +155,7 @@ static gboolean enter(HbWorker *worker, gpointer data, GError **error)
 gboolean hb_restore_walk(HbRestore *restore, GError **error)
 {
     const HbWorkers crew = {.engine = restore->options.engine,
-                            .address = &restore->target,
+                            .address = &restore->target.address,
                             .jobs = restore->options.jobs,
                             .stop = restore->options.stop,
                             .observers = restore->options.observers,
@@ -163,6 +163,6 @@ gboolean hb_restore_walk(HbRestore *restore, GError **error)
                             .work = work,
                             .data = restore};
 
-    hb_observers_begin_phase(restore->options.observers, "restoring", restore->steps->cost);
+    hb_observers_begin_phase(restore->options.observers, "restoring", restore->plan.steps->cost);
     return hb_workers_run(&crew, error);
 }

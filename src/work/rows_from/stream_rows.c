@@ -11,7 +11,7 @@
 #define WAIT_US          (200 * 1000)
 
 struct HbStreamRows {
-    HbRowProvider supply;
+    HbRowProvider provider;
     HbStream *stream;
     HbRestoreOptions options; /* as far as it needs them */
     HbRestore *restore;
@@ -302,7 +302,7 @@ HbStreamRows *hb_stream_rows_new(HbStream *stream, const HbRestoreOptions *optio
 {
     HbStreamRows *stream_rows = g_new0(HbStreamRows, 1);
 
-    stream_rows->supply = (HbRowProvider){.load = load, .data = stream_rows};
+    stream_rows->provider = (HbRowProvider){.load = load, .data = stream_rows};
     stream_rows->stream = stream;
     stream_rows->options = *options;
     stream_rows->chunks = g_async_queue_new();
@@ -329,7 +329,7 @@ void hb_stream_rows_free(HbStreamRows *stream_rows)
     g_free(stream_rows);
 }
 
-const HbRowProvider *hb_stream_rows_get_supply(const HbStreamRows *stream_rows)
+const HbRowProvider *hb_stream_rows_get_provider(const HbStreamRows *stream_rows)
 {
-    return &stream_rows->supply;
+    return &stream_rows->provider;
 }

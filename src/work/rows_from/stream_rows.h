@@ -17,4 +17,4 @@ typedef struct HbStreamRows HbStreamRows;
 /* The stream must outlive it; engine, jobs, stop and observers are those of the restore */
 HbStreamRows *hb_stream_rows_new(HbStream *stream, const HbRestoreOptions *options);
 void hb_stream_rows_free(HbStreamRows *stream_rows); /* accepts NULL */
-const HbRowProvider *hb_stream_rows_get_supply(const HbStreamRows *stream_rows);
+const HbRowProvider *hb_stream_rows_get_provider(const HbStreamRows *stream_rows);

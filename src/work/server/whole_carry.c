@@ -53,10 +53,10 @@ static HbRestore *open_restore(const ServerCarry *job, DatabaseCarry *database_c
         options.manifest = database_carry->source->manifest;
         options.source = database_carry->source->identity;
         options.pulled_in = database_carry->source->pulled_in;
-        options.supply = hb_carry_get_supply(database_carry->carry);
+        options.provider = hb_carry_get_provider(database_carry->carry);
     } else {
         options.manifest = hb_stream_get_manifest(database_carry->stream);
-        options.supply = hb_stream_rows_get_supply(database_carry->stream_rows);
+        options.provider = hb_stream_rows_get_provider(database_carry->stream_rows);
     }
     options.part_of_server = TRUE;
     options.wishes.lenient = TRUE;

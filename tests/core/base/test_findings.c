@@ -51,9 +51,15 @@ static void only_what_is_meant_is_accepted(void **state)
         const char *accepted, *objects;
         guint open;
     } cases[] = {
-        {"role-missing", "a b+ c d e", 1},   {"role-missing:b", "a b+ c d e", 1}, {"role-missing:*", "a b+ c d e", 1},
-        {"role-missing:x", "a b c d e", 2},  {"role", "a b c d e", 2},            {"role-missing-too", "a b c d e", 2},
-        {"role-differs", "a b c+ d e", 2},   {"", "a b c d e", 2},                {"role-missingb", "a b c d e", 2},
+        {"role-missing", "a b+ c d e", 1},
+        {"role-missing:b", "a b+ c d e", 1},
+        {"role-missing:*", "a b+ c d e", 1},
+        {"role-missing:x", "a b c d e", 2},
+        {"role", "a b c d e", 2},
+        {"role-missing-too", "a b c d e", 2},
+        {"role-differs", "a b c+ d e", 2},
+        {"", "a b c d e", 2},
+        {"role-missingb", "a b c d e", 2},
     };
 
     (void)state;
