@@ -4,6 +4,7 @@
 
 #include "core/base/json_text.h"
 #include "dump/invariants.h"
+#include "dump/reader.h"
 #include "dump/store.h"
 #include "dump/writer.h"
 
@@ -20,7 +21,7 @@ static HbManifest *make_manifest(void)
     HbChunk *chunk;
 
     manifest->database = g_strdup("vale \"\n木");
-    manifest->catalog = check_read_catalog("table t\nrows t: table t\nindex i: table t");
+    manifest->catalog = check_read_catalog("table t\nrows t: table t\nindex i: table t, rows t");
     g_array_set_size(manifest->segments, 3);
     hb_catalog_add_row_set(manifest->catalog, "rows t", "t");
     rows = hb_manifest_add_rows(manifest, hb_catalog_get_row_sets(manifest->catalog)->pdata[0]);
@@ -49,6 +50,89 @@ static void what_was_written_is_read(void **state)
     assert_true(hb_catalog_is_unread(read->catalog, HB_KIND_PASSWORD));
     again = hb_manifest_write(read);
     assert_string_equal(again, text);
+}
+
+/* Whoever reads dumps with another program relies on it */
+static void a_manifest_is_written_as_it_always_was(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    HbObject *table = (HbObject *)hb_catalog_find(manifest->catalog, "table t");
+    HbObject *index = (HbObject *)hb_catalog_find(manifest->catalog, "index i");
+    g_autofree char *text = NULL, *golden = NULL;
+    GError *error = NULL;
+
+    (void)state;
+    table->owner = g_strdup("ida");
+    index->on = g_strdup("table t");
+    index->cost = 7;
+    index->after = HB_AFTER_ROWS;
+    g_array_index(manifest->segments, HbSegment, 0) = (HbSegment){.at = 12, .bytes = 34, .owner_bytes = 5};
+    text = hb_manifest_write(manifest);
+    g_file_get_contents(HB_SOURCE_DIR "/tests/golden/manifest.json", &golden, NULL, &error);
+    check_no_error(error);
+    assert_string_equal(text, golden);
+}
+
+/* Of the golden one: what it needs comes before it */
+static void every_need_must_stand_before(void **state)
+{
+    static const struct {
+        const char *lines;
+        gboolean good;
+    } cases[] = {
+        {"table a\ntable b\nview v: table a, table b", TRUE},
+        {"table a\nview v: table a, table b\ntable b", FALSE},
+        {"table b\nview v: table a, table b\ntable a", FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbManifest) manifest = check_make_manifest();
+        GError *error = NULL;
+        manifest->catalog = check_read_catalog(cases[i].lines);
+        g_array_set_size(manifest->segments, hb_catalog_count(manifest->catalog));
+        assert_int_equal(hb_invariants_check(manifest, &error), cases[i].good);
+        if (cases[i].good)
+            check_no_error(error);
+        else
+            check_error(&error, HB_ERROR_DAMAGED, "view v");
+    }
+}
+
+static void definitions_lie_within_their_file(void **state)
+{
+    static const struct {
+        HbSegment segment;
+        const char *definition; /* NULL: it is refused */
+    } cases[] = {
+        {{.at = 0, .bytes = 5}, "12345"},
+        {{.at = 5, .bytes = 5}, "67890"},
+        {{.at = 6, .bytes = 5}, NULL},
+        {{.at = 9, .bytes = 1}, "0"},
+        {{.at = 11, .bytes = 0}, NULL},
+        {{.at = 0, .bytes = 10, .owner_bytes = 1}, NULL},
+        {{.at = 0, .bytes = 8, .owner_bytes = 1}, "12345678"},
+        {{.at = G_MAXUINT64 - 2, .bytes = 5}, NULL},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbManifest) manifest = check_make_manifest();
+        GError *error = NULL;
+        gboolean ok;
+        manifest->catalog = check_read_catalog("table t");
+        g_array_append_val(manifest->segments, cases[i].segment);
+        ok = hb_reader_read_definitions(manifest, HB_STAGE_STRUCTURE, "1234567890", 10, &error);
+        if (ok != (cases[i].definition != NULL))
+            fail_msg("case %zu: %s", i, error != NULL ? error->message : "it was taken");
+        if (ok) {
+            const char *definition = hb_catalog_get(manifest->catalog, 0)->definition;
+            check_no_error(error);
+            assert_string_equal(definition != NULL ? definition : "", cases[i].definition);
+        } else {
+            check_error(&error, HB_ERROR_DAMAGED, "table t");
+        }
+    }
 }
 
 typedef struct {
@@ -403,6 +487,9 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_was_written_is_read),
+        cmocka_unit_test(a_manifest_is_written_as_it_always_was),
+        cmocka_unit_test(every_need_must_stand_before),
+        cmocka_unit_test(definitions_lie_within_their_file),
         cmocka_unit_test(bad_manifests_are_refused_with_the_field),
         cmocka_unit_test(a_manifest_cut_anywhere_is_refused),
         cmocka_unit_test(unsafe_names_are_known),

@@ -1,209 +1,149 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/dump/chunk_packer.h"
 
-#include <string.h>
+#include "work/run/block_queue.h"
 
-#define BLOCKS     4
-#define BLOCK_SIZE ((gsize)1024 * 1024)
-
-typedef struct {
-    char *bytes;
-    gsize length; /* used */
-    HbChunk *chunk;
-    gboolean closes; /* the chunk ends with this block */
-    gboolean is_end; /* of the pipe: the packer leaves */
-} Block;
+enum { CLOSES = 1, LEAVES }; /* marks: the block's chunk ends behind it; the packer leaves */
 
 struct HbChunkPacker {
     HbWriter *writer;
     HbPacker *packer;
     gsize chunk_bytes;
     GThread *thread;
-    Block blocks[BLOCKS];
-    GAsyncQueue *free; /* Block * */
-    GAsyncQueue *full; /* Block * */
-    gint failed;       /* atomic: the packer set error and writes nothing more */
-    GError *error;     /* the packer's until all blocks are free again */
+    HbBlockQueue *queue; /* with the HbChunk * that bytes belong to */
+    gint failed;         /* atomic: the packer set error and writes nothing more */
+    GError *error;       /* the packer's until all blocks are given back */
 
     /* The reader's own */
     const HbRowSet *set;
     GPtrArray *chunks; /* HbChunk * of this piece */
     HbChunk *chunk;    /* the open one */
     HbPieceDigest sum; /* of its rows */
-    Block *block;      /* the one being filled */
 };
 
 /* ---- The packer ---- */
 
-static gboolean pack(HbChunkPacker *pipe, const Block *block, HbChunk **open, GError **error)
+static gboolean pack(HbChunkPacker *packer, const HbBlock *block, HbChunk **open, GError **error)
 {
-    if (*open != block->chunk) {
-        if (!hb_packer_open(pipe->packer, block->chunk->file, error))
+    HbChunk *chunk = block->data;
+
+    if (*open != chunk) {
+        if (!hb_packer_open(packer->packer, chunk->file, error))
             return FALSE;
-        *open = block->chunk;
+        *open = chunk;
     }
-    if (!hb_packer_write(pipe->packer, block->bytes, block->length, error))
+    if (!hb_packer_write(packer->packer, block->bytes, block->length, error))
         return FALSE;
-    if (!block->closes)
+    if (block->mark != CLOSES)
         return TRUE;
     *open = NULL;
-    return hb_packer_close(pipe->packer, &block->chunk->stored, error);
+    return hb_packer_close(packer->packer, &chunk->stored, error);
 }
 
 /* After a failure blocks still go round, so that the reader never waits for nothing */
 static gpointer run_packer(gpointer data)
 {
-    HbChunkPacker *pipe = data;
+    HbChunkPacker *packer = data;
     HbChunk *open = NULL;
+    HbBlock *block;
 
-    for (;;) {
-        Block *block = g_async_queue_pop(pipe->full);
-        if (block->is_end)
-            return NULL;
-        if (!g_atomic_int_get(&pipe->failed) && !pack(pipe, block, &open, &pipe->error))
-            g_atomic_int_set(&pipe->failed, TRUE);
-        g_async_queue_push(pipe->free, block);
+    while ((block = hb_block_queue_take(packer->queue))->mark != LEAVES) {
+        if (!g_atomic_int_get(&packer->failed) && !pack(packer, block, &open, &packer->error))
+            g_atomic_int_set(&packer->failed, TRUE);
+        hb_block_queue_give_back(packer->queue, block);
     }
+    return NULL;
 }
 
 /* ---- Life ---- */
 
 HbChunkPacker *hb_chunk_packer_new(HbWriter *writer, int level, gsize chunk_bytes)
 {
-    HbChunkPacker *pipe = g_new0(HbChunkPacker, 1);
+    HbChunkPacker *packer = g_new0(HbChunkPacker, 1);
 
-    pipe->writer = writer;
-    pipe->packer = hb_writer_new_packer(writer, level);
-    pipe->chunk_bytes = chunk_bytes;
-    pipe->free = g_async_queue_new();
-    pipe->full = g_async_queue_new();
-    for (int i = 0; i < BLOCKS; i++) {
-        pipe->blocks[i].bytes = g_malloc(BLOCK_SIZE);
-        g_async_queue_push(pipe->free, &pipe->blocks[i]);
-    }
-    pipe->thread = g_thread_new("packer", run_packer, pipe);
-    return pipe;
+    packer->writer = writer;
+    packer->packer = hb_writer_new_packer(writer, level);
+    packer->chunk_bytes = chunk_bytes;
+    packer->queue = hb_block_queue_new();
+    packer->thread = g_thread_new("packer", run_packer, packer);
+    return packer;
 }
 
-void hb_chunk_packer_free(HbChunkPacker *pipe)
+void hb_chunk_packer_free(HbChunkPacker *packer)
 {
-    Block end = {.is_end = TRUE};
-
-    if (pipe == NULL)
+    if (packer == NULL)
         return;
-    g_async_queue_push(pipe->full, &end);
-    g_thread_join(pipe->thread);
-    hb_packer_free(pipe->packer);
-    g_async_queue_unref(pipe->free);
-    g_async_queue_unref(pipe->full);
-    for (int i = 0; i < BLOCKS; i++)
-        g_free(pipe->blocks[i].bytes);
-    hb_piece_digest_clear(&pipe->sum);
-    g_clear_error(&pipe->error);
-    g_free(pipe);
+    hb_block_queue_mark(packer->queue, LEAVES, NULL);
+    g_thread_join(packer->thread);
+    hb_packer_free(packer->packer);
+    hb_block_queue_free(packer->queue);
+    hb_piece_digest_clear(&packer->sum);
+    g_clear_error(&packer->error);
+    g_free(packer);
 }
 
 /* ---- The reader ---- */
 
-static void open_chunk(HbChunkPacker *pipe)
+static void open_chunk(HbChunkPacker *packer)
 {
-    g_autofree char *file = hb_writer_name_chunk(pipe->writer, pipe->set, hb_packer_get_suffix(pipe->packer));
+    g_autofree char *file = hb_writer_name_chunk(packer->writer, packer->set, hb_packer_get_suffix(packer->packer));
 
-    pipe->chunk = hb_chunk_new(file);
-    g_ptr_array_add(pipe->chunks, pipe->chunk);
+    packer->chunk = hb_chunk_new(file);
+    g_ptr_array_add(packer->chunks, packer->chunk);
 }
 
-static void send_block(HbChunkPacker *pipe, gboolean closes)
+static void close_chunk(HbChunkPacker *packer)
 {
-    pipe->block->chunk = pipe->chunk;
-    pipe->block->closes = closes;
-    g_async_queue_push(pipe->full, g_steal_pointer(&pipe->block));
-    if (closes)
-        pipe->chunk = NULL;
+    packer->chunk->digest = packer->sum.digest;
+    packer->sum.digest = (HbDigest){0};
+    hb_block_queue_mark(packer->queue, CLOSES, g_steal_pointer(&packer->chunk));
 }
 
-static void provide_block(HbChunkPacker *pipe)
+void hb_chunk_packer_begin(HbChunkPacker *packer, const HbRowSet *set)
 {
-    if (pipe->block == NULL) {
-        pipe->block = g_async_queue_pop(pipe->free);
-        pipe->block->length = 0;
-    }
+    packer->set = set;
+    packer->chunks = g_ptr_array_new_with_free_func((GDestroyNotify)hb_chunk_free);
 }
 
-static void add_bytes(HbChunkPacker *pipe, const char *bytes, gsize length)
+gboolean hb_chunk_packer_take(HbChunkPacker *packer, const char *piece, gsize length, GError **error)
 {
-    while (length > 0) {
-        gsize part;
-        provide_block(pipe);
-        part = MIN(length, BLOCK_SIZE - pipe->block->length);
-        memcpy(pipe->block->bytes + pipe->block->length, bytes, part);
-        pipe->block->length += part;
-        bytes += part;
-        length -= part;
-        if (pipe->block->length == BLOCK_SIZE)
-            send_block(pipe, FALSE);
-    }
-}
-
-static void close_chunk(HbChunkPacker *pipe)
-{
-    pipe->chunk->digest = pipe->sum.digest;
-    pipe->sum.digest = (HbDigest){0};
-    provide_block(pipe);
-    send_block(pipe, TRUE);
-}
-
-void hb_chunk_packer_begin(HbChunkPacker *pipe, const HbRowSet *set)
-{
-    pipe->set = set;
-    pipe->chunks = g_ptr_array_new_with_free_func((GDestroyNotify)hb_chunk_free);
-}
-
-gboolean hb_chunk_packer_take(HbChunkPacker *pipe, const char *piece, gsize length, GError **error)
-{
-    if (pipe->chunk == NULL)
-        open_chunk(pipe);
-    add_bytes(pipe, piece, length);
-    hb_piece_digest_add(&pipe->sum, piece, length);
-    pipe->chunk->bytes += length;
-    if (pipe->chunk->bytes >= pipe->chunk_bytes && !pipe->sum.is_open)
-        close_chunk(pipe);
-    if (!g_atomic_int_get(&pipe->failed))
+    if (packer->chunk == NULL)
+        open_chunk(packer);
+    hb_block_queue_add(packer->queue, piece, length, packer->chunk);
+    hb_piece_digest_add(&packer->sum, piece, length);
+    packer->chunk->bytes += length;
+    if (packer->chunk->bytes >= packer->chunk_bytes && !packer->sum.is_open)
+        close_chunk(packer);
+    if (!g_atomic_int_get(&packer->failed))
         return TRUE;
     if (error != NULL)
-        *error = g_error_copy(pipe->error);
+        *error = g_error_copy(packer->error);
     return FALSE;
 }
 
-/* When all blocks are free, the packer has nothing left to do */
-static void wait_for_packer(HbChunkPacker *pipe)
+static void wait_for_packer(HbChunkPacker *packer)
 {
-    Block *blocks[BLOCKS];
-
-    if (pipe->chunk != NULL)
-        close_chunk(pipe);
-    for (int i = 0; i < BLOCKS; i++)
-        blocks[i] = g_async_queue_pop(pipe->free);
-    for (int i = 0; i < BLOCKS; i++)
-        g_async_queue_push(pipe->free, blocks[i]);
+    if (packer->chunk != NULL)
+        close_chunk(packer);
+    hb_block_queue_wait(packer->queue);
 }
 
-GPtrArray *hb_chunk_packer_end(HbChunkPacker *pipe, GError **error)
+GPtrArray *hb_chunk_packer_end(HbChunkPacker *packer, GError **error)
 {
-    wait_for_packer(pipe);
-    if (!g_atomic_int_get(&pipe->failed))
-        return g_steal_pointer(&pipe->chunks);
+    wait_for_packer(packer);
+    if (!g_atomic_int_get(&packer->failed))
+        return g_steal_pointer(&packer->chunks);
     if (error != NULL)
-        *error = g_error_copy(pipe->error);
-    hb_chunk_packer_give_up(pipe);
+        *error = g_error_copy(packer->error);
+    hb_chunk_packer_give_up(packer);
     return NULL;
 }
 
-void hb_chunk_packer_give_up(HbChunkPacker *pipe)
+void hb_chunk_packer_give_up(HbChunkPacker *packer)
 {
-    wait_for_packer(pipe);
-    hb_piece_digest_clear(&pipe->sum);
-    for (guint i = 0; i < pipe->chunks->len; i++)
-        hb_writer_remove_chunk(pipe->writer, pipe->chunks->pdata[i]);
-    g_clear_pointer(&pipe->chunks, g_ptr_array_unref);
+    wait_for_packer(packer);
+    hb_piece_digest_clear(&packer->sum);
+    for (guint i = 0; i < packer->chunks->len; i++)
+        hb_writer_remove_chunk(packer->writer, packer->chunks->pdata[i]);
+    g_clear_pointer(&packer->chunks, g_ptr_array_unref);
 }

@@ -5,7 +5,7 @@
  *     reader: take row -> digest -> block --[full]--> packer: compress -> file
  *                           ^--------------[free]-------------/
  *
- * The reader gathers rows into blocks and cuts chunks at row ends; the packer, a thread of the pipe's own, compresses.
+ * The reader gathers rows into blocks and cuts chunks at row ends; the packer, a thread of its own, compresses.
  * A fixed number of blocks bounds the memory. One reader thread at a time.
  */
 #pragma once
@@ -16,12 +16,12 @@ typedef struct HbChunkPacker HbChunkPacker;
 
 /* chunk_bytes: text after which a chunk is closed at the next row end */
 HbChunkPacker *hb_chunk_packer_new(HbWriter *writer, int level, gsize chunk_bytes);
-void hb_chunk_packer_free(HbChunkPacker *pipe);
+void hb_chunk_packer_free(HbChunkPacker *packer);
 
 /* A piece of a row set: begin, take rows, end. end() waits for the packer and hands out the chunks (HbChunk *) */
-void hb_chunk_packer_begin(HbChunkPacker *pipe, const HbRowSet *set);
-gboolean hb_chunk_packer_take(HbChunkPacker *pipe, const char *piece, gsize length, GError **error);
-GPtrArray *hb_chunk_packer_end(HbChunkPacker *pipe, GError **error);
+void hb_chunk_packer_begin(HbChunkPacker *packer, const HbRowSet *set);
+gboolean hb_chunk_packer_take(HbChunkPacker *packer, const char *piece, gsize length, GError **error);
+GPtrArray *hb_chunk_packer_end(HbChunkPacker *packer, GError **error);
 
 /* Instead of end(): what was packed since begin() is removed again */
-void hb_chunk_packer_give_up(HbChunkPacker *pipe);
+void hb_chunk_packer_give_up(HbChunkPacker *packer);

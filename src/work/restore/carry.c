@@ -1,13 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/restore/carry.h"
 
+#include "work/run/block_queue.h"
 #include "work/source/snapshot_rows.h"
 
-#include <string.h>
-
-#define BLOCKS     4
-#define ROUNDS     4 /* of reading what a crashing target loses */
-#define BLOCK_SIZE ((gsize)1024 * 1024)
+#define ROUNDS 4 /* of reading what a crashing target loses */
 
 struct HbCarry {
     HbRowProvider provider;
@@ -21,26 +18,17 @@ struct HbCarry {
     GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
 };
 
-typedef enum { BLOCK_ROWS, BLOCK_END, BLOCK_BROKEN, BLOCK_COMPLETE, BLOCK_QUIT } BlockType;
-
-typedef struct {
-    BlockType type;
-    gsize length;
-    char *bytes;
-    const HbRowSet *set; /* that is complete */
-} Block;
+/* Marks: the piece has ended; it broke off; the rows of a set (the data) are complete; the writer leaves */
+enum { ENDS = 1, BREAKS_OFF, COMPLETES, LEAVES };
 
 /* One reader and its writer: a thread with a session of the target */
 typedef struct {
     HbCarry *carry;
     GThread *thread;
-    GAsyncQueue *free; /* Block *, with bytes */
-    GAsyncQueue *full; /* Block * */
+    HbBlockQueue *queue;
     GAsyncQueue *done; /* something for each piece that has ended */
     HbSession *session;
     gboolean lost; /* another session of it broke */
-    Block blocks[BLOCKS];
-    Block end, broken, quit;
 
     /* Of the piece; the writer's until done */
     char *key;
@@ -49,7 +37,6 @@ typedef struct {
 
     /* Of the piece; the reader's */
     const HbRowSet *set;
-    Block *filling; /* NULL: none */
     HbPieceDigest sum;
     guint64 bytes;
 } Lane;
@@ -67,46 +54,37 @@ static const HbRowSet *target_of(const Lane *worker)
 
 /* ---- The writer ---- */
 
-/* The source of rows for the engine: the next block, until the piece ends */
+/* The source of rows for the engine: the bytes of block after block, until the piece ends */
 typedef struct {
-    Lane *worker;
-    Block *current; /* to be given back */
-    BlockType last; /* what the block was that ended it; BLOCK_ROWS: it has not ended */
+    HbBlockQueue *queue;
+    HbBlock *block;    /* in hand */
+    gboolean is_given; /* its bytes are; the next call gives it back */
 } BlockReader;
-
-static void give_back(BlockReader *reader)
-{
-    if (reader->current != NULL)
-        g_async_queue_push(reader->worker->free, g_steal_pointer(&reader->current));
-}
 
 static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
 {
     BlockReader *reader = data;
-    Block *block;
 
-    give_back(reader);
-    block = g_async_queue_pop(reader->worker->full);
-    *length = 0;
-    if (block->type != BLOCK_ROWS) {
-        reader->last = block->type;
-        return block->type == BLOCK_END || hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
+    if (reader->is_given && reader->block->mark == 0) {
+        hb_block_queue_give_back(reader->queue, reader->block);
+        reader->block = hb_block_queue_take(reader->queue);
+        reader->is_given = FALSE;
     }
-    reader->current = block;
-    *bytes = block->bytes;
-    *length = block->length;
-    return TRUE;
+    *bytes = reader->block->bytes;
+    *length = reader->is_given ? 0 : reader->block->length;
+    reader->is_given = TRUE;
+    return *length > 0 || reader->block->mark == ENDS ||
+           hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
 }
 
 /* What is left of a piece that failed */
 static void drain(BlockReader *reader)
 {
-    const char *bytes;
-    gsize length;
-
-    while (reader->last == BLOCK_ROWS)
-        give_rows(reader, &bytes, &length, NULL);
-    give_back(reader);
+    while (reader->block->mark == 0) {
+        hb_block_queue_give_back(reader->queue, reader->block);
+        reader->block = hb_block_queue_take(reader->queue);
+    }
+    hb_block_queue_give_back(reader->queue, reader->block);
 }
 
 static void close_target(Lane *worker)
@@ -153,11 +131,10 @@ static gboolean is_there_after_all(Lane *worker)
 }
 
 /* A piece: its first block has come */
-static void write_piece(Lane *worker, Block *first)
+static void write_piece(Lane *worker, HbBlock *first)
 {
-    BlockReader reader = {.worker = worker, .last = BLOCK_ROWS};
+    BlockReader reader = {.queue = worker->queue, .block = first};
 
-    g_async_queue_push_front(worker->full, first);
     if (open_target(worker, &worker->error))
         options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), give_rows, &reader,
                                                         worker->key, &worker->error);
@@ -168,26 +145,27 @@ static void write_piece(Lane *worker, Block *first)
         g_clear_error(&worker->error);
 }
 
-/* Takes the block */
-static void complete(Lane *worker, Block *block)
+static void complete(Lane *worker, HbBlock *block)
 {
     if (open_target(worker, NULL))
-        hb_restore_complete_rows(worker->carry->restore, worker->session, block->set);
-    g_free(block);
+        hb_restore_complete_rows(worker->carry->restore, worker->session, block->data);
+    hb_block_queue_give_back(worker->queue, block);
 }
 
 static gpointer run_writer(gpointer data)
 {
     Lane *worker = data;
-    Block *block;
+    HbBlock *block;
 
-    while ((block = g_async_queue_pop(worker->full))->type != BLOCK_QUIT) {
-        if (block->type == BLOCK_COMPLETE) {
+    while ((block = hb_block_queue_take(worker->queue))->mark != LEAVES) {
+        if (block->mark == COMPLETES) {
             complete(worker, block);
             continue;
         }
-        if (block->type == BLOCK_ROWS)
+        if (block->length > 0)
             write_piece(worker, block);
+        else
+            hb_block_queue_give_back(worker->queue, block);
         g_async_queue_push(worker->done, worker);
     }
     close_target(worker);
@@ -201,16 +179,8 @@ static gpointer open_lane(gpointer data)
     Lane *worker = g_new0(Lane, 1);
 
     worker->carry = data;
-    worker->free = g_async_queue_new();
-    worker->full = g_async_queue_new();
+    worker->queue = hb_block_queue_new();
     worker->done = g_async_queue_new();
-    worker->end.type = BLOCK_END;
-    worker->broken.type = BLOCK_BROKEN;
-    worker->quit.type = BLOCK_QUIT;
-    for (int i = 0; i < BLOCKS; i++) {
-        worker->blocks[i].bytes = g_malloc(BLOCK_SIZE);
-        g_async_queue_push(worker->free, &worker->blocks[i]);
-    }
     worker->thread = g_thread_new("writer", run_writer, worker);
     return worker;
 }
@@ -219,13 +189,10 @@ static void close_lane(gpointer context)
 {
     Lane *worker = context;
 
-    g_async_queue_push(worker->full, &worker->quit);
+    hb_block_queue_mark(worker->queue, LEAVES, NULL);
     g_thread_join(worker->thread);
-    g_async_queue_unref(worker->free);
-    g_async_queue_unref(worker->full);
+    hb_block_queue_free(worker->queue);
     g_async_queue_unref(worker->done);
-    for (int i = 0; i < BLOCKS; i++)
-        g_free(worker->blocks[i].bytes);
     hb_piece_digest_clear(&worker->sum);
     g_clear_error(&worker->error);
     g_free(worker->key);
@@ -247,12 +214,6 @@ static void begin_piece(gpointer context, const HbRowSet *set, guint64 first)
         g_strdup_printf("%s piece %d", target_of(worker)->identity, g_atomic_int_add(&worker->carry->pieces, 1) + 1);
 }
 
-static void send_block(Lane *worker)
-{
-    if (worker->filling != NULL)
-        g_async_queue_push(worker->full, g_steal_pointer(&worker->filling));
-}
-
 static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
 {
     Lane *worker = context;
@@ -263,33 +224,14 @@ static gboolean take_row(gpointer context, const char *row, gsize length, GError
     else
         hb_piece_digest_add(&worker->sum, row, length);
     worker->bytes += length;
-    while (length > 0 && !g_atomic_int_get(&worker->failed)) {
-        gsize part;
-        if (worker->filling == NULL) {
-            worker->filling = g_async_queue_pop(worker->free);
-            worker->filling->length = 0;
-        }
-        part = MIN(length, BLOCK_SIZE - worker->filling->length);
-        memcpy(worker->filling->bytes + worker->filling->length, row, part);
-        worker->filling->length += part;
-        row += part;
-        length -= part;
-        if (worker->filling->length == BLOCK_SIZE)
-            send_block(worker);
-    }
+    if (!g_atomic_int_get(&worker->failed))
+        hb_block_queue_add(worker->queue, row, length, NULL);
     return TRUE;
 }
 
 static void note_cut(gpointer data, const HbRowSet *set, guint pieces)
 {
     g_hash_table_insert(((HbCarry *)data)->left, (gpointer)set, GUINT_TO_POINTER(pieces));
-}
-
-static void send_complete(Lane *worker, const HbStoredRows *rows)
-{
-    const Block block = {.type = BLOCK_COMPLETE, .set = rows->set};
-
-    g_async_queue_push(worker->full, g_memdup2(&block, sizeof block));
 }
 
 static void count_piece(Lane *worker)
@@ -307,7 +249,7 @@ static void count_piece(Lane *worker)
         g_hash_table_insert(carry->done, g_strdup(worker->key), rows);
     g_mutex_unlock(&carry->lock);
     if (left == 0)
-        send_complete(worker, rows);
+        hb_block_queue_mark(worker->queue, COMPLETES, (gpointer)rows->set);
 }
 
 /* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
@@ -335,8 +277,7 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 {
     Lane *worker = context;
 
-    send_block(worker);
-    g_async_queue_push(worker->full, good ? &worker->end : &worker->broken);
+    hb_block_queue_mark(worker->queue, good ? ENDS : BREAKS_OFF, NULL);
     g_async_queue_pop(worker->done);
     return !good || judge_piece(worker, error);
 }

@@ -32,6 +32,7 @@ static const Case cases[] = {
      "definition set place;\nreset;|"},
     {"the longest list of common lines stays hidden", "t (\nq,\na,\nb,\nc,\nz)", "t (\na,\nb,\nx,\nc,\nq,\nz)",
      "definition q,|x,\nq,"},
+    {"and so it does from the other side", "t (\na,\nb,\nc,\nq,\nz)", "t (\nq,\na,\nb,\nc,\nz)", "definition q,|q,"},
     {"hashes are never shown", "alter role r password 'md5one';", "alter role r password 'md5two';",
      "definition a password|another password"},
 };
