@@ -136,7 +136,7 @@ static gboolean read_stage(const Place *place, const json_t *json, HbObject *obj
     return wrong(place, "stage", "is no stage");
 }
 
-static gboolean read_variant(const Place *place, const json_t *json, GPtrArray *variants)
+static gboolean read_variant(const Place *place, const json_t *json, GPtrArray *wordings)
 {
     g_autofree char *definition = NULL, *lost = NULL;
     guint64 since = 0;
@@ -144,9 +144,9 @@ static gboolean read_variant(const Place *place, const json_t *json, GPtrArray *
     if (!get_number(place, json, "since", G_MAXINT32, &since) ||
         !get_optional_text(place, json, "definition", &definition) || !get_optional_text(place, json, "lost", &lost))
         return FALSE;
-    if ((variants->len == 0) != (since == 0))
+    if ((wordings->len == 0) != (since == 0))
         return wrong(place, "since", "is not 0 for the first of the variants, or again for another");
-    g_ptr_array_add(variants, hb_wording_new((guint)since, definition, lost));
+    g_ptr_array_add(wordings, hb_wording_new((guint)since, definition, lost));
     return TRUE;
 }
 
@@ -160,9 +160,9 @@ static gboolean read_variants(const Place *place, const json_t *json, HbObject *
         return FALSE;
     if (json_array_size(list) == 0)
         return wrong(place, "variants", "is empty");
-    object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
+    object->wordings = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
     for (gsize i = 0; i < json_array_size(list); i++) {
-        if (!read_variant(place, json_array_get(list, i), object->variants))
+        if (!read_variant(place, json_array_get(list, i), object->wordings))
             return FALSE;
     }
     return TRUE;

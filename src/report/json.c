@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/json.h"
 
+#include "dump/json_writer.h"
 #include "report/steps.h"
 #include "report/text.h"
 #include "work/verify/questions.h"
@@ -36,7 +37,7 @@ static char *end(json_t *root)
     return g_string_free(text, FALSE);
 }
 
-/* Bytes that are no UTF-8 cannot stand in JSON; they are replaced by U+FFFD */
+/* For people: bytes that are no UTF-8 are replaced by U+FFFD */
 static json_t *text(const char *value)
 {
     g_autofree char *valid = value != NULL ? g_utf8_make_valid(value, -1) : NULL;
@@ -44,27 +45,22 @@ static json_t *text(const char *value)
     return valid != NULL ? json_string(valid) : json_null();
 }
 
-static json_t *number(guint64 value)
+static json_t *write_cell(const HbResultTable *table, guint row, guint column)
 {
-    return json_integer((json_int_t)value);
+    const HbColumn *type = table->columns->pdata[column];
+    const char *cell = hb_result_table_get(table, row, column);
+
+    return cell != NULL && type->type != HB_COLUMN_TEXT ? hb_json_number(g_ascii_strtoull(cell, NULL, 10)) : text(cell);
 }
 
-static json_t *write_cell(const HbResultTable *sheet, guint row, guint column)
-{
-    const HbColumn *type = sheet->columns->pdata[column];
-    const char *cell = hb_result_table_get(sheet, row, column);
-
-    return cell != NULL && type->type != HB_COLUMN_TEXT ? number(g_ascii_strtoull(cell, NULL, 10)) : text(cell);
-}
-
-static json_t *write_sheet(const HbResultTable *sheet)
+static json_t *write_table(const HbResultTable *table)
 {
     json_t *rows = json_array();
 
-    for (guint r = 0; r < sheet->rows->len; r++) {
+    for (guint r = 0; r < table->rows->len; r++) {
         json_t *row = json_object();
-        for (guint c = 0; c < sheet->columns->len; c++)
-            json_object_set_new(row, ((HbColumn *)sheet->columns->pdata[c])->key, write_cell(sheet, r, c));
+        for (guint c = 0; c < table->columns->len; c++)
+            json_object_set_new(row, ((HbColumn *)table->columns->pdata[c])->key, write_cell(table, r, c));
         json_array_append_new(rows, row);
     }
     return rows;
@@ -85,8 +81,8 @@ char *hb_json_survey(const HbSurvey *survey)
     json_object_set_new(root, "server", write_server(&survey->server));
     json_object_set_new(root, "scope", text(survey->whole_server ? "server" : "database"));
     for (guint i = 0; i < survey->sheets->len; i++) {
-        const HbResultTable *sheet = survey->sheets->pdata[i];
-        json_object_set_new(root, sheet->key, write_sheet(sheet));
+        const HbResultTable *table = survey->sheets->pdata[i];
+        json_object_set_new(root, table->key, write_table(table));
     }
     return end(root);
 }
@@ -111,12 +107,12 @@ static void add_dump_head(json_t *root, const HbManifest *manifest, const char *
     json_object_set_new(root, "snapshot_time", text(manifest->snapshot_time));
     json_object_set_new(root, "snapshot_position", text(manifest->snapshot_position));
     json_object_set_new(root, "parts", text(parts));
-    json_object_set_new(root, "objects", number(hb_catalog_count(manifest->catalog)));
-    json_object_set_new(root, "tables_with_rows", number(manifest->rows->len));
-    json_object_set_new(root, "rows", number(hb_manifest_count_rows(manifest)));
-    json_object_set_new(root, "bytes", number(hb_manifest_count_bytes(manifest)));
-    json_object_set_new(root, "stored_bytes", number(hb_manifest_count_stored(manifest)));
-    json_object_set_new(root, "chunks", number(hb_manifest_count_chunks(manifest)));
+    json_object_set_new(root, "objects", hb_json_number(hb_catalog_count(manifest->catalog)));
+    json_object_set_new(root, "tables_with_rows", hb_json_number(manifest->rows->len));
+    json_object_set_new(root, "rows", hb_json_number(hb_manifest_count_rows(manifest)));
+    json_object_set_new(root, "bytes", hb_json_number(hb_manifest_count_bytes(manifest)));
+    json_object_set_new(root, "stored_bytes", hb_json_number(hb_manifest_count_stored(manifest)));
+    json_object_set_new(root, "chunks", hb_json_number(hb_manifest_count_chunks(manifest)));
     json_object_set_new(root, "left_out", left_out);
 }
 
@@ -141,8 +137,9 @@ static json_t *write_stored(const HbStoredRows *rows)
     char digest[HB_DIGEST_TEXT_LENGTH + 1];
 
     hb_digest_write(&rows->digest, digest);
-    return json_pack("{s:o, s:o, s:o, s:s, s:o}", "table", text(rows->set->table), "rows", number(rows->digest.rows),
-                     "bytes", number(rows->bytes), "digest", digest, "chunks", number(rows->chunks->len));
+    return json_pack("{s:o, s:o, s:o, s:s, s:o}", "table", text(rows->set->table), "rows",
+                     hb_json_number(rows->digest.rows), "bytes", hb_json_number(rows->bytes), "digest", digest,
+                     "chunks", hb_json_number(rows->chunks->len));
 }
 
 char *hb_json_show(const HbManifest *manifest, const char *path)
@@ -246,11 +243,11 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "resumed", json_boolean(hb_restore_is_resumed(restore)));
     json_object_set_new(root, "finished_before", json_boolean(hb_restore_is_done_before(restore)));
-    json_object_set_new(root, "steps_done", number(result->done));
-    json_object_set_new(root, "steps_done_before", number(result->done_before));
-    json_object_set_new(root, "steps_open", number(result->open));
-    json_object_set_new(root, "rows", number(result->rows));
-    json_object_set_new(root, "bytes", number(result->bytes));
+    json_object_set_new(root, "steps_done", hb_json_number(result->done));
+    json_object_set_new(root, "steps_done_before", hb_json_number(result->done_before));
+    json_object_set_new(root, "steps_open", hb_json_number(result->open));
+    json_object_set_new(root, "rows", hb_json_number(result->rows));
+    json_object_set_new(root, "bytes", hb_json_number(result->bytes));
     json_object_set_new(root, "seconds", json_real(result->seconds));
     for (int outcome = 0; outcome < HB_OUTCOME_COUNT; outcome++)
         json_object_set_new(root, hb_outcome_get_name((HbOutcome)outcome),
@@ -269,9 +266,9 @@ char *hb_json_files(const HbFileCheck *check, const char *path)
     }
     json_object_set_new(root, "path", text(path));
     json_object_set_new(root, "whole", json_boolean(check->flaws->len == 0));
-    json_object_set_new(root, "files", number(check->files));
-    json_object_set_new(root, "bytes", number(check->bytes));
-    json_object_set_new(root, "rows", number(check->rows));
+    json_object_set_new(root, "files", hb_json_number(check->files));
+    json_object_set_new(root, "bytes", hb_json_number(check->bytes));
+    json_object_set_new(root, "rows", hb_json_number(check->rows));
     json_object_set_new(root, "flaws", flaws);
     return end(root);
 }
@@ -322,10 +319,10 @@ char *hb_json_verification(const HbVerification *verification)
     for (guint i = 0; i < verification->ignored->len; i++)
         json_array_append_new(unread, text(verification->ignored->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
-    json_object_set_new(root, "objects", number(verification->objects));
-    json_object_set_new(root, "tables", number(verification->tables));
-    json_object_set_new(root, "rows", number(verification->rows));
-    json_object_set_new(root, "bytes_read", number(verification->bytes));
+    json_object_set_new(root, "objects", hb_json_number(verification->objects));
+    json_object_set_new(root, "tables", hb_json_number(verification->tables));
+    json_object_set_new(root, "rows", hb_json_number(verification->rows));
+    json_object_set_new(root, "bytes_read", hb_json_number(verification->bytes));
     json_object_set_new(root, "not_compared", unread);
     json_object_set_new(root, "only_in_to", only_in_to);
     json_object_set_new(root, "differences", differences);
@@ -350,6 +347,6 @@ char *hb_json_error(const GError *error, int status)
 
     json_object_set_new(root, "message", text(error->message));
     json_object_set_new(root, "hint", text(hb_error_hint(error)));
-    json_object_set_new(root, "status", number((guint64)status));
+    json_object_set_new(root, "status", hb_json_number((guint64)status));
     return end(root);
 }

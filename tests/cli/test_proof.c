@@ -189,8 +189,8 @@ static void a_stream_is_proven_by_each_of_its_links(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(changes); i++) {
-        const gsize variants = changes[i].edit == change_rows ? 3 : 1;
-        for (gsize v = 0; v < variants; v++) {
+        const gsize wordings = changes[i].edit == change_rows ? 3 : 1;
+        for (gsize v = 0; v < wordings; v++) {
             g_autofree char *line = NULL;
             rows_to_put = other_rows[v];
             tamper_stream(from, to, changes[i].edit);

@@ -233,29 +233,29 @@ static const char *find_gone_need(const HbObject *object, GHashTable *gone)
 
 static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, guint version, const char *product)
 {
-    const HbWording *variant = object->variants != NULL ? hb_wordings_find(object->variants, version) : NULL;
+    const HbWording *wording = object->wordings != NULL ? hb_wordings_find(object->wordings, version) : NULL;
     const char *need = find_gone_need(object, gone);
 
     if (need != NULL) {
         leave_out(catalog, gone, object, g_strdup_printf("it needs %s, which is left out", need));
         return;
     }
-    if (variant == NULL)
+    if (wording == NULL)
         return;
-    if (variant->definition == NULL) {
+    if (wording->definition == NULL) {
         leave_out(catalog, gone, object,
-                  variant->lost != NULL ? g_strdup_printf(HB_LEFT_OUT_FOR "%s: %s", product, variant->lost)
+                  wording->lost != NULL ? g_strdup_printf(HB_LEFT_OUT_FOR "%s: %s", product, wording->lost)
                                         : g_strdup_printf(HB_LEFT_OUT_FOR "%s", product));
         return;
     }
-    if (g_strcmp0(variant->definition, object->definition) == 0)
+    if (g_strcmp0(wording->definition, object->definition) == 0)
         return; /* so it is written already */
-    if (variant->lost != NULL) {
-        g_autofree char *why = g_strdup_printf("changed for %s: %s", product, variant->lost);
+    if (wording->lost != NULL) {
+        g_autofree char *why = g_strdup_printf("changed for %s: %s", product, wording->lost);
         hb_catalog_add_omission(catalog, object->identity, why);
     }
     g_free(object->definition);
-    object->definition = g_strdup(variant->definition);
+    object->definition = g_strdup(wording->definition);
 }
 
 /* Row sets are retired rather than freed: others may point to them */

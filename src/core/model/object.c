@@ -174,7 +174,7 @@ void hb_object_free(HbObject *object)
     g_free(object->on);
     g_free(object->owner);
     g_free(object->definition);
-    g_clear_pointer(&object->variants, g_ptr_array_unref);
+    g_clear_pointer(&object->wordings, g_ptr_array_unref);
     g_free(object->owner_sql);
     g_free(object->stand_in);
     g_ptr_array_unref(object->needs);

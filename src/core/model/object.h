@@ -121,7 +121,7 @@ typedef struct {
     char *on;            /* identity of the object that this is a part of; NULL if it stands alone */
     char *owner;         /* role name, unquoted; NULL if the kind has no owner of its own */
     char *definition;    /* SQL that creates it, one or more statements, each ended by ';'; NULL for rows */
-    GPtrArray *variants; /* HbWording *: what the definition is on other versions; NULL: the same on all */
+    GPtrArray *wordings; /* HbWording *: what the definition is on other versions; NULL: the same on all */
     char *owner_sql;     /* SQL that gives it its owner; NULL if none */
     char *stand_in;      /* SQL of a placeholder that breaks circles; the definition then replaces it; NULL if none */
     GPtrArray *needs;    /* char *: identities, each once */

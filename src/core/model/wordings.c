@@ -8,21 +8,21 @@ enum { FIELD_SINCE, FIELD_UNTIL, FIELD_WORDING, FIELD_OTHER, FIELD_LOST, FIELD_B
 
 HbWording *hb_wording_new(guint since, const char *definition, const char *lost)
 {
-    HbWording *variant = g_new0(HbWording, 1);
+    HbWording *wording = g_new0(HbWording, 1);
 
-    variant->since = since;
-    variant->definition = g_strdup(definition);
-    variant->lost = g_strdup(lost);
-    return variant;
+    wording->since = since;
+    wording->definition = g_strdup(definition);
+    wording->lost = g_strdup(lost);
+    return wording;
 }
 
-void hb_wording_free(HbWording *variant)
+void hb_wording_free(HbWording *wording)
 {
-    if (variant == NULL)
+    if (wording == NULL)
         return;
-    g_free(variant->definition);
-    g_free(variant->lost);
-    g_free(variant);
+    g_free(wording->definition);
+    g_free(wording->lost);
+    g_free(wording);
 }
 
 static guint number(const char *text)
@@ -83,7 +83,7 @@ GPtrArray *hb_wordings_read(const char *text, const char *mark)
 {
     g_auto(GStrv) fields = NULL;
     g_autoptr(GArray) thresholds = NULL;
-    GPtrArray *variants;
+    GPtrArray *wordings;
 
     if (text == NULL || strstr(text, mark) == NULL)
         return NULL;
@@ -91,38 +91,38 @@ GPtrArray *hb_wordings_read(const char *text, const char *mark)
     if (g_strv_length(fields) % FIELDS != 1)
         return NULL;
     thresholds = find_thresholds(fields);
-    variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
+    wordings = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
     for (guint i = 0; i < thresholds->len; i++)
-        g_ptr_array_add(variants, compose(fields, g_array_index(thresholds, guint, i)));
-    return variants;
+        g_ptr_array_add(wordings, compose(fields, g_array_index(thresholds, guint, i)));
+    return wordings;
 }
 
-void hb_wordings_cut(GPtrArray *variants, guint since, const char *lost)
+void hb_wordings_cut(GPtrArray *wordings, guint since, const char *lost)
 {
-    const HbWording *first = hb_wordings_find(variants, since);
+    const HbWording *first = hb_wordings_find(wordings, since);
     HbWording *kept = hb_wording_new(since, first->definition, first->lost);
 
-    while (variants->len > 0 && ((HbWording *)variants->pdata[0])->since <= since)
-        g_ptr_array_remove_index(variants, 0);
-    g_ptr_array_insert(variants, 0, kept);
-    g_ptr_array_insert(variants, 0, hb_wording_new(0, NULL, lost));
+    while (wordings->len > 0 && ((HbWording *)wordings->pdata[0])->since <= since)
+        g_ptr_array_remove_index(wordings, 0);
+    g_ptr_array_insert(wordings, 0, kept);
+    g_ptr_array_insert(wordings, 0, hb_wording_new(0, NULL, lost));
 }
 
-void hb_wordings_end(GPtrArray *variants, guint until, const char *lost)
+void hb_wordings_end(GPtrArray *wordings, guint until, const char *lost)
 {
-    while (variants->len > 0 && ((HbWording *)variants->pdata[variants->len - 1])->since >= until)
-        g_ptr_array_remove_index(variants, variants->len - 1);
-    g_ptr_array_add(variants, hb_wording_new(until, NULL, lost));
+    while (wordings->len > 0 && ((HbWording *)wordings->pdata[wordings->len - 1])->since >= until)
+        g_ptr_array_remove_index(wordings, wordings->len - 1);
+    g_ptr_array_add(wordings, hb_wording_new(until, NULL, lost));
 }
 
-const HbWording *hb_wordings_find(const GPtrArray *variants, guint version)
+const HbWording *hb_wordings_find(const GPtrArray *wordings, guint version)
 {
-    const HbWording *found = variants->pdata[0];
+    const HbWording *found = wordings->pdata[0];
 
-    for (guint i = 1; i < variants->len; i++) {
-        const HbWording *variant = variants->pdata[i];
-        if (variant->since <= version)
-            found = variant;
+    for (guint i = 1; i < wordings->len; i++) {
+        const HbWording *wording = wordings->pdata[i];
+        if (wording->since <= version)
+            found = wording;
     }
     return found;
 }

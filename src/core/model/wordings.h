@@ -20,7 +20,7 @@ typedef struct {
     char *lost;       /* what is not carried to these versions; NULL: nothing */
 } HbWording;
 
-void hb_wording_free(HbWording *variant);
+void hb_wording_free(HbWording *wording);
 HbWording *hb_wording_new(guint since, const char *definition, const char *lost);
 
 /*
@@ -30,10 +30,10 @@ HbWording *hb_wording_new(guint since, const char *definition, const char *lost)
 GPtrArray *hb_wordings_read(const char *text, const char *mark);
 
 /* Before this version nothing expresses it: replaces the wordings of older versions by none, with the reason */
-void hb_wordings_cut(GPtrArray *variants, guint since, const char *lost);
+void hb_wordings_cut(GPtrArray *wordings, guint since, const char *lost);
 
 /* From this version on nothing expresses it any more */
-void hb_wordings_end(GPtrArray *variants, guint until, const char *lost);
+void hb_wordings_end(GPtrArray *wordings, guint until, const char *lost);
 
 /* The one that holds for a version, borrowed */
-const HbWording *hb_wordings_find(const GPtrArray *variants, guint version);
+const HbWording *hb_wordings_find(const GPtrArray *wordings, guint version);

@@ -51,8 +51,8 @@ void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRe
         own.left = FALSE;
         rename_text(engine, object, &object->definition, &own);
         rename_text(engine, object, &object->owner_sql, &own);
-        for (guint v = 0; object->variants != NULL && v < object->variants->len; v++)
-            rename_text(engine, object, &((HbWording *)object->variants->pdata[v])->definition, &own);
+        for (guint v = 0; object->wordings != NULL && v < object->wordings->len; v++)
+            rename_text(engine, object, &((HbWording *)object->wordings->pdata[v])->definition, &own);
         if (own.left && tell) {
             g_autofree char *why = g_strdup_printf(
                 "“%s” stands inside a string in it, which is left as it is: see whether it should follow",

@@ -24,10 +24,10 @@ static void marked_texts_have_a_wording_for_each_version(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autoptr(GPtrArray) variants = hb_wordings_read(cases[i].text, "~");
-        const HbWording *variant = hb_wordings_find(variants, cases[i].version);
-        if (g_strcmp0(variant->definition, cases[i].definition) != 0 || g_strcmp0(variant->lost, cases[i].lost) != 0)
-            fail_msg("%s for %u: “%s”, lost “%s”", cases[i].text, cases[i].version, variant->definition, variant->lost);
+        g_autoptr(GPtrArray) wordings = hb_wordings_read(cases[i].text, "~");
+        const HbWording *wording = hb_wordings_find(wordings, cases[i].version);
+        if (g_strcmp0(wording->definition, cases[i].definition) != 0 || g_strcmp0(wording->lost, cases[i].lost) != 0)
+            fail_msg("%s for %u: “%s”, lost “%s”", cases[i].text, cases[i].version, wording->definition, wording->lost);
     }
     assert_null(hb_wordings_read("plain", "~"));
     assert_null(hb_wordings_read("half~15~0~a mark", "~"));
@@ -39,8 +39,8 @@ static HbCatalog *read_three(void)
     HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", "t");
 
     g_ptr_array_add(set->columns, g_strdup("c"));
-    hb_catalog_find(catalog, "view v")->variants = hb_wordings_read("new ~15~0~words~~it uses words~", "~");
-    hb_catalog_find(catalog, "table t")->variants = hb_wordings_read("table~17~0~ of now~~~", "~");
+    hb_catalog_find(catalog, "view v")->wordings = hb_wordings_read("new ~15~0~words~~it uses words~", "~");
+    hb_catalog_find(catalog, "table t")->wordings = hb_wordings_read("table~17~0~ of now~~~", "~");
     return catalog;
 }
 
@@ -58,7 +58,7 @@ static void what_cannot_be_expressed_is_left_out_with_what_needs_it(void **state
     assert_string_equal(omission->what, "view v");
     assert_string_equal(omission->why, "changed for Test 14: it uses words");
 
-    hb_wordings_cut(hb_catalog_find(cut, "table t")->variants, 16, "tables came later");
+    hb_wordings_cut(hb_catalog_find(cut, "table t")->wordings, 16, "tables came later");
     hb_catalog_fit(cut, 15, "Test 15");
     assert_int_equal(hb_catalog_count(cut), 0);
     assert_int_equal(hb_catalog_get_row_sets(cut)->len, 0);

@@ -42,8 +42,8 @@ static void renames_are_read(void **state)
 
 static void what_stands_in_a_schema_is_found_by_name(void **state)
 {
-    static const char *const inside[] = {"plot", "Two Words", "age"},
-                             *const outside[] = {"garden", "tree", "deep", "garden.plot", "plot_too"};
+    static const char *const inside[] = {"plot", "Two Words", "age"}, *const outside[] = {"garden", "tree", "deep",
+                                                                                          "garden.plot", "plot_too"};
     g_autoptr(HbCatalog) catalog =
         check_read_catalog("schema garden\ntable garden.plot\ntable garden.\"Two Words\"\nfunction garden.age(date)\n"
                            "table park.tree\ntable gardens.deep\ntable garden");

@@ -31,13 +31,8 @@ static gpointer take_all(gpointer data)
 
 static void bytes_and_marks_arrive_in_order(void **state)
 {
-    static const gsize sizes[] = {0,
-                                  1,
-                                  HB_BLOCK_BYTES - 1,
-                                  HB_BLOCK_BYTES,
-                                  HB_BLOCK_BYTES + 1,
-                                  2 * HB_BLOCK_BYTES,
-                                  7 * HB_BLOCK_BYTES + 3};
+    static const gsize sizes[] = {
+        0, 1, HB_BLOCK_BYTES - 1, HB_BLOCK_BYTES, HB_BLOCK_BYTES + 1, 2 * HB_BLOCK_BYTES, 7 * HB_BLOCK_BYTES + 3};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(sizes); i++) {

@@ -323,8 +323,8 @@ static gboolean add_subscription(HbCatalogBuilder *builder, const PGresult *resu
         return FALSE;
     object = hb_catalog_find(builder->catalog, identity);
     put_connection(&object->definition, after, literal);
-    for (guint i = 0; object->variants != NULL && i < object->variants->len; i++)
-        put_connection(&((HbWording *)object->variants->pdata[i])->definition, after, literal);
+    for (guint i = 0; object->wordings != NULL && i < object->wordings->len; i++)
+        put_connection(&((HbWording *)object->wordings->pdata[i])->definition, after, literal);
     if (!had_password)
         return TRUE;
     g_autofree char *what = g_strdup_printf("password of %s", identity);

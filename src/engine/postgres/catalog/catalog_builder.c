@@ -202,19 +202,19 @@ static void set_definition(HbObject *object, const char *text, int version)
 
     if (steady != NULL)
         text = steady;
-    object->variants = hb_wordings_read(text, hb_pg_get_mark());
+    object->wordings = hb_wordings_read(text, hb_pg_get_mark());
     object->definition =
-        g_strdup(object->variants != NULL ? hb_wordings_find(object->variants, (guint)version)->definition : text);
+        g_strdup(object->wordings != NULL ? hb_wordings_find(object->wordings, (guint)version)->definition : text);
 }
 
 /* What no server before a version, or from one on, can express at all */
 static GPtrArray *need_variants(HbObject *object)
 {
-    if (object->variants == NULL) {
-        object->variants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
-        g_ptr_array_add(object->variants, hb_wording_new(0, object->definition, NULL));
+    if (object->wordings == NULL) {
+        object->wordings = g_ptr_array_new_with_free_func((GDestroyNotify)hb_wording_free);
+        g_ptr_array_add(object->wordings, hb_wording_new(0, object->definition, NULL));
     }
-    return object->variants;
+    return object->wordings;
 }
 
 static void cut_versions(HbObject *object, guint since, const char *why)

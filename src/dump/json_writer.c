@@ -1,0 +1,25 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "dump/json_writer.h"
+
+#include "core/base/json_text.h"
+
+json_t *hb_json_number(guint64 value)
+{
+    return json_integer((json_int_t)value);
+}
+
+json_t *hb_json_text(const char *text)
+{
+    g_autofree char *json = text != NULL ? hb_json_text_write(text) : NULL;
+
+    return json != NULL ? json_string(json) : json_null();
+}
+
+json_t *hb_json_texts(const GPtrArray *texts)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < texts->len; i++)
+        json_array_append_new(list, hb_json_text(texts->pdata[i]));
+    return list;
+}

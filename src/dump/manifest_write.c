@@ -1,0 +1,217 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "dump/json_writer.h"
+#include "dump/manifest.h"
+
+#include <stdlib.h>
+
+static json_t *write_wordings(const GPtrArray *wordings)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < wordings->len; i++) {
+        const HbWording *wording = wordings->pdata[i];
+        json_t *json = json_object();
+        json_object_set_new(json, "since", hb_json_number(wording->since));
+        if (wording->definition != NULL)
+            json_object_set_new(json, "definition", hb_json_text(wording->definition));
+        if (wording->lost != NULL)
+            json_object_set_new(json, "lost", hb_json_text(wording->lost));
+        json_array_append_new(list, json);
+    }
+    return list;
+}
+
+static json_t *write_object(const HbObject *object, const HbSegment *segment)
+{
+    json_t *json = json_object();
+
+    json_object_set_new(json, "identity", hb_json_text(object->identity));
+    json_object_set_new(json, "kind", json_string(hb_kind_get_traits(object->kind)->name));
+    json_object_set_new(json, "stage", json_string(hb_stage_get_name(object->stage)));
+    if (object->on != NULL)
+        json_object_set_new(json, "on", hb_json_text(object->on));
+    if (object->owner != NULL)
+        json_object_set_new(json, "owner", hb_json_text(object->owner));
+    if (object->after != HB_AFTER_NEEDS)
+        json_object_set_new(json, "after", json_string(hb_after_get_name(object->after)));
+    if (object->cost > 0)
+        json_object_set_new(json, "cost", hb_json_number(object->cost));
+    json_object_set_new(json, "needs", hb_json_texts(object->needs));
+    if (segment->bytes > 0) {
+        json_object_set_new(json, "at", hb_json_number(segment->at));
+        json_object_set_new(json, "bytes", hb_json_number(segment->bytes));
+    }
+    if (segment->owner_bytes > 0)
+        json_object_set_new(json, "owner_bytes", hb_json_number(segment->owner_bytes));
+    if (object->wordings != NULL)
+        json_object_set_new(json, "variants", write_wordings(object->wordings));
+    return json;
+}
+
+static json_t *write_digest(const HbDigest *digest)
+{
+    char text[HB_DIGEST_TEXT_LENGTH + 1];
+
+    hb_digest_write(digest, text);
+    return json_string(text);
+}
+
+static json_t *write_chunk(const HbChunk *chunk)
+{
+    json_t *json = json_object();
+
+    json_object_set_new(json, "file", hb_json_text(chunk->file));
+    json_object_set_new(json, "rows", hb_json_number(chunk->digest.rows));
+    json_object_set_new(json, "digest", write_digest(&chunk->digest));
+    json_object_set_new(json, "bytes", hb_json_number(chunk->bytes));
+    json_object_set_new(json, "stored", hb_json_number(chunk->stored));
+    return json;
+}
+
+static json_t *write_rows(const HbStoredRows *rows)
+{
+    json_t *json = json_object();
+    json_t *chunks = json_array();
+
+    for (guint i = 0; i < rows->chunks->len; i++)
+        json_array_append_new(chunks, write_chunk(rows->chunks->pdata[i]));
+    json_object_set_new(json, "identity", hb_json_text(rows->set->identity));
+    json_object_set_new(json, "table", hb_json_text(rows->set->table));
+    json_object_set_new(json, "columns", hb_json_texts(rows->set->columns));
+    if (strspn(rows->set->hex_columns->str, "t") < rows->set->hex_columns->len)
+        json_object_set_new(json, "coding", json_string(rows->set->hex_columns->str));
+    json_object_set_new(json, "rows", hb_json_number(rows->digest.rows));
+    json_object_set_new(json, "digest", write_digest(&rows->digest));
+    json_object_set_new(json, "bytes", hb_json_number(rows->bytes));
+    json_object_set_new(json, "chunks", chunks);
+    if (rows->folder != NULL) {
+        json_object_set_new(json, "folder", hb_json_text(rows->folder));
+        json_object_set_new(json, "estimate", hb_json_number(rows->set->bytes));
+    }
+    return json;
+}
+
+static json_t *write_properties(GHashTable *properties)
+{
+    g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(properties), (GCompareFunc)strcmp);
+    json_t *json = json_object();
+
+    for (GList *at = names; at != NULL; at = at->next)
+        json_object_set_new(json, at->data, hb_json_text(g_hash_table_lookup(properties, at->data)));
+    return json;
+}
+
+static json_t *write_table(const HbResultTable *table)
+{
+    json_t *rows = json_array();
+
+    for (guint r = 0; r < table->rows->len; r++) {
+        json_t *row = json_object();
+        for (guint c = 0; c < table->columns->len; c++) {
+            const HbColumn *column = table->columns->pdata[c];
+            const char *cell = hb_result_table_get(table, r, c);
+            json_object_set_new(row, column->key, hb_json_text(cell));
+        }
+        json_array_append_new(rows, row);
+    }
+    return rows;
+}
+
+static json_t *write_source(const HbManifest *manifest)
+{
+    return json_pack("{s:s, s:o, s:o, s:i, s:i, s:o, s:o, s:o, s:o, s:{s:s, s:o}}", "engine", manifest->engine,
+                     "product", hb_json_text(manifest->product), "server_version",
+                     hb_json_text(manifest->server_version), "version_number", (int)manifest->version_number,
+                     "written_for", (int)manifest->written_for, "address", hb_json_text(manifest->address), "database",
+                     hb_json_text(manifest->database), "database_quoted", hb_json_text(manifest->database_quoted),
+                     "properties", write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
+                     manifest->snapshot_time, "position", hb_json_text(manifest->snapshot_position));
+}
+
+static json_t *write_unread(const HbCatalog *catalog)
+{
+    json_t *list = json_array();
+
+    for (int kind = 0; kind < HB_KIND_COUNT; kind++) {
+        if (hb_catalog_is_unread(catalog, (HbKind)kind))
+            json_array_append_new(list, json_string(hb_kind_get_traits((HbKind)kind)->name));
+    }
+    return list;
+}
+
+static json_t *write_members(const GPtrArray *members)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < members->len; i++) {
+        const HbMember *member = members->pdata[i];
+        json_array_append_new(list, json_pack("{s:o, s:o, s:o}", "name", hb_json_text(member->name), "folder",
+                                              hb_json_text(member->folder), "bytes", hb_json_number(member->bytes)));
+    }
+    return list;
+}
+
+static json_t *write_patterns(const GPtrArray *patterns)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < patterns->len; i++)
+        json_array_append_new(list, hb_json_text(((const HbPattern *)patterns->pdata[i])->text));
+    return list;
+}
+
+static json_t *write_selection(const HbSelection *selection)
+{
+    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(selection->take), "skip",
+                     write_patterns(selection->skip), "alone", selection->without_needs);
+}
+
+static json_t *write_lists(const HbManifest *manifest, json_t *root)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
+    json_t *objects = json_array(), *rows = json_array(), *omitted = json_array(), *survey = json_object();
+
+    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++)
+        json_array_append_new(objects, write_object(hb_catalog_get(manifest->catalog, i),
+                                                    &g_array_index(manifest->segments, HbSegment, i)));
+    for (guint i = 0; i < manifest->rows->len; i++)
+        json_array_append_new(rows, write_rows(manifest->rows->pdata[i]));
+    for (guint i = 0; i < omissions->len; i++) {
+        const HbOmission *omission = omissions->pdata[i];
+        json_array_append_new(
+            omitted, json_pack("{s:o, s:o}", "what", hb_json_text(omission->what), "why", hb_json_text(omission->why)));
+    }
+    for (guint i = 0; i < manifest->survey->len; i++) {
+        const HbResultTable *table = manifest->survey->pdata[i];
+        json_object_set_new(survey, table->key, write_table(table));
+    }
+    json_object_set_new(root, "objects", objects);
+    json_object_set_new(root, "rows", rows);
+    json_object_set_new(root, "left_out", omitted);
+    json_object_set_new(root, "unread", write_unread(manifest->catalog));
+    json_object_set_new(root, "survey", survey);
+    if (manifest->members != NULL)
+        json_object_set_new(root, "databases", write_members(manifest->members));
+    return root;
+}
+
+char *hb_manifest_write(const HbManifest *manifest)
+{
+    g_autofree char *parts = hb_parts_write(manifest->parts);
+    json_t *root = json_pack("{s:s, s:i, s:s, s:s, s:s, s:s, s:s}", "format", "hornbeam dump", "version",
+                             HB_MANIFEST_VERSION, "id", manifest->id, "created", manifest->created, "tool",
+                             manifest->tool, "parts", parts, "encoding", "UTF-8");
+    char *made, *text;
+
+    json_object_set_new(root, "source", write_source(manifest));
+    if (manifest->rows_follow)
+        json_object_set_new(root, "rows_follow", json_true());
+    if (manifest->selection != NULL)
+        json_object_set_new(root, "chosen", write_selection(manifest->selection));
+    write_lists(manifest, root);
+    made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII);
+    text = g_strdup(made);
+    free(made);
+    json_decref(root);
+    return text;
+}
