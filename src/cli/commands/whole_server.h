@@ -5,7 +5,7 @@
 #pragma once
 
 #include "cli/cli.h"
-#include "work/server/whole_carry.h"
+#include "work/server/server_carry.h"
 #include "work/verify/verify.h"
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error);

@@ -3,7 +3,7 @@
  * whole_server - the use cases for all databases of a server: their dumps inside one dump, with users and tablespaces.
  *
  * Each database is one moment in time; the server has no snapshot over several of them. One pool of sessions serves all
- * databases (see work/lanes).
+ * databases (see work/run/database_pool.h).
  */
 #pragma once
 
@@ -20,6 +20,10 @@ typedef struct {
     void (*restored)(gpointer data, const HbRestore *restore, const HbRestoreResult *result);
     gpointer data;
 } HbServerCallbacks;
+
+/* For the files of this folder: takes out of a catalog what belongs to no database and is to be skipped */
+gboolean hb_whole_server_select(const HbSelection *selection, const HbEngine *engine, HbCatalog *catalog,
+                                GError **error);
 
 /* The databases of a server that are worth carrying: HbDatabase, the caller's */
 GArray *hb_whole_server_list(const HbSide *side, GError **error);

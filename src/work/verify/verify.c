@@ -1,243 +1,17 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/verify/verify.h"
 
-#include "core/graph/order.h"
-#include "work/run/lookout.h"
-#include "work/source/snapshot_rows.h"
+#include "work/source/adapt.h"
 #include "work/verify/questions.h"
+#include "work/verify/verify_inner.h"
 
 #include <string.h>
-
-/* What was found on one side */
-typedef struct {
-    const HbVerifyOptions *options;
-    const HbSide *side;
-    guint first_worker;
-    char *database;         /* unquoted */
-    guint version;          /* that the definitions are for */
-    HbCatalog *own_catalog; /* of a server */
-    HbCatalog *catalog;     /* own_catalog, or the dump's */
-    GMutex lock;            /* guards digests and bytes */
-    GHashTable *digests;    /* row set's identity to HbDigest * */
-    guint64 bytes;
-    HbSnapshot snapshot;
-    GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
-    GHashTable
-        *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
-    GError *error;
-} SideContents;
-
-/* ---- Rows to digests: the consumer of a reading ---- */
-
-typedef struct {
-    SideContents *contents;
-    const HbRowSet *set;
-    HbPieceDigest sum;
-    guint64 bytes;
-} Summing;
-
-static gpointer open_summing(gpointer data)
-{
-    Summing *summing = g_new0(Summing, 1);
-
-    summing->contents = data;
-    return summing;
-}
-
-static void close_summing(gpointer context)
-{
-    Summing *summing = context;
-
-    hb_piece_digest_clear(&summing->sum);
-    g_free(summing);
-}
-
-static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
-{
-    Summing *summing = context;
-
-    (void)first;
-    summing->set = set;
-    hb_piece_digest_clear(&summing->sum);
-    summing->bytes = 0;
-}
-
-static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
-{
-    Summing *summing = context;
-
-    (void)error;
-    hb_piece_digest_add(&summing->sum, row, length);
-    summing->bytes += length;
-    return TRUE;
-}
-
-static gboolean end_summing(gpointer context, gboolean good, GError **error)
-{
-    Summing *summing = context;
-    SideContents *contents = summing->contents;
-
-    (void)error;
-    if (!good)
-        return TRUE;
-    g_mutex_lock(&contents->lock);
-    hb_digest_add(g_hash_table_lookup(contents->digests, summing->set->identity), &summing->sum.digest);
-    contents->bytes += summing->bytes;
-    g_mutex_unlock(&contents->lock);
-    return TRUE;
-}
-
-/* ---- One side ---- */
-
-static void finding_init(SideContents *contents, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
-{
-    *contents = (SideContents){.options = options, .side = side, .first_worker = first_worker};
-    g_mutex_init(&contents->lock);
-    contents->readers = g_ptr_array_new();
-    contents->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
-    contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-}
-
-static void finding_clear(SideContents *contents)
-{
-    g_hash_table_unref(contents->digests);
-    g_hash_table_unref(contents->other_users);
-    g_ptr_array_unref(contents->readers);
-    g_mutex_clear(&contents->lock);
-    hb_catalog_free(contents->own_catalog);
-    hb_snapshot_clear(&contents->snapshot);
-    g_free(contents->database);
-    g_clear_error(&contents->error);
-}
-
-/* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
-static gboolean choose(SideContents *contents, GError **error)
-{
-    const HbVerifyOptions *options = contents->options;
-    gboolean is_from = contents->side == &options->from;
-
-    if (!is_from && options->from.dump != NULL &&
-        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->selection, contents->catalog,
-                            options->to.engine->dialect, FALSE, NULL, error))
-        return FALSE;
-    return hb_selection_apply(options->selection, contents->catalog, options->to.engine->dialect, is_from, NULL,
-                              error) &&
-           (!is_from || hb_adapt_check_names(contents->catalog, options->to.engine, &options->wishes, error));
-}
-
-static gboolean find_in_dump(SideContents *contents, GError **error)
-{
-    const HbManifest *manifest = hb_reader_get_manifest(contents->side->dump);
-
-    contents->catalog = manifest->catalog;
-    contents->version = manifest->version_number;
-    contents->database = g_strdup(manifest->database);
-    if (!choose(contents, error))
-        return FALSE;
-    hb_manifest_drop_rows(manifest);
-    for (guint i = 0; i < manifest->rows->len; i++) {
-        HbStoredRows *rows = manifest->rows->pdata[i];
-        g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
-    }
-    return TRUE;
-}
-
-static void pass_remark(gpointer data, const char *what, const char *hint)
-{
-    hb_observers_note(((SideContents *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
-}
-
-static gboolean read_catalog(SideContents *contents, GError **error)
-{
-    const HbVerifyOptions *options = contents->options;
-
-    contents->own_catalog = contents->side->engine->source->read_catalog(
-        contents->readers, hb_selection_list_parts(options->selection, options->parts), error);
-    contents->catalog = contents->own_catalog;
-    if (contents->own_catalog == NULL || !hb_order_arrange(contents->own_catalog, error) || !choose(contents, error))
-        return FALSE;
-    hb_catalog_keep_parts(contents->catalog, options->parts);
-    return hb_catalog_check_rows(contents->catalog, error);
-}
-
-static gboolean read_rows(SideContents *contents, GError **error)
-{
-    const HbVerifyOptions *options = contents->options;
-    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, contents, NULL};
-    const HbSnapshotRows reading = {.engine = contents->side->engine,
-                                    .address = &contents->side->address,
-                                    .snapshot = &contents->snapshot,
-                                    .sets = hb_catalog_get_row_sets(contents->catalog),
-                                    .sessions = contents->readers,
-                                    .jobs = contents->readers->len,
-                                    .first_worker = contents->first_worker,
-                                    .stop = options->stop,
-                                    .observers = options->observers,
-                                    .phase = "reading rows",
-                                    .consumer = &consumer};
-
-    for (guint i = 0; i < reading.sets->len; i++) {
-        const HbRowSet *set = reading.sets->pdata[i];
-        g_hash_table_insert(contents->digests, set->identity, g_new0(HbDigest, 1));
-    }
-    return reading.sets->len == 0 || hb_snapshot_rows_read(&reading, error);
-}
-
-static gboolean describe(SideContents *contents, HbSession *keeper, GError **error)
-{
-    HbServerInfo info = {0};
-
-    if (!contents->side->engine->connector->describe(keeper, &info, error))
-        return FALSE;
-    contents->database = g_steal_pointer(&info.database);
-    contents->version = info.version_number;
-    hb_server_info_clear(&info);
-    return TRUE;
-}
-
-static gboolean read_in_snapshot(SideContents *contents, HbSession *keeper, GError **error)
-{
-    const HbEngine *engine = contents->side->engine;
-    const HbSnapshotSessions readers = {engine, &contents->side->address, &contents->snapshot, contents->options->jobs,
-                                        contents->options->stop};
-
-    contents->snapshot.sessions = contents->options->jobs;
-    if (!describe(contents, keeper, error) ||
-        !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
-                                        contents, error))
-        return FALSE;
-    return hb_snapshot_sessions_open(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
-           read_rows(contents, error) && engine->source->end_snapshot(keeper, error);
-}
-
-static gpointer find_on_server(gpointer data)
-{
-    SideContents *contents = data;
-    const HbEngine *engine = contents->side->engine;
-    const HbVerifyOptions *options = contents->options;
-    const char *whose = contents->side == &options->from ? "FROM" : "TO";
-    HbLookout *lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
-    HbSession *keeper = engine->connector->open(&contents->side->address, &contents->error);
-    gboolean ok = FALSE;
-
-    if (keeper != NULL) {
-        ok = read_in_snapshot(contents, keeper, &contents->error);
-        hb_snapshot_sessions_close(engine, contents->readers);
-        engine->connector->close(keeper);
-    }
-    hb_lookout_end(lookout);
-    if (!ok)
-        hb_stop_trigger(options->stop);
-    return NULL;
-}
-
-/* ---- Comparing ---- */
 
 /*
  * Statements about the database name it; the target's name may be another, and that is no difference. The source's own
  * is written anew, too, so that both are quoted alike
  */
-static void fit_names(SideContents *from, SideContents *to)
+static void fit_names(HbSideContents *from, HbSideContents *to)
 {
     char *name = (char *)hb_adapt_database(&to->options->wishes, from->database);
     const HbRename there = {.kind = HB_RENAME_DATABASE, .old_name = to->database, .new_name = name};
@@ -305,7 +79,7 @@ void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guin
 }
 
 /* Versions print the same thing differently: what the target reads as its own is no difference */
-static void drop_seeming(const SideContents *from, const SideContents *to, GPtrArray *differences)
+static void drop_seeming(const HbSideContents *from, const HbSideContents *to, GPtrArray *differences)
 {
     const HbEngine *engine = to->side->engine;
     HbSession *session = NULL;
@@ -324,7 +98,7 @@ static void drop_seeming(const SideContents *from, const SideContents *to, GPtrA
 }
 
 /* The digests are known by identities, which are other ones now */
-static GHashTable *follow_names(SideContents *contents, const GPtrArray *digests)
+static GHashTable *follow_names(HbSideContents *contents, const GPtrArray *digests)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(contents->catalog);
     GHashTable *renamed = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
@@ -340,7 +114,7 @@ static GHashTable *follow_names(SideContents *contents, const GPtrArray *digests
  * What a user has set is the server's: beside a renamed copy it may go on saying the old name, for the original's sake.
  * Either is right
  */
-static void rename_settings_of_users(SideContents *to)
+static void rename_settings_of_users(HbSideContents *to)
 {
     const GPtrArray *renames = to->options->wishes.renames;
 
@@ -359,7 +133,7 @@ static void rename_settings_of_users(SideContents *to)
     }
 }
 
-static void list_other_users(SideContents *from, const HbEngine *engine, const GPtrArray *renames)
+static void list_other_users(HbSideContents *from, const HbEngine *engine, const GPtrArray *renames)
 {
     for (guint r = 0; renames != NULL && r < renames->len; r++) {
         const HbRename *rename = renames->pdata[r];
@@ -374,7 +148,7 @@ static void list_other_users(SideContents *from, const HbEngine *engine, const G
 }
 
 /* Whoever has another name in TO may have been there before, with attributes and a password of his own */
-static void let_others_be(const SideContents *from, HbVerification *result)
+static void let_others_be(const HbSideContents *from, HbVerification *result)
 {
     for (guint i = result->differences->len; i-- > 0;) {
         const HbDifference *difference = result->differences->pdata[i];
@@ -386,7 +160,7 @@ static void let_others_be(const SideContents *from, HbVerification *result)
 }
 
 /* The names that things were given on the way are those of TO */
-static gboolean fulfil_wishes(SideContents *from, SideContents *to, GError **error)
+static gboolean fulfil_wishes(HbSideContents *from, HbSideContents *to, GError **error)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(from->catalog);
     g_autoptr(GPtrArray) digests = g_ptr_array_new();
@@ -408,7 +182,7 @@ static gboolean fulfil_wishes(SideContents *from, SideContents *to, GError **err
     return TRUE;
 }
 
-static gboolean compare(SideContents *from, SideContents *to, HbVerification *result, GError **error)
+static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
     gpointer digest;
@@ -432,9 +206,9 @@ static gboolean compare(SideContents *from, SideContents *to, HbVerification *re
 }
 
 /* The cause rather than its echo on the other side */
-static gboolean pass_error(SideContents *from, SideContents *to, HbStop *stop, GError **error)
+static gboolean pass_error(HbSideContents *from, HbSideContents *to, HbStop *stop, GError **error)
 {
-    SideContents *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
+    HbSideContents *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
 
     if (hb_stop_is_by_user(stop))
         return hb_stop_set_error(error);
@@ -444,16 +218,22 @@ static gboolean pass_error(SideContents *from, SideContents *to, HbStop *stop, G
     return FALSE;
 }
 
-static void find_both(SideContents *from, SideContents *to)
+static gpointer read_server(gpointer data)
+{
+    hb_side_contents_read_server(data);
+    return NULL;
+}
+
+static void find_both(HbSideContents *from, HbSideContents *to)
 {
     GThread *thread = NULL;
 
     if (from->side->dump != NULL)
-        find_in_dump(from, &from->error);
+        hb_side_contents_read_dump(from, &from->error);
     else
-        thread = g_thread_new("from", find_on_server, from);
+        thread = g_thread_new("from", read_server, from);
     if (from->error == NULL)
-        find_on_server(to);
+        hb_side_contents_read_server(to);
     if (thread != NULL)
         g_thread_join(thread);
 }
@@ -499,19 +279,19 @@ void hb_verification_clear(HbVerification *verification)
 
 gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, GError **error)
 {
-    SideContents from, to;
+    HbSideContents from, to;
     gboolean ok;
 
     hb_verification_init(result);
-    finding_init(&from, options, &options->from, options->jobs);
-    finding_init(&to, options, &options->to, 0);
+    hb_side_contents_init(&from, options, &options->from, options->jobs);
+    hb_side_contents_init(&to, options, &options->to, 0);
     find_both(&from, &to);
     ok = from.error == NULL && to.error == NULL;
     if (ok)
         ok = compare(&from, &to, result, error) && ask_probes(options, result, error);
     else
         pass_error(&from, &to, options->stop, error);
-    finding_clear(&from);
-    finding_clear(&to);
+    hb_side_contents_clear(&from);
+    hb_side_contents_clear(&to);
     return ok;
 }

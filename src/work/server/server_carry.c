@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/server/whole_carry.h"
+#include "work/server/server_carry.h"
 
 #include "work/restore/carry.h"
 #include "work/rows_from/stream_rows.h"

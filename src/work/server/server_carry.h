@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * whole_carry - the use case for all databases of a server whose rows come once: users and tablespaces, then database
+ * server_carry - the use case for all databases of a server whose rows come once: users and tablespaces, then database
  * by database, straight from server to server or out of a stream. Each database is one moment in time.
  */
 #pragma once

@@ -1,0 +1,35 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * verify_inner - what verify_side finds on one side for verify: a catalog, and a digest of each row set, from a dump or a server.
+ */
+#pragma once
+
+#include "work/verify/verify.h"
+
+typedef struct {
+    const HbVerifyOptions *options;
+    const HbSide *side;
+    guint first_worker;
+    char *database;         /* unquoted */
+    guint version;          /* that the definitions are for */
+    HbCatalog *own_catalog; /* of a server */
+    HbCatalog *catalog;     /* own_catalog, or the dump's */
+    GMutex lock;            /* guards digests and bytes */
+    GHashTable *digests;    /* row set's identity to HbDigest * */
+    guint64 bytes;
+    HbSnapshot snapshot;
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
+    GHashTable
+        *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
+    GError *error;
+} HbSideContents;
+
+/* first_worker: the number of the side's first worker, for observers */
+void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side,
+                           guint first_worker);
+void hb_side_contents_clear(HbSideContents *contents);
+
+gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
+
+/* At one moment; what goes wrong is in contents->error. For a thread of its own */
+void hb_side_contents_read_server(HbSideContents *contents);

@@ -1,0 +1,211 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/verify/verify_inner.h"
+
+#include "core/graph/order.h"
+#include "work/run/lookout.h"
+#include "work/source/adapt.h"
+#include "work/source/snapshot_rows.h"
+
+#include <string.h>
+
+/* ---- Rows to digests: the consumer of a reading ---- */
+
+typedef struct {
+    HbSideContents *contents;
+    const HbRowSet *set;
+    HbPieceDigest sum;
+    guint64 bytes;
+} Summing;
+
+static gpointer open_summing(gpointer data)
+{
+    Summing *summing = g_new0(Summing, 1);
+
+    summing->contents = data;
+    return summing;
+}
+
+static void close_summing(gpointer context)
+{
+    Summing *summing = context;
+
+    hb_piece_digest_clear(&summing->sum);
+    g_free(summing);
+}
+
+static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Summing *summing = context;
+
+    (void)first;
+    summing->set = set;
+    hb_piece_digest_clear(&summing->sum);
+    summing->bytes = 0;
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Summing *summing = context;
+
+    (void)error;
+    hb_piece_digest_add(&summing->sum, row, length);
+    summing->bytes += length;
+    return TRUE;
+}
+
+static gboolean end_summing(gpointer context, gboolean good, GError **error)
+{
+    Summing *summing = context;
+    HbSideContents *contents = summing->contents;
+
+    (void)error;
+    if (!good)
+        return TRUE;
+    g_mutex_lock(&contents->lock);
+    hb_digest_add(g_hash_table_lookup(contents->digests, summing->set->identity), &summing->sum.digest);
+    contents->bytes += summing->bytes;
+    g_mutex_unlock(&contents->lock);
+    return TRUE;
+}
+
+/* ---- One side ---- */
+
+void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
+{
+    *contents = (HbSideContents){.options = options, .side = side, .first_worker = first_worker};
+    g_mutex_init(&contents->lock);
+    contents->readers = g_ptr_array_new();
+    contents->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+}
+
+void hb_side_contents_clear(HbSideContents *contents)
+{
+    g_hash_table_unref(contents->digests);
+    g_hash_table_unref(contents->other_users);
+    g_ptr_array_unref(contents->readers);
+    g_mutex_clear(&contents->lock);
+    hb_catalog_free(contents->own_catalog);
+    hb_snapshot_clear(&contents->snapshot);
+    g_free(contents->database);
+    g_clear_error(&contents->error);
+}
+
+/* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
+static gboolean choose(HbSideContents *contents, GError **error)
+{
+    const HbVerifyOptions *options = contents->options;
+    gboolean is_from = contents->side == &options->from;
+
+    if (!is_from && options->from.dump != NULL &&
+        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->selection, contents->catalog,
+                            options->to.engine->dialect, FALSE, NULL, error))
+        return FALSE;
+    return hb_selection_apply(options->selection, contents->catalog, options->to.engine->dialect, is_from, NULL,
+                              error) &&
+           (!is_from || hb_adapt_check_names(contents->catalog, options->to.engine, &options->wishes, error));
+}
+
+gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error)
+{
+    const HbManifest *manifest = hb_reader_get_manifest(contents->side->dump);
+
+    contents->catalog = manifest->catalog;
+    contents->version = manifest->version_number;
+    contents->database = g_strdup(manifest->database);
+    if (!choose(contents, error))
+        return FALSE;
+    hb_manifest_drop_rows(manifest);
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        HbStoredRows *rows = manifest->rows->pdata[i];
+        g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
+    }
+    return TRUE;
+}
+
+static void pass_remark(gpointer data, const char *what, const char *hint)
+{
+    hb_observers_note(((HbSideContents *)data)->options->observers, HB_SEVERITY_NOTE, hint, "%s", what);
+}
+
+static gboolean read_catalog(HbSideContents *contents, GError **error)
+{
+    const HbVerifyOptions *options = contents->options;
+
+    contents->own_catalog = contents->side->engine->source->read_catalog(
+        contents->readers, hb_selection_list_parts(options->selection, options->parts), error);
+    contents->catalog = contents->own_catalog;
+    if (contents->own_catalog == NULL || !hb_order_arrange(contents->own_catalog, error) || !choose(contents, error))
+        return FALSE;
+    hb_catalog_keep_parts(contents->catalog, options->parts);
+    return hb_catalog_check_rows(contents->catalog, error);
+}
+
+static gboolean read_rows(HbSideContents *contents, GError **error)
+{
+    const HbVerifyOptions *options = contents->options;
+    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, contents, NULL};
+    const HbSnapshotRows reading = {.engine = contents->side->engine,
+                                    .address = &contents->side->address,
+                                    .snapshot = &contents->snapshot,
+                                    .sets = hb_catalog_get_row_sets(contents->catalog),
+                                    .sessions = contents->readers,
+                                    .jobs = contents->readers->len,
+                                    .first_worker = contents->first_worker,
+                                    .stop = options->stop,
+                                    .observers = options->observers,
+                                    .phase = "reading rows",
+                                    .consumer = &consumer};
+
+    for (guint i = 0; i < reading.sets->len; i++) {
+        const HbRowSet *set = reading.sets->pdata[i];
+        g_hash_table_insert(contents->digests, set->identity, g_new0(HbDigest, 1));
+    }
+    return reading.sets->len == 0 || hb_snapshot_rows_read(&reading, error);
+}
+
+static gboolean describe(HbSideContents *contents, HbSession *keeper, GError **error)
+{
+    HbServerInfo info = {0};
+
+    if (!contents->side->engine->connector->describe(keeper, &info, error))
+        return FALSE;
+    contents->database = g_steal_pointer(&info.database);
+    contents->version = info.version_number;
+    hb_server_info_clear(&info);
+    return TRUE;
+}
+
+static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GError **error)
+{
+    const HbEngine *engine = contents->side->engine;
+    const HbSnapshotSessions readers = {engine, &contents->side->address, &contents->snapshot, contents->options->jobs,
+                                        contents->options->stop};
+
+    contents->snapshot.sessions = contents->options->jobs;
+    if (!describe(contents, keeper, error) ||
+        !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
+                                        contents, error))
+        return FALSE;
+    return hb_snapshot_sessions_open(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
+           read_rows(contents, error) && engine->source->end_snapshot(keeper, error);
+}
+
+void hb_side_contents_read_server(HbSideContents *contents)
+{
+    const HbEngine *engine = contents->side->engine;
+    const HbVerifyOptions *options = contents->options;
+    const char *whose = contents->side == &options->from ? "FROM" : "TO";
+    HbLookout *lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
+    HbSession *keeper = engine->connector->open(&contents->side->address, &contents->error);
+    gboolean ok = FALSE;
+
+    if (keeper != NULL) {
+        ok = read_in_snapshot(contents, keeper, &contents->error);
+        hb_snapshot_sessions_close(engine, contents->readers);
+        engine->connector->close(keeper);
+    }
+    hb_lookout_end(lookout);
+    if (!ok)
+        hb_stop_trigger(options->stop);
+}
