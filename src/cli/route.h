@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * route - a file that says what goes where: addresses and options, for those who do the same again and again.
+ * route - a file that says what goes where: addresses and options, for moves that are made again and again.
  *
  *     [route]
  *     from = postgresql://postgres@old.example/fennick_vale

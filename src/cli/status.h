@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * status - what the program says to whoever has started it.
+ * status - the exit statuses of the program.
  */
 #pragma once
 

@@ -9,7 +9,7 @@
 gboolean hb_terminal_is_output(void);     /* standard output is a terminal */
 gboolean hb_terminal_is_error_live(void); /* standard error is one that can move its cursor */
 guint hb_terminal_get_columns(int fd);    /* a usual width if that cannot be known */
-gboolean hb_terminal_can_ask(void);       /* there is somebody to ask */
+gboolean hb_terminal_can_ask(void);       /* a person can be asked */
 
 /* Asks without echo; NULL if there is no answer. The caller's, to be wiped */
 char *hb_terminal_ask_password(const char *server);

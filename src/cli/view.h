@@ -22,7 +22,7 @@ char *hb_view_draw(HbView *view, gint64 now, guint columns, gboolean color, guin
 char *hb_view_describe(HbView *view, gint64 now);
 /* "reading rows: nothing new for 42 s; the source: ..." once that is worth a word; NULL before. The caller's */
 char *hb_view_describe_silence(const HbView *view, gint64 now);
-/* Whom it waits for, as it was told since the work last moved; NULL: nobody told */
+/* What it waits for, as reported since the work last moved; NULL: nothing was reported */
 const char *hb_view_get_wait(const HbView *view);
 gboolean hb_view_is_in_phase(const HbView *view, const char *what);
 gboolean hb_view_is_running(const HbView *view); /* a phase with a known total is under way */

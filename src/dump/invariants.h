@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * invariants - what is true of every manifest that has been read, so that nobody else need ask. Checked here, and
+ * invariants - what is true of every manifest that has been read, so that no other code need ask. Checked here, and
  * before anybody sees the manifest; what breaks one of them is refused (HB_ERROR_DAMAGED), naming the object.
  *
  *  1. An identity stands there once, and begins with its kind (while reading, as the next two).

@@ -39,8 +39,8 @@ typedef struct {
 } HbMember;
 
 typedef struct {
-    char *id;      /* a UUID */
-    char *seal;    /* SHA-256 of the text that it was read from: known to whoever has the dump; NULL: it was not read */
+    char *id;   /* a UUID */
+    char *seal; /* SHA-256 of the text that it was read from: known only with the dump at hand; NULL: it was not read */
     char *created; /* ISO 8601, UTC */
     char *tool;    /* version of the program */
     char *engine;

@@ -39,7 +39,7 @@ static gboolean write_error(HbTarWriter *tar, const char *name, GError **error)
     int code = archive_errno(tar->archive);
 
     return hb_error_set(error, HB_ERROR_FILE,
-                        code == EPIPE ? "see why the one who reads the stream ended"
+                        code == EPIPE ? "see why the reader of the stream ended"
                                       : "make room, or write to another disk",
                         "writing %s: %s", name, code > 0 ? g_strerror(code) : archive_error_string(tar->archive));
 }

@@ -19,7 +19,7 @@ typedef struct HbSession HbSession; /* each engine's own */
 typedef struct HbEngine HbEngine;
 
 /*
- * Who is told of every session, so that he can end what hangs: opened() as soon as there is a connection, before
+ * An observer of all sessions, which can end those that hang: opened() as soon as there is a connection, before
  * anything is asked through it; closed() while it is still there. From any thread
  */
 typedef struct {
@@ -33,7 +33,7 @@ typedef struct {
     const char *uri;
     const char *database;        /* NULL: the URI's own */
     const char *password;        /* NULL: the engine's own places */
-    const HbSessionWatch *watch; /* NULL: nobody; outlives the sessions */
+    const HbSessionWatch *watch; /* NULL: none; outlives the sessions */
 } HbAddress;
 
 /* What a server says of itself and of us; clear with hb_server_info_clear() */
@@ -63,14 +63,14 @@ typedef struct {
     HbSession *(*open)(const HbAddress *address, GError **error);
     void (*close)(HbSession *session);     /* accepts NULL */
     void (*interrupt)(HbSession *session); /* asks the server to end the statement that runs, if it can be reached */
-    void (*cut)(HbSession *session);       /* ends the connection: whoever waits for it has HB_ERROR_LOST */
+    void (*cut)(HbSession *session);       /* ends the connection: a call that waits for it fails with HB_ERROR_LOST */
     gboolean (*needs_password)(const HbAddress *address); /* would a password make open() succeed? */
     gboolean (*describe)(HbSession *session, HbServerInfo *info, GError **error);
 
     /* ---- What sessions do ---- */
     guint64 (*get_id)(const HbSession *session); /* the server's number of it */
-    /* What one of these sessions (guint64 ids) waits for, in words, with whoever holds it; *wait NULL: none waits, as
-     * far as can be seen. The caller's */
+    /* What one of these sessions (guint64 ids) waits for, in words, and which session holds it; *wait NULL: none waits,
+     * as far as can be seen. The caller's */
     gboolean (*find_wait)(HbSession *session, const GArray *ids, char **wait, GError **error);
 } HbConnector;
 

@@ -24,7 +24,7 @@ typedef struct {
                                         none */
     gboolean cross_database_needs;   /* what is in one database may need what is in another */
     gboolean serialise_grants;       /* changes of users and rights get in each other's way */
-    gboolean journal_guarded;        /* nobody else can write to a journal, but for superusers */
+    gboolean journal_guarded;        /* only its role and superusers can write to a journal */
     gboolean transactional_ddl;      /* what defines and drops is part of a transaction, and undone with it */
 } HbEngineTraits;
 

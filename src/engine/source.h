@@ -16,7 +16,7 @@ typedef struct {
     char *token;          /* for joining */
     char *time;           /* ISO 8601, UTC */
     char *position;       /* in the server's log; NULL if unknown */
-    guint lock_wait_ms;   /* how long those who join wait for a lock */
+    guint lock_wait_ms;   /* how long joining sessions wait for a lock */
     gboolean hold_tables; /* also keep what no snapshot holds from changing until it ends; to be set before it begins */
     guint sessions;       /* how many will join; to be set before it begins, which may lower it to 1 */
 } HbSnapshot;

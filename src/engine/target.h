@@ -9,7 +9,7 @@
 #include "core/model/catalog.h"
 #include "engine/connector.h"
 
-/* Somebody's session on a server, as far as ours may see it; clear with hb_peer_clear() */
+/* Another session on a server, as far as this session may see it; clear with hb_peer_clear() */
 typedef struct {
     guint64 id;      /* the server's number of it; 0: there is none */
     char *who;       /* for people: "process 4711 of user keeper" */
@@ -22,7 +22,7 @@ void hb_peer_clear(HbPeer *peer);
 #define HB_TARGET_LOCK_WAIT_S 300
 
 /* The database on a target: not there; there, with nothing but extensions that may be changed, or with what this
- * restore has brought; there, with what somebody uses */
+ * restore has brought; there, with content that is in use */
 typedef enum { HB_TARGET_ABSENT, HB_TARGET_EMPTY, HB_TARGET_IN_USE } HbTargetState;
 
 /* A restore that is to come, as far as an engine needs to know of it to look ahead */
@@ -36,10 +36,10 @@ typedef struct {
     guint64 bytes;           /* of rows */
 } HbRestorePreview;
 
-/* What somebody may change of what is on a target; sets of texts, owned. Clear it with hb_restore_privileges_clear() */
+/* What a session's user may change on a target; sets of texts, owned. Clear it with hb_restore_privileges_clear() */
 typedef struct {
-    GHashTable *owners; /* names, unquoted, of those whose objects are as good as his own */
-    GHashTable *closed; /* identities of schemas that he may create nothing in */
+    GHashTable *owners; /* roles, unquoted, whose objects the user may treat as its own */
+    GHashTable *closed; /* identities of schemas without the privilege to create in them */
     guint64 locks;      /* that all transactions of the server can hold together; 0: as many as they need */
 } HbRestorePrivileges;
 
@@ -67,8 +67,8 @@ typedef struct {
     /* ---- SQL that depends on the server; the caller's ---- */
 
     /*
-     * Makes the session's user a member of an owner (unquoted), so that it can give him what he owns; *leaving ends
-     * that. NULL: owners are nobody's to join
+     * Makes the session's user a member of a role (unquoted), so that it can give objects to that role; *leaving ends
+     * the membership. NULL: the engine needs no membership for that
      */
     char *(*make_joining)(HbSession *session, const char *owner, char **leaving);
     /* Gives a role of a catalog this password, hashed here; NULL without an error if it cannot log in */
@@ -77,11 +77,11 @@ typedef struct {
     /*
      * ---- The hold on the session's database, or on what belongs to none, that one restore has at a time ----
      *
-     * claim() takes it until the session is closed: holder->id is 0, or says who has it instead; never waits. To do it
-     * again proves that we are alive. serve() marks a session as one that works for the holder, and limits how long it
-     * waits for locks. end_lost() ends those of the same user that have the hold or serve, but not the session itself
-     * nor who is alive (guint64 ids): they belong to runs whose connection broke. Waits until they are gone;
-     * HB_ERROR_LOCKED if one stays. A server that cannot do this lets everybody have the hold
+     * claim() takes it until the session is closed: holder->id is 0, or names the session that has it; never waits. To
+     * do it again proves that we are alive. serve() marks a session as one that works for the holder, and limits how
+     * long it waits for locks. end_lost() ends those of the same user that have the hold or serve, but not the session
+     * itself nor those that are alive (guint64 ids): they belong to runs whose connection broke. Waits until they are
+     * gone; HB_ERROR_LOCKED if one stays. A server that cannot do this lets everybody have the hold
      */
     gboolean (*claim)(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
     gboolean (*serve)(HbSession *session, GError **error);

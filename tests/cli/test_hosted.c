@@ -74,7 +74,7 @@ static const Case cases[] = {
      "$HORNBEAM preflight old.nursery \"$(server_uri v17 nursery" AS("hosted") ")\"",
      0,
      {"membership clerk in pg_read_all_stats: cannot be granted by this role, which has no admin option",
-      "role copier: has an attribute that only who has it may give: REPLICATION",
+      "role copier: has the attribute REPLICATION, which only a role that has it may grant",
       "role-setting clerk.log_statement: can be set by a superuser only",
       "publication everything: can be created by a superuser only"}},
     {"the same before 16",

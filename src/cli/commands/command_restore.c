@@ -77,11 +77,10 @@ const HbCommand hb_command_restore = {
     .name = "restore",
     .summary = "carry out a dump on a server",
     .arguments = "DUMP TO",
-    .description =
-        "Restores a dump into a database: the one that the URI names, or one of the source's name. It is\n"
-        "created if it is missing; one that holds anything is refused, unless --existing says what is to\n"
-        "become of that. Users come first; one who is there already is kept. It looks ahead like preflight,\n"
-        "and stops at blockers before anything is written. One that was interrupted goes on with --resume.",
+    .description = "Restores a dump into a database: the one that the URI names, or one of the source's name. It is\n"
+                   "created if it is missing; one that holds anything is refused, unless --existing says what is to\n"
+                   "become of that. Users come first; one that exists already is kept. It looks ahead like preflight,\n"
+                   "and stops at blockers before anything is written. One that was interrupted goes on with --resume.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_RESTORE,

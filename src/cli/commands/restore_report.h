@@ -19,7 +19,7 @@ void hb_cli_show_refusal(HbCli *cli, const HbRestore *restore, const char *path)
 /* What a restore is about to drop or empty, for people; NULL: nothing. The caller's */
 char *hb_cli_describe_loss(const HbRestore *restore);
 
-/* Is that agreed to, by an option or by somebody at a terminal? TRUE if loss is NULL; otherwise HB_ERROR_BLOCKED */
+/* Is that agreed to, by an option or at a terminal? TRUE if loss is NULL; otherwise HB_ERROR_BLOCKED */
 gboolean hb_cli_agree(HbCli *cli, const char *loss, GError **error);
 
 /* Shows the plan, runs and reports a restore that was opened (NULL: it was not), unless it is blocked */

@@ -3,7 +3,7 @@
  * error - what can go wrong, in the kinds that decide the exit status and whether to try again.
  *
  * Errors are GErrors of one domain. The message says what was attempted, on which object, and what happened; the hint,
- * if any, says what to do next. Who detects the error makes both, because that is where the knowledge is.
+ * if any, says what to do next. The code that detects the error writes both, because it knows the cause.
  */
 #pragma once
 

@@ -26,7 +26,7 @@ typedef struct {
     const HbCatalog *there;  /* what the target has: arranged */
     GHashTable *holding;     /* identities of the target's row sets that hold rows */
     GHashTable *empty;       /* identities of wanted row sets that are known to bring no rows; NULL: none are */
-    GHashTable *pulled_in;   /* identities of what nobody asked for by name: it stays where it is there; NULL: none */
+    GHashTable *pulled_in;   /* identities of what was not selected by name: it stays if it exists; NULL: none */
     GHashTable *definitions; /* rows only: tables' identities to the definitions that they have in the dump */
     HbExistingWish wish;     /* stop: with rows only */
     gboolean rows_only;      /* wanted holds no structure */

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * conflicts_inner - what the files that judge a meeting share; nobody else includes it.
+ * conflicts_inner - what the files of conflicts share; no other file includes it.
  *
  *     existing          rows, what is set aside, what stays
  *     existing_dropped  what is dropped, and what would be lost with it
@@ -39,7 +39,7 @@ const HbObject *hb_conflicts_find_namesake(const HbConflicts *conflicts,
                                            const HbObject *wanted); /* of another kind, on the target */
 
 gboolean hb_conflicts_has_rows(const HbConflicts *conflicts, const char *identity);
-gboolean hb_conflicts_is_pulled_in(const HbConflicts *conflicts, const HbObject *object); /* nobody asked for it */
+gboolean hb_conflicts_is_pulled_in(const HbConflicts *conflicts, const HbObject *object); /* not selected by name */
 gboolean hb_conflicts_is_gone(const HbConflicts *conflicts, const char *identity);
 gboolean hb_conflicts_needs_gone(const HbConflicts *conflicts, const HbObject *object);
 

@@ -112,9 +112,10 @@ static void look_for_code(const HbCatalog *catalog, GPtrArray *findings)
     g_autofree char *list = hb_name_list_end(&names);
     if (names.count == 0)
         return;
-    hb_finding_advise(hb_findings_add(findings, HB_FINDING_NOTE, "code-runs", list,
-                                      "will run with the rights of who restores, while rows load and indexes are made"),
-                      "read them before, if whoever wrote them is not trusted: see docs/trust.md", NULL);
+    hb_finding_advise(
+        hb_findings_add(findings, HB_FINDING_NOTE, "code-runs", list,
+                        "will run with the privileges of the restoring role, while rows load and indexes are made"),
+        "read them first, unless you trust their author: see docs/trust.md", NULL);
 }
 
 void hb_preflight_look_at_objects(const HbCatalog *catalog, const HbDialect *dialect, GPtrArray *findings)

@@ -132,7 +132,7 @@ typedef struct {
 
 const HbKindTraits *hb_kind_get_traits(HbKind kind);
 gboolean hb_kind_is_relation(HbKind kind);             /* tables, views, sequences: names of one sort */
-gboolean hb_kind_is_personal(HbKind kind);             /* what a user is, rather than what he has been given */
+gboolean hb_kind_is_personal(HbKind kind);             /* what a user is, rather than what was granted to it */
 gboolean hb_kind_find(const char *name, HbKind *kind); /* FALSE if no kind has this name */
 
 const char *hb_stage_get_name(HbStage stage); /* "users", "structure", ... */

@@ -44,8 +44,8 @@ gboolean hb_selection_is_partial(const HbSelection *selection);
 gboolean hb_selection_takes_database(const HbSelection *selection, const char *database);
 
 /*
- * Takes out of the omissions those of objects that were not chosen, or whose part was not: nobody misses them. One that
- * names no object, or a part of one whose whole is not known, stays
+ * Takes out of the omissions those of objects that were not chosen, or whose part was not: they are not missed. One
+ * that names no object, or a part of one whose whole is not known, stays
  */
 void hb_selection_apply_to_omissions(const HbSelection *selection, guint parts, HbCatalog *catalog);
 

@@ -104,8 +104,8 @@ typedef struct {
     /* The object's SQL with another name in it; NULL: it does not say the old one */
     char *(*rename)(const HbObject *object, const char *sql, HbRename *rename);
     char *(*rename_identity)(const char *identity, const HbRename *rename); /* likewise */
-    /* The definition without the user who defines it, so that it becomes that of whoever runs it. NULL: it names none.
-     * NULL: definitions name nobody */
+    /* The definition without its definer: the user that runs it becomes the definer. NULL: it names none.
+     * NULL: definitions name no user */
     char *(*disown)(const char *definition);
     /* One statement for two definitions of parts of one table, where that is cheaper; NULL: it is not, or they do not
      * go together. NULL: it never is */
@@ -118,7 +118,7 @@ typedef struct {
     /* SQL that takes all rows out of a table; NULL: they are those of no table */
     char *(*make_empty_sql)(const HbRowSet *set);
     char *(*make_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none */
-    /* The SQL that gives an object its owner, who gets the right to create in its schema for the time of that; NULL:
-     * there is none. NULL: owners need no such right */
+    /* SQL that gives an object to its owner, and for that moment the owner the privilege to create in the schema; NULL:
+     * the object has no owner or schema. NULL: owners need no such privilege */
     char *(*make_lending)(const HbObject *object);
 } HbDialect;

@@ -42,7 +42,7 @@ typedef struct {
 /* Plain ISO SQL: what identities and names are read by */
 extern const HbLexicalRules hb_lexer_plain;
 
-/* The words before texts that nobody should see; lists ended by NULL, each may be NULL */
+/* The words before texts that must not be shown; lists ended by NULL, each may be NULL */
 typedef struct {
     const char *const *announcing; /* wherever they stand */
     const char *const *of_account; /* from these on, to the end of the statement, ... */

@@ -7,7 +7,7 @@
 #include "core/base/findings.h"
 #include "core/sql/dialect.h"
 
-/* Users who are named but on neither side; users who exist on the target with other attributes or passwords.
+/* Users that are named but exist on neither side; users that exist on the target with other attributes or passwords.
  * there: the target's users, arranged */
 void hb_role_findings_add(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
                           GPtrArray *findings);

@@ -3,8 +3,8 @@
  * claim - a restore's hold on its target, so that no other works there at the same time.
  *
  * A session of its own has the hold, proves every few seconds that we are alive, and looks what the others wait for.
- * Who comes and finds a holder that has been silent for long knows that its program is gone, or its network: that run's
- * sessions are ended, so that nobody waits behind their locks.
+ * A run that finds a holder silent for long knows that its program is gone, or its network. It ends that run's
+ * sessions, so that nothing waits behind their locks.
  */
 #pragma once
 
@@ -13,7 +13,7 @@
 
 typedef struct HbClaim HbClaim;
 
-/* Has whoever holds it been silent for so long that his program cannot be alive? */
+/* Has the holder been silent for so long that its program cannot be alive? */
 gboolean hb_claim_is_dead(const HbPeer *holder);
 
 /*
@@ -27,7 +27,7 @@ void hb_claim_release(HbClaim *claim); /* accepts NULL */
 /* A session begins to work for it. lost: another one was lost before, which must not stay in our way */
 gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error);
 
-/* What was last waited for on the target, and who held it; NULL: nothing was. The caller's */
+/* What was last waited for on the target, and which session held it; NULL: nothing. The caller's */
 char *hb_claim_get_wait(HbClaim *claim);
 
 /* The hold went to another run while ours was silent: all that is ours is stopped. HB_ERROR_BLOCKED; otherwise TRUE */

@@ -54,7 +54,7 @@ typedef struct {
 
 typedef enum {
     HB_OUTCOME_FAILED,
-    HB_OUTCOME_REFUSED,  /* for lack of rights; whoever has them can do it afterwards */
+    HB_OUTCOME_REFUSED,  /* for lack of privileges; a role that has them can do it afterwards */
     HB_OUTCOME_LEFT_OUT, /* because of another that failed or was refused */
     HB_OUTCOME_CHANGED,  /* so as to fit the target */
     HB_OUTCOME_ABSENT,   /* left out when the dump was made */

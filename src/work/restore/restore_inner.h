@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * restore_inner - what the files of a restore share; nobody else includes it.
+ * restore_inner - what the files of a restore share; no other file includes it.
  *
  *     restore             opens, runs, begins and ends the journal
  *     restore_target      what is there: HbRestoreTarget
@@ -11,7 +11,7 @@
  *     restore_step        carries one step out
  *     restore_index_ahead keys and indexes while other rows still come
  *     restore_unlogged    tables that a crash of the server empties
- *     restore_roles       users who are there already; passwords for those who get none
+ *     restore_roles       users that exist already; passwords for those that bring none
  *     restore_result      counts what was done, lists what was not
  *
  * A restore goes one way: target, decision and plan are made while it is opened, and only read afterwards; the plan is
@@ -76,15 +76,16 @@ typedef struct {
     gint broken;       /* atomic: a connection broke, and perhaps the server did */
     int password_file; /* -1: none */
 
-    /* Held while a session changes rights and memberships, which two cannot do at once; nobody else waits for it */
+    /* Held while a session changes rights and memberships, which two sessions cannot do at once; no other code waits
+     * for it */
     GMutex privileges;
     GHashTable *joined; /* keys of steps that made us members of owners; to SQL that ends it, NULL: refused */
 
     GMutex lock;                 /* guards the fields below, the plan's states, and the result's exceptions */
     GCond settled;               /* a step was settled */
-    GPtrArray *role_differences; /* HbDifference *: of users who are there already; NULL: not looked at */
+    GPtrArray *role_differences; /* HbDifference *: of users that exist already; NULL: not looked at */
     GHashTable *kept;            /* identities of roles that were there before us */
-    GError *lost;                /* a connection broke: nobody begins another step */
+    GError *lost;                /* a connection broke: no worker begins another step */
 } HbRestoreRun;
 
 struct HbRestore {
@@ -131,7 +132,7 @@ gboolean hb_restore_is_rows_only(const HbRestore *restore);
 gboolean hb_restore_requires_empty(const HbRestore *restore); /* must the target be empty? */
 void hb_restore_keep_definitions(HbRestore *restore);         /* of tables, before they are taken out of the catalog */
 gboolean hb_restore_decide(HbRestore *restore, GError **error); /* decides, or reads the decision; applies it */
-/* restore_privileges: what is there may be somebody else's. owners: of all that is there, as it was read */
+/* restore_privileges: what is there may belong to other roles. owners: of all that is there, as it was read */
 GHashTable *hb_restore_index_owners(const HbCatalog *there); /* identities, borrowed, to names */
 gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *input,
                                     GHashTable *owners, GError **error);

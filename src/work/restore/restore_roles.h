@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * restore_roles - users in a restore: those who are there already are kept as they are, and what differs is told; those
- * who come without a password may get a new one; those to whom objects are given may have to be joined.
+ * restore_roles - users in a restore. A user that exists on the target is kept as it is, and differences are reported.
+ * A user that arrives without a password may get a new one. The restoring role may have to join the owners of objects.
  */
 #pragma once
 
@@ -12,12 +12,12 @@
 /* What differs between the dump's users and those of the target, for the ones that are there already */
 gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error);
 
-/* Is the step about a user who was there before us? If so, keep: nothing is done but to note it */
+/* Is the step about a user that was on the target before this restore? If so, keep: the step is only noted */
 gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *kept, GError **error);
 gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error);
 
 /*
- * Who owns what a step makes, but lets nobody give it to him who is no member: makes us one, once. FALSE: it is no
+ * The owner of what a step makes accepts objects from its members only: makes this role a member, once. FALSE: it is no
  * matter of that, or is refused
  */
 gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep *step);

@@ -50,7 +50,7 @@ guint hb_target_cleanup_take_turns(HbTargetCleanup *cleanup, const HbLockCosts *
 
 /*
  * As text, for the journal, which others may be able to write to: the text begins with its HMAC (SHA-256), whose key is
- * something that only those know who have the dump (NULL: there is none). Reading fails with HB_ERROR_DAMAGED, and with
+ * a secret of the dump (NULL: there is none). Reading fails with HB_ERROR_DAMAGED, and with
  * HB_ERROR_BLOCKED if the text was not written with this key
  */
 char *hb_target_cleanup_write(const HbTargetCleanup *cleanup, const char *key);

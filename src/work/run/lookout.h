@@ -12,7 +12,7 @@
 
 typedef struct HbLookout HbLookout;
 
-/* whose: "source" or "target". NULL if nobody listens. What is given must outlive it */
+/* whose: "source" or "target". NULL if there are no observers. What is given must outlive it */
 HbLookout *hb_lookout_start(const HbEngine *engine, const HbAddress *address, const char *whose, HbStop *stop,
                             HbObservers *observers);
 void hb_lookout_end(HbLookout *lookout); /* accepts NULL */

@@ -48,7 +48,7 @@ void hb_observers_add(HbObservers *observers, HbObserve observe, gpointer data);
 /* Since the last event of work that began, got on or ended */
 guint hb_observers_get_silence_s(HbObservers *observers);
 
-/* All accept NULL for observers: nobody listens */
+/* All accept NULL for observers: then nothing is reported */
 void hb_observers_tell(HbObservers *observers, const HbEvent *event);
 void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *hint, const char *format, ...)
     G_GNUC_PRINTF(4, 5);

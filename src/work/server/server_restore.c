@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/server/whole_server.h"
 #include "work/run/database_pool.h"
+#include "work/server/whole_server.h"
 #include "work/source/adapt.h"
 #include <string.h>
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/server/whole_server.h"
 #include "core/graph/order.h"
+#include "work/server/whole_server.h"
 #include "work/source/adapt.h"
 
 GArray *hb_whole_server_list(const HbSide *side, GError **error)

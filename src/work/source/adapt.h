@@ -10,7 +10,7 @@
 
 /* What the user wants otherwise than it is in the source */
 typedef struct {
-    gboolean ownership_mine; /* everything belongs to who restores */
+    gboolean ownership_mine; /* everything belongs to the restoring role */
     gboolean grants_drop;
     gboolean lenient;   /* a rename may find nothing: there are many databases, or only a part is taken */
     GPtrArray *renames; /* HbRename *; NULL: none */

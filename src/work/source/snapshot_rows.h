@@ -17,7 +17,7 @@ typedef struct {
     HbRowSink take;                                                   /* its data is the context */
     gboolean (*end)(gpointer context, gboolean good, GError **error); /* !good: the rows of this piece do not count */
     gpointer data;
-    /* Before anything is read: into how many pieces a set was cut. NULL: nobody wants to know */
+    /* Before anything is read: into how many pieces a set was cut. NULL: not wanted */
     void (*cut)(gpointer data, const HbRowSet *set, guint pieces);
 } HbRowConsumer;
 

@@ -35,11 +35,11 @@ typedef struct {
     HbManifest *manifest;
     char *identity; /* of the server's database; see HbServerInfo */
     HbSnapshot snapshot;
-    GPtrArray *readers; /* HbSession *: joined, and not yet taken by who reads the rows */
+    GPtrArray *readers; /* HbSession *: joined, and not yet taken over by a reader */
 
     /* Its own */
     HbSession *keeper;
-    HbLookout *lookout;   /* NULL: nobody listens */
+    HbLookout *lookout;   /* NULL: there are no observers */
     GPtrArray *pulled_in; /* char *: what comes along, because it is needed */
     gboolean again;       /* the structure had to be read another time */
 } HbSnapshotSource;

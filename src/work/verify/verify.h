@@ -53,7 +53,7 @@ typedef struct {
     guint64 bytes;          /* read */
     GPtrArray *differences; /* HbDifference * */
     GPtrArray *only_in_to;  /* char *: identities of memberships and settings that only TO has: no difference */
-    GPtrArray *ignored;     /* char *: identities of what differs of users who were renamed: they may be others */
+    GPtrArray *ignored;     /* char *: identities of differences of renamed users: these may be other users in TO */
     GPtrArray *probes;      /* HbAnswer * (see work/probe.h); those of one database only */
     GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
 } HbVerification;

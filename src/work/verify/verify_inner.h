@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * verify_inner - what verify_side finds on one side for verify: a catalog, and a digest of each row set, from a dump or a server.
+ * verify_inner - what verify_side finds on one side for verify: a catalog, and a digest of each row set, from a dump or
+ * a server.
  */
 #pragma once
 

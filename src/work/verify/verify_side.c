@@ -70,7 +70,8 @@ static gboolean end_summing(gpointer context, gboolean good, GError **error)
 
 /* ---- One side ---- */
 
-void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side, guint first_worker)
+void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side,
+                           guint first_worker)
 {
     *contents = (HbSideContents){.options = options, .side = side, .first_worker = first_worker};
     g_mutex_init(&contents->lock);

@@ -8,5 +8,5 @@
 
 GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **error);
 
-/* The answer to somebody's own question */
+/* The answer to a question of the user's own */
 HbResultTable *hb_my_ask(HbSession *session, const char *question, GError **error);

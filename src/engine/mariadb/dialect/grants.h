@@ -40,9 +40,9 @@ char *hb_my_read_definer(const char *definition);
 
 /*
  * The role, as SQL writes it, that a GRANT names as its receiver, or that a definition says defines it; NULL if that is
- * an account, or nobody is named. The caller's
+ * an account, or none is named. The caller's
  */
 char *hb_grant_find_role(const char *statement);
 
-/* The definition without it: whoever runs it defines it. NULL if it says none. The caller's */
+/* The definition without its definer: the user that runs it becomes its definer. NULL if it names none. The caller's */
 char *hb_my_forget_definer(const char *definition);

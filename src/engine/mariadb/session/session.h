@@ -59,7 +59,7 @@ gboolean hb_my_reset(HbSession *session, GError **error);
 const char *hb_my_get_end_of_time(const HbSession *session);
 
 /*
- * Behind a table in FROM: keeps no index from being used, but is an error of a view. Whoever puts one in a table's
+ * Behind a table in FROM: keeps no index from being used, but is an error of a view. A user who puts one in a table's
  * place must not have its functions run by us
  */
 #define HB_MY_ONLY_TABLES "USE INDEX FOR GROUP BY ()"

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * preflight_inner - what the files that look at a target share; nobody else includes it.
+ * preflight_inner - what the files that look at a target share; no other file includes it.
  *
  *     ahead         the server, its settings, other databases and hosts
  *     ahead_lacks   what the target does not have, or does not take

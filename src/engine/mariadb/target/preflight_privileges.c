@@ -199,7 +199,7 @@ static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
             continue;
         hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "refused", object->identity,
                                           "cannot be granted by this account, which has no admin option on that role"),
-                          "have somebody who has it run its statement afterwards; the restore will list it", NULL);
+                          "have a user with that privilege run the statement afterwards; the restore lists it", NULL);
     }
 }
 

@@ -19,14 +19,14 @@
 
 struct HbSession {
     PGconn *conn;
-    PGcancel *cancel;            /* taken by who interrupts; NULL from then on */
-    const HbSessionWatch *watch; /* NULL: nobody is told */
+    PGcancel *cancel;            /* taken by the thread that interrupts; NULL from then on */
+    const HbSessionWatch *watch; /* NULL: none */
     int version;                 /* as libpq numbers it: 150014 */
     char *address;               /* for people */
     gint interrupted;            /* atomic: we asked the server to cancel a statement */
     char *fingerprint;           /* of the structure when the snapshot began; NULL without one */
     GHashTable *schemas;         /* "number name" of each, when the snapshot began; NULL without one */
-    gboolean readers_lock;       /* there are locks enough for those who join, too */
+    gboolean readers_lock;       /* there are locks enough for joining sessions, too */
     gboolean release_locks;      /* give a table's lock back when its rows are read, because there are too many */
 };
 

@@ -3,10 +3,10 @@
  * journal - which steps of a restore are done, in a schema of its own in the target, hornbeam_journal: one row for the
  * dump and one for each finished step.
  *
- * A step and its row are one transaction, and the row comes first: who would do what another session is just doing
+ * A step and its row are one transaction, and the row comes first: a session that repeats what another is just doing
  * waits for it, and then learns that it is done. (The index is on hashes, because keys may be too long.)
  *
- * It is trusted only if the role of the session or a superuser made it, and nobody else may write to it: what it says
+ * It is trusted only if the role of the session or a superuser made it, and no other role may write to it: what it says
  * becomes part of statements.
  */
 #pragma once
@@ -22,5 +22,5 @@ gboolean hb_pg_settle_journal(HbSession *session, GError **error);
 gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 
-/* The statement, without ';', that notes a step; for one who sends it in the step's own transaction. The caller's */
+/* The statement, without ';', that notes a step; to be sent in the step's own transaction. The caller's */
 char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * preflight_inner - what the files that look at a target share; nobody else includes it.
+ * preflight_inner - what the files that look at a target share; no other file includes it.
  *
  *     ahead         the server, its databases, texts, settings, extensions
  *     ahead_rights  what the role that restores may not do

@@ -202,9 +202,9 @@ static const char *judge_role(const View *view, const HbObject *role)
     static const struct {
         const char *attribute, *fact, *refusal;
     } attributes[] = {
-        {" REPLICATION", "replication", "has an attribute that only who has it may give: REPLICATION"},
-        {" BYPASSRLS", "bypassrls", "has an attribute that only who has it may give: BYPASSRLS"},
-        {" CREATEDB", "createdb", "has an attribute that only who has it may give: CREATEDB"},
+        {" REPLICATION", "replication", "has the attribute REPLICATION, which only a role that has it may grant"},
+        {" BYPASSRLS", "bypassrls", "has the attribute BYPASSRLS, which only a role that has it may grant"},
+        {" CREATEDB", "createdb", "has the attribute CREATEDB, which only a role that has it may grant"},
     };
     const gboolean by_holders = view->run->session->version >= GIVEN_BY_HOLDERS;
 
