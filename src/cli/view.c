@@ -240,7 +240,7 @@ static guint append_workers(GString *out, const HbView *view, guint columns, gbo
     return lines;
 }
 
-/* All of it, however narrow the terminal is: who holds what we wait for stands at the end */
+/* All of it, however narrow the terminal is: the holder of what we wait for stands at the end */
 static guint append_silence(GString *out, const HbView *view, gint64 now, guint columns, gboolean color)
 {
     g_autofree char *text = hb_view_describe_silence(view, now);

@@ -83,7 +83,7 @@ static void draw(HbVoice *voice)
     voice->drawn = lines;
 }
 
-/* Once soon, then now and then, and whenever somebody else is waited for */
+/* Once soon, then now and then, and whenever the holder changes */
 static void say_silence(HbVoice *voice)
 {
     const gint64 now = g_get_monotonic_time();

@@ -438,7 +438,7 @@ GHashTable *hb_folder_read_sums(const char *text, GError **error)
     return g_steal_pointer(&sums);
 }
 
-/* What is no folder is a name, whatever else it is: who opens it will see. Links are not followed, and so end somewhere
+/* What is no folder is a name, whatever else it is: the open will tell. Links are not followed, and so end somewhere
  */
 static gboolean list_below(const char *path, const char *prefix, int depth, GPtrArray *names, GError **error)
 {

@@ -86,7 +86,7 @@ gboolean hb_tar_writer_close(HbTarWriter *tar, GError **error)
     return archive_write_close(tar->archive) == ARCHIVE_OK || write_error(tar, "the end of the tar", error);
 }
 
-/* Without close() no end is written: who reads it must see that it was cut off */
+/* Without close() no end is written: a reader must see that it was cut off */
 void hb_tar_writer_free(HbTarWriter *tar)
 {
     if (tar == NULL)

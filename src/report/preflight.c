@@ -12,7 +12,7 @@
 #define OBJECTS_NAMED 12
 #define LISTED_FROM   5
 
-/* Whoever agrees to it must have seen it */
+/* It must be seen before it is agreed to */
 #define OBJECTS_NAMED_OF_LOSS 2000
 
 /* Findings that say the same of several objects are shown as one */

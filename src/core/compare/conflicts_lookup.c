@@ -65,7 +65,7 @@ gboolean hb_conflicts_has_rows(const HbConflicts *conflicts, const char *identit
     return g_hash_table_contains(conflicts->input->holding, identity);
 }
 
-/* Nobody asked for it, nor for what it is a part of */
+/* Neither it nor what it is a part of was selected by name */
 gboolean hb_conflicts_is_pulled_in(const HbConflicts *conflicts, const HbObject *object)
 {
     GHashTable *pulled_in = conflicts->input->pulled_in;

@@ -147,7 +147,7 @@ static gboolean follows_its_need(HbKind kind)
     }
 }
 
-/* A right on the whole database needs nobody but who gets it */
+/* A grant on the whole database needs only its grantee */
 static gboolean is_on_database(const HbObject *object)
 {
     return object->kind == HB_KIND_GRANT && g_str_has_prefix(object->needs->pdata[0], "role ");
@@ -211,7 +211,7 @@ static gboolean is_real_need(const Selecting *selecting, const HbObject *object,
     return selecting->states[place_of(selecting, own_rows)] >= PULLED_IN;
 }
 
-/* ---- Users who are named rather than needed ---- */
+/* ---- Users that are named rather than needed ---- */
 
 static void index_roles(Selecting *selecting)
 {
@@ -262,7 +262,7 @@ static gboolean names_absent_users(const Selecting *selecting, const HbObject *o
 
 /* ---- Choosing ---- */
 
-/* Who skips users has them on the target already: what is for them, or needs their rights, is not lost */
+/* Skipped users are expected on the target: what is granted to them, or needs their privileges, is not lost */
 static gboolean is_about_users(const HbObject *object, const HbObject *need)
 {
     gboolean is_user = hb_kind_get_traits(object->kind)->part == HB_PART_USERS;

@@ -64,7 +64,7 @@ static void tell_waiting(HbClaim *claim, const HbPeer *holder)
                       holder->who, DEAD_AFTER_S);
 }
 
-/* TRUE with holder->id: somebody is silent, and may be dead */
+/* TRUE with holder->id: the holder is silent, and may be dead */
 static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
 {
     hb_peer_clear(holder);
@@ -79,7 +79,7 @@ static gboolean try_once(HbClaim *claim, HbPeer *holder, GError **error)
 }
 
 /*
- * Who was silent, and is less so now, is alive, and so is he of whom nothing can be seen twice. A session that ends
+ * A holder whose silence became shorter is alive, and so is one of which nothing can be seen twice. A session that ends
  * may be followed by another one that ends: our own look at the target, or the next run that was killed
  */
 static gboolean is_alive(const HbPeer *holder, guint64 id_before, gint64 silent_before)

@@ -102,7 +102,7 @@ static gboolean is_predefined(const HbRestore *restore, const char *identity)
     return dialect->is_predefined != NULL && dialect->is_predefined(identity);
 }
 
-/* Who takes things alone (--needs no) says that the target has what they need. there: NULL if it has nothing */
+/* With --needs no the user says that the target has what the selection needs. there: NULL if it has nothing */
 static void look_for_needs(HbRestore *restore, const HbCatalog *there, GHashTable *needed)
 {
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(needed), (GCompareFunc)strcmp);

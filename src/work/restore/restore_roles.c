@@ -14,7 +14,7 @@
 #define PASSWORD_LETTERS "abcdefghijkmnopqrstuvwxyzABCDEFGHJKLMNPQRSTUVWXYZ23456789"
 #define PASSWORD_LENGTH  24 /* of 56 letters: about 139 bits */
 
-/* ---- Users who are there already ---- */
+/* ---- Users that exist already ---- */
 
 /* The role itself, its password and settings, and what it is a member of */
 static gboolean is_about(const HbObject *object, const char *role)

@@ -51,7 +51,7 @@ static gboolean run_with_lending(HbRestore *restore, HbWorker *worker, const HbS
     return ok;
 }
 
-/* Who may not give an object away keeps it, so that what hangs on it can come */
+/* A role that may not give an object away keeps it, so that what hangs on it can be made */
 static gboolean run_without_owner(HbRestore *restore, HbWorker *worker, const HbStep *step, GError *cause,
                                   GError **error)
 {

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-/* What is no matter of judgement: nobody can accept it */
+/* A blocker that cannot be accepted */
 static void block(HbRestore *restore, const char *name, const char *what, const char *todo)
 {
     HbFinding *finding =
@@ -46,7 +46,7 @@ static void check_journal(HbRestore *restore, const char *dump_id)
     restore->decision.replaces_unfinished = finding->accepted;
 }
 
-/* What is called like the journal, and may be somebody's trap, stands in the way of everything */
+/* What is called like the journal, and may be a trap, blocks everything */
 static gboolean find_journal(HbRestore *restore, HbSession *session, char **dump_id, GError **error)
 {
     g_autoptr(GError) ours = NULL;
@@ -61,7 +61,7 @@ static gboolean find_journal(HbRestore *restore, HbSession *session, char **dump
     return TRUE;
 }
 
-/* Who goes on with a run that may be dead finds out when he takes the hold; nothing is worth saying beside this */
+/* A resumed run learns when it takes the hold whether the other one is dead. Beside this finding no other matters */
 static gboolean check_claim(HbRestore *restore, HbSession *session, gboolean *busy, GError **error)
 {
     HbPeer holder = {0};

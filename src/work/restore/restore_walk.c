@@ -95,7 +95,7 @@ static void tell_step_done(HbRestore *restore, HbWorker *worker, const HbStep *s
 }
 
 /*
- * What becomes of a step that did not succeed. A broken connection is nobody's fault: the step is put back, and all
+ * What becomes of a step that did not succeed. A broken connection is no failure of the step: it is put back, and all
  * workers come home. FALSE if the restore cannot go on, with *error set.
  */
 static gboolean judge_failure(HbRestore *restore, guint number, GError *cause, GError **error)

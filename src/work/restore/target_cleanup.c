@@ -300,7 +300,8 @@ static gboolean is_missing(const HbConflictInput *input, GHashTable *journal, co
            hb_catalog_find(input->wanted, identity) == NULL;
 }
 
-/* Whoever can write to the journal could have his statement run with the rights of who restores: who that is must agree
+/* A user who can write to the journal could have statements run with the privileges of the restoring role: a person
+ * must agree
  */
 static void tell_taken_off(const HbCleanupItem *item, gboolean guarded, GPtrArray *findings)
 {

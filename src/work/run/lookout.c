@@ -55,7 +55,7 @@ static void let_go(HbLookout *lookout)
     lookout->session = NULL;
 }
 
-/* One that cannot be had, or breaks, is no news: those who work will notice, too */
+/* One that cannot be had, or breaks, is not reported: the workers will notice, too */
 static void look(HbLookout *lookout)
 {
     g_autofree char *wait = NULL;

@@ -138,7 +138,7 @@ static gboolean dump_one_by_one(ServerDump *job, GError **error)
     return TRUE;
 }
 
-/* Who reads a stream reads one database after the other */
+/* A reader of a stream reads one database after the other */
 static gboolean dump_databases(ServerDump *job, GError **error)
 {
     if (!(hb_folder_is_stream(job->options->path) ? dump_one_by_one(job, error) : dump_side_by_side(job, error)))

@@ -104,7 +104,8 @@ static gboolean is_of_itself(const HbObject *object, const char *identity)
            strncmp(name, at + strlen(in), (gsize)(at - name)) == 0;
 }
 
-/* The new name is another's who comes along; or the old one's is a superuser, which nobody becomes by a name */
+/* The new name is that of another role that arrives; or the old one is a superuser, which no role becomes by a rename
+ */
 static gboolean is_merged(const HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
 {
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {

@@ -161,8 +161,8 @@ static gboolean read_piece(Current *current, const Piece *piece, GError **error)
 }
 
 /*
- * A lost connection is opened again and the piece read anew, as long as the snapshot still stands. Who takes the rows
- * may want them again for a passing reason of his own, which this session has no part in
+ * A lost connection is opened again and the piece read anew, as long as the snapshot still stands. The taker of
+ * the rows may want them again for a passing reason of its own, which does not concern this session
  */
 static gboolean read_stubbornly(Current *current, const Piece *piece, GError **error)
 {

@@ -147,7 +147,7 @@ static void list_other_users(HbSideContents *from, const HbEngine *engine, const
     }
 }
 
-/* Whoever has another name in TO may have been there before, with attributes and a password of his own */
+/* A user with another name in TO may have existed there before, with attributes and a password of its own */
 static void let_others_be(const HbSideContents *from, HbVerification *result)
 {
     for (guint i = result->differences->len; i-- > 0;) {

@@ -183,7 +183,7 @@ static void want(const GPtrArray *accounts, Account *account)
     }
 }
 
-/* Who has a role that reaches the database reaches it, too */
+/* An account with a role that has privileges on the database has them, too */
 static gboolean reaches(const GPtrArray *accounts, const Account *account, const char *database, int depth)
 {
     for (guint g = 0; g < account->grants->len; g++) {

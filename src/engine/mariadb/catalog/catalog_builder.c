@@ -118,7 +118,7 @@ static void add_need(HbMyCatalogBuilder *builder, HbObject *object, const char *
 
     if (identity == NULL || hb_object_has_need(object, identity))
         return;
-    /* what nobody needs yet closes no circle: so thousands of texts are read in the time of their words */
+    /* what nothing needs yet closes no circle: so thousands of texts are read in the time of their words */
     if (g_hash_table_contains(builder->needed, object->identity) &&
         leads_to(builder->catalog, identity, object->identity, seen))
         return;

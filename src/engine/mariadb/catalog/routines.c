@@ -184,7 +184,8 @@ static gboolean add_view(HbMyCatalogBuilder *builder, const char *name, Program 
     return add_program(builder, HB_NAMES_RELATION, name, program, strstr(sql, " AS "), error);
 }
 
-/* A definer who is missing does not keep a view from being created; a table, column or function that is missing does */
+/* A definer that is missing does not keep a view from being created; a table, column or function that is missing does
+ */
 static gboolean is_broken(HbMyCatalogBuilder *builder, const char *name)
 {
     g_autofree char *quoted = hb_my_quote_name(name);

@@ -87,7 +87,7 @@ gboolean hb_my_check_structure(HbSession *session, GError **error)
 
 /* ---- Holding the moment still ---- */
 
-/* Who waits for a lock keeps others waiting behind it: never for long */
+/* A session that waits for a lock keeps others waiting behind it: never for long */
 static gboolean set_patience(HbSession *session, guint lock_wait_ms, GError **error)
 {
     g_autofree char *sql = g_strdup_printf("SET lock_wait_timeout = %u", MAX(lock_wait_ms / 1000, 1));
@@ -127,7 +127,7 @@ static char *lock_statement(HbMyResult *tables)
     return g_string_free(sql, FALSE);
 }
 
-/* Who may not hold back commits may lock the tables of the database */
+/* A user who may not hold back commits may lock the tables of the database */
 static gboolean lock_tables(HbSession *session, GError **error)
 {
     g_autoptr(HbMyResult) result =

@@ -109,7 +109,7 @@ GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **erro
     return survey;
 }
 
-/* ---- Somebody's own question ---- */
+/* ---- A question of the user's own ---- */
 
 static HbResultTable *make_answer(HbMyResult *result)
 {

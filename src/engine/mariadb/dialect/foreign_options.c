@@ -27,7 +27,7 @@ gboolean hb_my_is_foreign_storage(const char *engine)
 
 /* ---- Values ---- */
 
-/* Keys of the lists that such options hold; in ODBC's, too. None of them says how to prove who one is */
+/* Keys of the lists that such options hold; in ODBC's, too. None of them authenticates */
 static const char *const known_keys[] = {"host",
                                          "hostname",
                                          "port",
@@ -134,7 +134,7 @@ static char *filter_pairs(const char *value)
     return g_string_free(kept, FALSE);
 }
 
-/* Of a text without any of these signs nobody makes a list */
+/* A text without any of these signs is no list */
 static char *filter_value(const char *value)
 {
     if (strstr(value, "://") != NULL)

@@ -117,7 +117,8 @@ static char *read_until(const char **text, const char *word)
     return NULL;
 }
 
-/* The account, or role, that *text begins with, if it has no host and is no word that stands for somebody; the caller's
+/* The account, or role, that *text begins with, if it has no host and is no word that stands for an account; the
+ * caller's
  */
 static char *read_role(const char *text)
 {

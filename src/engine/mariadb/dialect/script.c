@@ -175,7 +175,7 @@ char *hb_my_begin_script(const HbCatalog *catalog, const char *database, gboolea
     return g_string_free(sql, FALSE);
 }
 
-/* Users who are there already stay as they are */
+/* Users that exist stay as they are */
 char *hb_my_script_object(const HbCatalog *catalog, const HbObject *object)
 {
     static const char *const creations[] = {"CREATE USER ", "CREATE ROLE "};

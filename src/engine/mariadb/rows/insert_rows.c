@@ -181,7 +181,7 @@ static char form_of(const MYSQL_FIELD *field)
     }
 }
 
-/* Who may not read the table gets no answer, and everything goes as text */
+/* Without the privilege to read the table there is no answer, and everything goes as text */
 static void ask_for_forms(Load *load)
 {
     g_autoptr(GString) sql = g_string_new("SELECT ");

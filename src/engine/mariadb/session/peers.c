@@ -132,7 +132,7 @@ static GArray *list_lost(HbSession *session, const GArray *alive, GError **error
     return lost;
 }
 
-/* Who is gone by himself meanwhile is no error */
+/* A session that has ended by itself meanwhile is no error */
 static void end_each(HbSession *session, const GArray *lost)
 {
     for (guint i = 0; i < lost->len; i++) {
@@ -167,7 +167,7 @@ static char *read_state(HbSession *session, const char *list, GError **error)
     return state;
 }
 
-/* Rows that another transaction has locked: the server shows that to those who may see all sessions only */
+/* Rows that another transaction has locked: the server shows that only to users that may see all sessions */
 static char *read_row_lock(HbSession *session, const char *list)
 {
     g_autofree char *sql = g_strdup_printf(
@@ -186,8 +186,8 @@ static char *read_row_lock(HbSession *session, const char *list)
 }
 
 /*
- * Who holds a lock on a table's structure is not told by servers as they are delivered: it is one of those who have a
- * transaction open, the oldest most often, or who are in the same database
+ * As delivered, servers do not say which session holds a lock on a table's structure: it is one with an open
+ * transaction, most often the oldest, or one in the same database
  */
 static char *read_suspect(HbSession *session, const char *list)
 {

@@ -48,8 +48,8 @@ static const char journal_columns[] =
     "  AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')";
 
 /*
- * Whoever may create in the database can make a view that is called like the journal, and what reads it would run his
- * functions: the server's own lists say what it is before anything is read
+ * A user with the privilege to create can make a view that is called like the journal, and a reader would run that
+ * user's functions: the server's own lists say what it is before anything is read
  */
 static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
 {
@@ -82,7 +82,7 @@ gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
 }
 
 /*
- * The dump is noted last of all: without that, or with one of the tables only, somebody was killed while he began, and
+ * The dump is noted last of all: without that, or with one of the tables only, a run was killed while it began, and
  * had done nothing else
  */
 static gboolean drop_unfinished(HbSession *session, GError **error)

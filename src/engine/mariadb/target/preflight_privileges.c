@@ -157,7 +157,7 @@ static void look_for_definers_of_views(HbMyPreflight *run)
     }
 }
 
-/* Where statements are logged, whoever is not trusted may not create what is run for each of them */
+/* Where statements are logged, an account without trust may not create what runs for each of them */
 static void look_for_trust(HbMyPreflight *run)
 {
     if (g_hash_table_contains(run->rights, "SUPER") ||
@@ -178,7 +178,7 @@ static void look_for_trust(HbMyPreflight *run)
     }
 }
 
-/* A role that is there takes members only from who may administer it */
+/* Only an account that may administer an existing role can add members to it */
 static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
 {
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
@@ -231,7 +231,7 @@ gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error)
 {
     g_autoptr(HbCatalog) there = hb_my_read_server(run->session, HB_PART_USERS, NULL);
 
-    /* Who may not read the accounts is told of rights as if there were none of them */
+    /* An account that may not read the accounts is told of privileges as if there were none */
     if (there == NULL)
         there = hb_catalog_new();
     if (!hb_order_arrange(there, error) || !read_rights(run, error))

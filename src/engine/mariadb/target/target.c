@@ -128,7 +128,7 @@ static char *without(char *text, const char *part)
     return text;
 }
 
-/* What a table has without saying so, and says where somebody said it or its engine was changed */
+/* What a table has without saying so, and says only if it was written, or the table's engine was changed */
 static char *without_usual_options(const char *definition)
 {
     return without(without(g_strdup(definition), " ROW_FORMAT=DYNAMIC"), " PAGE_CHECKSUM=1");

@@ -44,7 +44,7 @@ static void tell_missing_definers(Fit *fit)
     }
 }
 
-/* Rights of somebody who is not there, and will not come, are left out rather than be refused one by one */
+/* Grants to accounts that neither exist nor arrive are left out, rather than refused one by one */
 static void drop_grants_of_strangers(Fit *fit)
 {
     g_autoptr(GHashTable) known = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);

@@ -60,7 +60,7 @@ static gboolean read_rows(HbCatalogBuilder *builder, GError **error)
     return result != NULL;
 }
 
-/* It becomes part of a statement, and comes from what only seems to be a sequence if somebody wants that */
+/* It becomes part of a statement, and may come from an object that only looks like a sequence */
 static gboolean is_number(const char *value)
 {
     const char *digits = value + (*value == '-');
@@ -211,7 +211,7 @@ static gboolean read_comments(HbCatalogBuilder *builder, GError **error)
 /* ---- Needs that no query gives ---- */
 
 /*
- * An owner must have rights in the schema before an ordinary user can give him anything in it: so a schema's rights
+ * A role must have privileges in the schema before an ordinary user can give it objects there: so a schema's grants
  * come with the structure, before what another than the schema's owner owns there.
  */
 static void put_schema_grants_first(HbCatalogBuilder *builder)

@@ -95,7 +95,7 @@ static HbResult *run_in(HbSession *session, const char *sql, GError **error)
     return result;
 }
 
-/* With the lock held: the next query that nobody has begun; NULL if there is none */
+/* With the lock held: the next query that no worker has begun; NULL if there is none */
 static HbQuery *find_open(HbCatalogBuilder *builder)
 {
     for (guint i = 0; i < builder->queries->len; i++) {

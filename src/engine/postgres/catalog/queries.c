@@ -281,7 +281,7 @@ static const Fragment fragments[] = {
      " CASE WHEN m.admin_option THEN ' WITH ADMIN OPTION' ELSE '' END,"
      " CASE WHEN m.set_option AND m.inherit_option = b.rolinherit THEN ''"
      "  ELSE 'its options INHERIT and SET are dropped' END)"},
-    /* Newer versions let only those grant who hold the admin option */
+    /* From this version on only a role with the admin option may grant */
     {"granted_by", 0,
      "format(@since@, 160000, CASE WHEN EXISTS (SELECT FROM pg_auth_members a WHERE a.roleid = m.roleid"
      " AND a.member = m.grantor AND a.admin_option) THEN format(' GRANTED BY %I', pg_get_userbyid(m.grantor)) ELSE '' END,"

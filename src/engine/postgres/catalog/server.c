@@ -53,7 +53,7 @@ static HbCatalog *read_alone(HbSession *session)
     return hb_pg_read_catalog(sessions, HB_PART_SCHEMA | HB_PART_SETTINGS, NULL);
 }
 
-/* Every server has these databases; they are of interest if somebody put something into them */
+/* Every server has these databases; they matter only if they hold something */
 static gboolean is_used(const HbAddress *address, const char *name)
 {
     HbAddress here = {address->uri, name, address->password, address->watch};

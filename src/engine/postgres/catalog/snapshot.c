@@ -13,7 +13,7 @@
 /* New tables may come while others are locked; a database in which they come faster than this is not at rest */
 #define LOCK_ROUNDS 5
 
-/* Who wants to change what we hold may hold what we want to read: better to let go soon, and to begin again */
+/* A session that waits for our locks may hold what we want to read: give up soon, release, and begin again */
 #define READING_LOCK_WAIT_MS 1000
 
 static HbResult *list_tables(HbSession *session, GError **error)
@@ -36,7 +36,7 @@ static gboolean read_lock_budget(HbSession *session, int *budget, GError **error
     return result != NULL;
 }
 
-/* Names whoever holds a lock that keeps us out; NULL if nobody does by now */
+/* Names the session whose lock keeps us out; NULL if there is none any more */
 static char *find_holder(HbSession *session)
 {
     static const char sql[] = "SELECT l.relation::regclass AS name, a.pid, a.usename, a.application_name, a.state"
@@ -184,7 +184,7 @@ static gboolean check_schemas(HbSession *session, GError **error)
     return TRUE;
 }
 
-/* Views and foreign tables are never read: whoever puts one in a table's place must not have his functions run by us */
+/* Views and foreign tables are never read: a user who puts one in a table's place must not have functions run by us */
 static gboolean refuse_views(HbSession *session, GError **error)
 {
     g_autoptr(HbResult) result = hb_pg_query(session,
@@ -239,11 +239,11 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
 
 /*
  * A token begins with '+' if the keeper could not lock all tables: then locks are given back early. It begins with '='
- * if there are locks enough for all sessions: then each takes them at once, because who asks for one later stands in
- * the queue behind those who wait to change the table.
+ * if there are locks enough for all sessions: then each takes them at once, because a later request stands in the queue
+ * behind those that wait to change the table.
  *
- * Nobody waits for ever: who waits to change a table that we hold may hold what we want, or stand before us in the
- * queue for it, and the server cannot see that two sessions of ours belong together.
+ * No wait is endless: a session that waits to change a table which we hold may hold what we want, or stand before us in
+ * the queue for it, and the server cannot see that two sessions of ours belong together.
  */
 gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
 {
@@ -258,7 +258,7 @@ gboolean hb_pg_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GEr
            (*token != '=' || lock_listed(session, error));
 }
 
-/* The server keeps an exported snapshot as long as its transaction: whoever loses a session can join again */
+/* The server keeps an exported snapshot as long as its transaction: a worker that loses its session can join again */
 gboolean hb_pg_seal_snapshot(HbSession *session, HbSnapshot *snapshot, GError **error)
 {
     (void)session;

@@ -111,7 +111,7 @@ GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **erro
     return survey;
 }
 
-/* ---- Somebody's own question ---- */
+/* ---- A question of the user's own ---- */
 
 static HbResultTable *make_answer(const PGresult *result)
 {

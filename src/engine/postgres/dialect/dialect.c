@@ -62,7 +62,7 @@ static gboolean is_unlogged(const HbObject *table)
 
 #define DATABASE_GRANTS "database-setting grants"
 
-/* Who granted it is compared where both sides say so: otherwise it may be anybody, whoever restored it for example */
+/* The grantor is compared where both sides name one: otherwise it may be any role, the restoring one for example */
 static gboolean is_same_membership(const char *one, const char *other)
 {
     static const char by[] = " GRANTED BY ";
@@ -108,7 +108,7 @@ static gboolean is_predefined(const char *identity)
 
 /* ---- Statements ---- */
 
-/* Whoever is no superuser can give an object only to who may create in its schema; rights come last, however */
+/* Only a superuser can give an object to a role that may not create in its schema; but grants come last */
 static char *make_lending(const HbObject *object)
 {
     static const char schema[] = "schema ";

@@ -156,7 +156,7 @@ static void append_guard(GString *sql, const HbCatalog *catalog)
             tag);
 }
 
-/* Users who are there already stay as they are: which those are is asked before any is created */
+/* Users that exist stay as they are: the script asks which, before it creates any */
 static void append_users(GString *sql, const HbCatalog *catalog)
 {
     guint count = 0;

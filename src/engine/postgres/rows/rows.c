@@ -120,7 +120,7 @@ static char *with_guards(HbSession *session, const HbRowSet *set, const char *co
     return g_strdup_printf("%s; %s; %s", guard, copy, guard);
 }
 
-/* After the last row, or to be rid of rows that nobody wants any more. taken (may be NULL): rows that the server says
+/* After the last row, or to discard rows that are not wanted any more. taken (may be NULL): rows that the server says
  * it took
  */
 static gboolean finish(HbSession *session, guint64 *taken, GError **error)

@@ -415,7 +415,7 @@ static PGcancel *take_cancel(HbSession *session)
     return cancel != NULL && g_atomic_pointer_compare_and_exchange(&session->cancel, cancel, NULL) ? cancel : NULL;
 }
 
-/* In a thread that nobody waits for: libpq waits for the server's answer, which may never come */
+/* In a thread that is never joined: libpq waits for the server's answer, which may never come */
 void hb_pg_interrupt(HbSession *session)
 {
     PGcancel *cancel = take_cancel(session);

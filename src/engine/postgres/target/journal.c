@@ -9,8 +9,8 @@
 /* ---- Is it ours? ---- */
 
 /*
- * Whoever may create in the database can make something that is called like the journal, and what reads it would run
- * his functions: the server's catalog says what it is before anything is read. complaint NULL: it is a journal
+ * A user with the privilege to create can make something that is called like the journal, and a reader would run
+ * that user's functions: the server's catalog says what it is before anything is read. complaint NULL: it is a journal
  */
 static gboolean inspect(HbSession *session, gboolean *there, char **complaint, GError **error)
 {

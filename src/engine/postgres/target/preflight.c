@@ -192,7 +192,7 @@ static gboolean look_at_settings(HbPgPreflight *run, GError **error)
 
 /* ---- What fires there ---- */
 
-/* Somebody's own trigger may refuse any definition, or change what it makes */
+/* An event trigger of the target may refuse any definition, or change what it makes */
 static gboolean look_at_event_triggers(HbPgPreflight *run, GError **error)
 {
     static const char sql[] = "SELECT quote_ident(evtname) AS name, evtevent AS event FROM pg_event_trigger"

@@ -12,7 +12,7 @@
 
 #include <string.h>
 
-/* The first version in which attributes and memberships can be given by who has them himself, and by nobody else */
+/* The first version in which attributes and memberships can be granted only by a role that has them itself */
 #define GIVEN_BY_HOLDERS 160000
 
 /* The server as the role sees it; all but the catalog are sets of names */
@@ -169,7 +169,7 @@ static gboolean arrives(const View *view, const char *name)
            (hb_catalog_find(catalog_of(view), identity) != NULL || hb_catalog_find(catalog_of(view), other) != NULL);
 }
 
-/* Who creates a role may also take members into it */
+/* The role that creates another may also add members to it */
 static gboolean may_take_members(const View *view, const char *role)
 {
     return g_hash_table_contains(view->grantable, role) ||

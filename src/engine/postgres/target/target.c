@@ -76,7 +76,7 @@ HbSession *hb_pg_open_maintenance(const HbAddress *address, GError **error)
 }
 
 /*
- * The database itself is tried first: who may restore into it need not have access to any other. Only if that fails is
+ * The database itself is tried first: the restoring role need not have access to any other. Only if that fails is
  * the server asked, in another database, whether it exists at all.
  */
 gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error)
@@ -158,7 +158,7 @@ gboolean hb_pg_find_role(HbSession *session, const char *name, gboolean *found, 
 
 #define WITH_OPTIONS 160000
 
-/* Who has created a role has the right to, but since 16 not yet that of acting as it */
+/* The creator of a role may grant it, but since 16 may not yet act as it */
 char *hb_pg_make_joining(HbSession *session, const char *owner, char **leaving)
 {
     g_autofree char *role = hb_pg_quote_any_name(owner);
@@ -218,7 +218,7 @@ char *hb_pg_make_password_sql(HbSession *session, const HbObject *role, const ch
 
 #define TABLES_A_QUERY 200
 
-/* Whoever has locked a table for long is told of instead of being waited for */
+/* A long lock on a table is reported rather than waited for */
 #define DO_NOT_WAIT "SET LOCAL lock_timeout = '10s'; "
 
 static void append_question(GString *sql, const HbRowSet *set, guint number)

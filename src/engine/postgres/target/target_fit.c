@@ -137,7 +137,7 @@ static const char extension_sql[] =
     "         WHERE u.source = x.extversion AND u.target = $2 AND u.path IS NOT NULL) AS updates"
     " FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace WHERE quote_ident(x.extname) = $1";
 
-/* What the row says; will_be_ours: who restores may change it, and nothing uses it */
+/* What the row says; will_be_ours: the restoring role may change it, and nothing uses it */
 static void fill_extension(HbPgExtension *extension, const PGresult *row, gboolean will_be_ours)
 {
     extension->schema = g_strdup(hb_pg_get(row, 0, "schema"));
