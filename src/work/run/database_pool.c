@@ -3,12 +3,25 @@
 
 #include "core/base/error.h"
 
+/* A worker's events go to the pool's observers, under the worker's number */
 typedef struct {
+    HbDatabasePool *pool;
+    guint number;
+    HbObservers *observers;
+} Member;
+
+struct HbDatabasePool {
+    guint jobs;
+    HbObservers *observers;
+    Member *members;
+};
+
+typedef struct {
+    const HbDatabasePool *pool;
     const guint64 *bytes;
     guint count;
     HbDatabaseTask work;
     gpointer data;
-    HbObservers *observers;
     GMutex lock; /* guards the rest */
     guint next;
     GError *error; /* the first */
@@ -16,20 +29,44 @@ typedef struct {
 
 typedef struct {
     Items *items;
-    guint number;
+    const Member *member;
     GThread *thread;
 } Lane;
 
-/* Side by side, only what adds up is told: work with a total, under the lane's own number */
+/* Side by side, only what adds up is told: work with a total */
 static void forward(gpointer data, const HbEvent *event)
 {
-    const Lane *worker = data;
+    const Member *member = data;
     HbEvent copy = *event;
 
     if (event->type == HB_EVENT_PHASE && event->total == 0)
         return;
-    copy.worker = worker->number;
-    hb_observers_tell(worker->items->observers, &copy);
+    copy.worker = member->number;
+    hb_observers_tell(member->pool->observers, &copy);
+}
+
+HbDatabasePool *hb_database_pool_new(guint jobs, HbObservers *observers)
+{
+    HbDatabasePool *pool = g_new0(HbDatabasePool, 1);
+
+    pool->jobs = jobs;
+    pool->observers = observers;
+    pool->members = g_new0(Member, jobs);
+    for (guint i = 0; i < jobs; i++) {
+        pool->members[i] = (Member){pool, i, hb_observers_new()};
+        hb_observers_add(pool->members[i].observers, forward, &pool->members[i]);
+    }
+    return pool;
+}
+
+void hb_database_pool_free(HbDatabasePool *pool)
+{
+    if (pool == NULL)
+        return;
+    for (guint i = 0; i < pool->jobs; i++)
+        hb_observers_free(pool->members[i].observers);
+    g_free(pool->members);
+    g_free(pool);
 }
 
 /* The next small item; FALSE if there is none, or one has failed */
@@ -62,25 +99,22 @@ static void keep_error(Items *items, GError *error)
 static gpointer run_lane(gpointer data)
 {
     Lane *worker = data;
-    HbObservers *observers = hb_observers_new();
-    const HbDatabaseWorker one = {.jobs = 1, .observers = observers};
+    const HbDatabaseWorker one = {.jobs = 1, .observers = worker->member->observers};
     GError *error = NULL;
     guint item;
 
-    hb_observers_add(observers, forward, worker);
     while (take(worker->items, &item)) {
         if (!worker->items->work(worker->items->data, item, &one, &error)) {
             keep_error(worker->items, error);
             break;
         }
     }
-    hb_observers_free(observers);
     return NULL;
 }
 
-static gboolean run_large(const Items *items, guint jobs, GError **error)
+static gboolean run_large(const Items *items, GError **error)
 {
-    const HbDatabaseWorker all = {.jobs = jobs, .observers = items->observers};
+    const HbDatabaseWorker all = {.jobs = items->pool->jobs, .observers = items->pool->observers};
 
     for (guint i = 0; i < items->count; i++) {
         if (items->bytes[i] >= HB_LANES_LARGE_BYTES && !items->work(items->data, i, &all, error))
@@ -89,20 +123,20 @@ static gboolean run_large(const Items *items, guint jobs, GError **error)
     return TRUE;
 }
 
-gboolean hb_database_pool_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers,
-                              HbDatabaseTask work, gpointer data, GError **error)
+gboolean hb_database_pool_run(HbDatabasePool *pool, const guint64 *bytes, guint count, HbDatabaseTask work,
+                              gpointer data, GError **error)
 {
-    Items items = {.bytes = bytes, .count = count, .work = work, .data = data, .observers = observers};
-    g_autofree Lane *lanes = g_new0(Lane, jobs);
+    Items items = {.pool = pool, .bytes = bytes, .count = count, .work = work, .data = data};
+    g_autofree Lane *lanes = g_new0(Lane, pool->jobs);
 
-    if (!run_large(&items, jobs, error))
+    if (!run_large(&items, error))
         return FALSE;
     g_mutex_init(&items.lock);
-    for (guint i = 0; i < jobs; i++) {
-        lanes[i] = (Lane){.items = &items, .number = i};
+    for (guint i = 0; i < pool->jobs; i++) {
+        lanes[i] = (Lane){.items = &items, .member = &pool->members[i]};
         lanes[i].thread = g_thread_new("lane", run_lane, &lanes[i]);
     }
-    for (guint i = 0; i < jobs; i++)
+    for (guint i = 0; i < pool->jobs; i++)
         g_thread_join(lanes[i].thread);
     g_mutex_clear(&items.lock);
     if (items.error == NULL)

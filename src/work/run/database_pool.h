@@ -10,9 +10,11 @@
 /* A database from this size on is worth all sessions at once */
 #define HB_LANES_LARGE_BYTES ((guint64)64 * 1024 * 1024)
 
+typedef struct HbDatabasePool HbDatabasePool;
+
 typedef struct {
     guint jobs;             /* sessions for it */
-    HbObservers *observers; /* to tell of it; its workers have numbers of their own */
+    HbObservers *observers; /* to tell of it; its workers have numbers of their own. The pool's, as long as it lives */
 } HbDatabaseWorker;
 
 /* One piece of work; FALSE ends the others as soon as they have done theirs. Called from several threads */
@@ -33,6 +35,13 @@ void hb_failures_clear(HbFailures *failures);
 gboolean hb_failures_add(HbFailures *failures, GError *failure, GError **error); /* from any thread */
 gboolean hb_failures_tell(HbFailures *failures, GError **error);
 
+/*
+ * jobs: sessions in all. observers are borrowed. What works on after run(), such as a thread that watches a session,
+ * must have ended before the pool is freed: it may tell its worker's observers
+ */
+HbDatabasePool *hb_database_pool_new(guint jobs, HbObservers *observers);
+void hb_database_pool_free(HbDatabasePool *pool); /* accepts NULL */
+
 /* bytes: the size of each item. Items are begun in their order, the large ones before the small ones */
-gboolean hb_database_pool_run(const guint64 *bytes, guint count, guint jobs, HbObservers *observers,
-                              HbDatabaseTask work, gpointer data, GError **error);
+gboolean hb_database_pool_run(HbDatabasePool *pool, const guint64 *bytes, guint count, HbDatabaseTask work,
+                              gpointer data, GError **error);

@@ -26,12 +26,14 @@ typedef struct {
     gboolean tentative;         /* what fails in a database gets another turn */
     HbFailures failures;
     GMutex lock;     /* guards the teller and what follows */
-    GPtrArray *open; /* Passage *: something failed that may only have come too early */
+    GPtrArray *open; /* DatabaseCarry *: something failed that may only have come too early */
+
+    HbDatabasePool *pool; /* outlives those that are open: their threads tell its observers. NULL: none was needed */
 } ServerCarry;
 
-/* ---- A passage ---- */
+/* ---- A database ---- */
 
-static void passage_free(gpointer data)
+static void database_carry_free(gpointer data)
 {
     DatabaseCarry *database_carry = data;
 
@@ -69,8 +71,8 @@ static HbRestore *open_restore(const ServerCarry *job, DatabaseCarry *database_c
 }
 
 /* NULL on error. Users are the server's: a database's own list of them is needed only before those are there */
-static DatabaseCarry *passage_new(const ServerCarry *job, const char *name, const HbDatabaseWorker *worker,
-                                  gboolean with_users, GError **error)
+static DatabaseCarry *database_carry_new(const ServerCarry *job, const char *name, const HbDatabaseWorker *worker,
+                                         gboolean with_users, GError **error)
 {
     DatabaseCarry *database_carry = g_new0(DatabaseCarry, 1);
 
@@ -86,7 +88,7 @@ static DatabaseCarry *passage_new(const ServerCarry *job, const char *name, cons
     }
     if (database_carry->restore == NULL) {
         g_prefix_error(error, "database %s: ", name);
-        g_clear_pointer(&database_carry, passage_free);
+        g_clear_pointer(&database_carry, database_carry_free);
     }
     return database_carry;
 }
@@ -96,14 +98,14 @@ static DatabaseCarry *passage_new(const ServerCarry *job, const char *name, cons
 static gboolean look_at_database(const ServerCarry *job, const char *name, GError **blocked, GError **error)
 {
     const HbDatabaseWorker worker = {job->to->jobs, job->to->observers};
-    DatabaseCarry *database_carry = passage_new(job, name, &worker, TRUE, error);
+    DatabaseCarry *database_carry = database_carry_new(job, name, &worker, TRUE, error);
 
     if (database_carry == NULL)
         return FALSE;
     job->teller->looked(job->teller->data, database_carry->restore);
     if (hb_restore_is_blocked(database_carry->restore) && *blocked == NULL)
         hb_restore_set_blocked_error(database_carry->restore, blocked);
-    passage_free(database_carry);
+    database_carry_free(database_carry);
     return TRUE;
 }
 
@@ -185,7 +187,7 @@ static gboolean bring(ServerCarry *job, DatabaseCarry *database_carry, GError **
         g_mutex_unlock(&job->lock);
     }
     if (database_carry != NULL)
-        passage_free(database_carry);
+        database_carry_free(database_carry);
     return ok;
 }
 
@@ -194,7 +196,7 @@ static gboolean carry_database(gpointer data, guint item, const HbDatabaseWorker
     ServerCarry *job = data;
     GError *failure = NULL;
     DatabaseCarry *database_carry =
-        passage_new(job, g_array_index(job->databases, HbDatabase, item).name, worker, FALSE, &failure);
+        database_carry_new(job, g_array_index(job->databases, HbDatabase, item).name, worker, FALSE, &failure);
 
     return (database_carry != NULL && bring(job, database_carry, &failure)) ||
            hb_failures_add(&job->failures, failure, error);
@@ -206,8 +208,8 @@ static gboolean carry_databases(ServerCarry *job, GError **error)
 
     for (guint i = 0; i < job->databases->len; i++)
         bytes[i] = g_array_index(job->databases, HbDatabase, i).bytes;
-    return hb_database_pool_run(bytes, job->databases->len, job->to->jobs, job->to->observers, carry_database, job,
-                                error);
+    job->pool = hb_database_pool_new(job->to->jobs, job->to->observers);
+    return hb_database_pool_run(job->pool, bytes, job->databases->len, carry_database, job, error);
 }
 
 /* Another turn for one database; in the last one, what still fails is told */
@@ -216,7 +218,6 @@ static gboolean go_on(ServerCarry *job, DatabaseCarry *database_carry, gboolean 
     gboolean ok;
 
     hb_restore_result_clear(&database_carry->result);
-    /* Those of the lane are gone */
     ok = hb_restore_go_on(database_carry->restore, !last, job->to->observers, &database_carry->result, error);
     if (!ok)
         g_prefix_error(error, "database %s: ", database_carry->name);
@@ -261,7 +262,7 @@ static gboolean take_database(ServerCarry *job, HbStream *stream, GError **error
     database_carry->stream = stream;
     if (!hb_selection_takes_database(job->to->selection, database_carry->name)) {
         gboolean skipped = hb_stream_skip(stream, error);
-        passage_free(database_carry);
+        database_carry_free(database_carry);
         return skipped;
     }
     database_carry->stream_rows = hb_stream_rows_new(stream, job->to);
@@ -273,7 +274,7 @@ static gboolean take_database(ServerCarry *job, HbStream *stream, GError **error
     }
     g_prefix_error(error, "database %s: ", database_carry->name);
     pass_by(job, database_carry, error);
-    passage_free(database_carry);
+    database_carry_free(database_carry);
     return FALSE;
 }
 
@@ -344,19 +345,20 @@ static gboolean take(ServerCarry *job, HbStream *stream, GError **error)
     return ok;
 }
 
-static void carrying_init(ServerCarry *job, const HbRestoreOptions *to, const HbServerCallbacks *teller)
+static void job_init(ServerCarry *job, const HbRestoreOptions *to, const HbServerCallbacks *teller)
 {
     *job = (ServerCarry){.to = to,
                          .teller = teller,
                          .tentative = to->engine->traits.cross_database_needs,
-                         .open = g_ptr_array_new_with_free_func(passage_free)};
+                         .open = g_ptr_array_new_with_free_func(database_carry_free)};
     g_mutex_init(&job->lock);
     hb_failures_init(&job->failures);
 }
 
-static void carrying_clear(ServerCarry *job)
+static void job_clear(ServerCarry *job)
 {
     g_ptr_array_unref(job->open);
+    hb_database_pool_free(job->pool);
     g_clear_pointer(&job->databases, g_array_unref);
     hb_failures_clear(&job->failures);
     g_mutex_clear(&job->lock);
@@ -368,10 +370,10 @@ gboolean hb_whole_server_carry(const HbSnapshotSourceOptions *from, const HbRest
     ServerCarry job;
     gboolean ok;
 
-    carrying_init(&job, to, teller);
+    job_init(&job, to, teller);
     job.from = from;
     ok = carry(&job, error);
-    carrying_clear(&job);
+    job_clear(&job);
     return ok;
 }
 
@@ -381,8 +383,8 @@ gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, cons
     ServerCarry job;
     gboolean ok;
 
-    carrying_init(&job, to, teller);
+    job_init(&job, to, teller);
     ok = take(&job, stream, error);
-    carrying_clear(&job);
+    job_clear(&job);
     return ok;
 }

@@ -120,11 +120,15 @@ static gboolean dump_database(gpointer data, guint item, const HbDatabaseWorker 
 static gboolean dump_side_by_side(ServerDump *job, GError **error)
 {
     g_autofree guint64 *bytes = g_new(guint64, job->databases->len);
+    HbDatabasePool *pool;
+    gboolean ok;
 
     for (guint i = 0; i < job->databases->len; i++)
         bytes[i] = g_array_index(job->databases, HbDatabase, i).bytes;
-    return hb_database_pool_run(bytes, job->databases->len, job->options->source.jobs, job->options->source.observers,
-                                dump_database, job, error);
+    pool = hb_database_pool_new(job->options->source.jobs, job->options->source.observers);
+    ok = hb_database_pool_run(pool, bytes, job->databases->len, dump_database, job, error);
+    hb_database_pool_free(pool);
+    return ok;
 }
 
 static gboolean dump_one_by_one(ServerDump *job, GError **error)

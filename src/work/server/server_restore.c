@@ -180,11 +180,15 @@ static gboolean restore_open(ServerRestore *job, GPtrArray *open, GError **error
 {
     g_autofree guint64 *bytes = g_new(guint64, open->len + 1);
     OpenMembers members = {job, open};
+    HbDatabasePool *pool;
+    gboolean ok;
 
     for (guint i = 0; i < open->len; i++)
         bytes[i] = ((HbMember *)open->pdata[i])->bytes;
-    return hb_database_pool_run(bytes, open->len, job->options->jobs, job->options->observers, restore_item, &members,
-                                error);
+    pool = hb_database_pool_new(job->options->jobs, job->options->observers);
+    ok = hb_database_pool_run(pool, bytes, open->len, restore_item, &members, error);
+    hb_database_pool_free(pool);
+    return ok;
 }
 
 /*
