@@ -180,7 +180,7 @@ static void damage_is_found_before_it_is_used(void **state)
         {"printf '{' >manifest.json", "its sum differs"},
         {"printf '<' >manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum manifest.json)/\" SHA256SUMS",
          "no JSON document"},
-        {"sed -i 's/\"version\": 1,/\"version\": 7,/' manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum "
+        {"sed -i 's/\"version\": [0-9]*,/\"version\": 7,/' manifest.json; sed -i \"s/.*  manifest.json/$(sha256sum "
          "manifest.json)/\" SHA256SUMS",
          "format version 7"},
         {"rm structure.sql", "structure.sql"},
