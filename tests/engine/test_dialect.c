@@ -5,6 +5,8 @@
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/postgres/dialect/dialect.h"
 
+#include "support/scripted.h"
+
 #include <string.h>
 
 typedef struct {
@@ -51,9 +53,116 @@ static void passwords_are_hidden(void **state)
     }
 }
 
+static const HbDialect *get_dialect(gsize number)
+{
+    const HbDialect *const dialects[] = {&hb_pg_dialect, &hb_my_dialect, scripted_engine.dialect};
+
+    return number < G_N_ELEMENTS(dialects) ? dialects[number] : NULL;
+}
+
+static void every_literal_reads_back_as_one_text(void **state)
+{
+    const HbDialect *dialect;
+
+    (void)state;
+    for (gsize d = 0; (dialect = get_dialect(d)) != NULL; d++) {
+        g_autoptr(GString) sql = g_string_new("'");
+        const char *at;
+        HbToken token;
+        if (dialect->append_literal_byte == NULL)
+            continue;
+        for (int byte = 1; byte < 256; byte++)
+            dialect->append_literal_byte(sql, (char)byte);
+        g_string_append(sql, "' x");
+        at = sql->str;
+        token = hb_lexer_read_token(dialect->rules, &at);
+        assert_int_equal(token.type, HB_TOKEN_TEXT);
+        assert_int_equal(token.length, sql->len - 2);
+        assert_string_equal(at, " x");
+    }
+}
+
+/* What the core takes for granted of any dialect */
+static void every_dialect_keeps_its_contract(void **state)
+{
+    static const char plain[] = "CREATE TABLE t (a integer DEFAULT 'BY x');";
+    const HbDialect *dialect;
+
+    (void)state;
+    for (gsize d = 0; (dialect = get_dialect(d)) != NULL; d++) {
+        HbObject *object = hb_object_new(HB_KIND_TABLE, "t");
+        HbRename rename = {.kind = HB_RENAME_OWNER, .old_name = (char *)"nobody here", .new_name = (char *)"x"};
+        g_autofree char *shown = dialect->hide_secrets(plain);
+        g_autoptr(GPtrArray) names = NULL;
+        object->owner = g_strdup("ida");
+        object->definition = g_strdup(plain);
+        names = dialect->list_role_mentions(object);
+        assert_string_equal(shown, plain);
+        assert_true(g_ptr_array_find_with_equal_func(names, "ida", g_str_equal, NULL));
+        assert_false(dialect->is_unlogged(object));
+        assert_false(dialect->makes_key(NULL));
+        assert_false(dialect->demands_value(NULL));
+        assert_null(dialect->rename(object, plain, &rename));
+        assert_null(dialect->rename_identity("table t", &rename));
+        assert_true(dialect->is_predefined == NULL || !dialect->is_predefined("table t"));
+        assert_true(dialect->is_initial == NULL || !dialect->is_initial(object));
+        assert_int_equal(dialect->read_version("no version"), 0);
+        hb_object_free(object);
+    }
+}
+
+static void versions_are_read_as_the_servers_number_them(void **state)
+{
+    assert_int_equal(hb_pg_dialect.read_version("15"), 150000);
+    assert_int_equal(hb_pg_dialect.read_version("15.14"), 150014);
+    assert_int_equal(hb_pg_dialect.read_version("12"), 0); /* too old */
+    assert_int_equal(hb_pg_dialect.read_version("15x"), 0);
+    assert_int_equal(hb_my_dialect.read_version("10.11.6"), 101106);
+    assert_int_equal(hb_my_dialect.read_version("11.8"), 110800);
+    (void)state;
+}
+
+/* Of a database, and of a fresh table: what is there without being said is no difference */
+static void what_comes_to_the_same_is_known(void **state)
+{
+    static const struct {
+        HbKind kind;
+        const char *name, *one, *other;
+        gboolean same;
+    } cases[] = {
+        {HB_KIND_GRANT, "table t", "GRANT SELECT, INSERT ON t TO ida;",
+         "GRANT INSERT ON t TO ida;\nGRANT SELECT ON t TO ida;", TRUE},
+        {HB_KIND_GRANT, "table t", "GRANT SELECT ON t TO ida;", "GRANT SELECT ON t TO ida WITH GRANT OPTION;", FALSE},
+        {HB_KIND_GRANT, "table t", "GRANT SELECT ON t TO ida;", "GRANT SELECT ON t TO quill;", FALSE},
+        {HB_KIND_MEMBERSHIP, "ida in keepers", "GRANT keepers TO ida;", "GRANT keepers TO ida GRANTED BY quill;", TRUE},
+        {HB_KIND_MEMBERSHIP, "ida in keepers", "GRANT keepers TO ida GRANTED BY ida;",
+         "GRANT keepers TO ida GRANTED BY quill;", FALSE},
+        {HB_KIND_VIEW, "v", "GRANT SELECT, INSERT ON t TO ida;", "GRANT INSERT ON t TO ida;\nGRANT SELECT ON t TO ida;",
+         FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        HbObject *one = hb_object_new(cases[i].kind, cases[i].name),
+                 *other = hb_object_new(cases[i].kind, cases[i].name);
+        one->definition = g_strdup(cases[i].one);
+        other->definition = g_strdup(cases[i].other);
+        assert_int_equal(hb_pg_dialect.means_same(one, other), cases[i].same);
+        assert_int_equal(hb_pg_dialect.means_same(other, one), cases[i].same);
+        assert_true(cases[i].kind == HB_KIND_VIEW || hb_pg_dialect.means_same(one, one) ||
+                    cases[i].kind == HB_KIND_MEMBERSHIP);
+        hb_object_free(one);
+        hb_object_free(other);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(every_literal_reads_back_as_one_text),
+        cmocka_unit_test(every_dialect_keeps_its_contract),
+        cmocka_unit_test(versions_are_read_as_the_servers_number_them),
+        cmocka_unit_test(what_comes_to_the_same_is_known),
         cmocka_unit_test(hashes_of_mariadb_are_hidden),
         cmocka_unit_test(passwords_are_hidden),
     };

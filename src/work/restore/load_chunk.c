@@ -22,7 +22,7 @@ static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GErr
 {
     Load *load = data;
 
-    if (hb_stop_is_set(load->worker->crew->stop))
+    if (hb_stop_is_set(load->worker->workers->stop))
         return hb_stop_set_error(error);
     if (!hb_unpacker_read(load->unpacker, bytes, length, error))
         return FALSE;
@@ -42,7 +42,7 @@ gboolean hb_load_chunk(HbWorker *worker, const HbReader *dump, const HbRowSet *s
     if (load.unpacker == NULL)
         return FALSE;
     hb_row_counter_init(&load.counter, 0);
-    ok = worker->crew->engine->journal->write_rows(worker->session, set, give_rows, &load, key, error);
+    ok = worker->workers->engine->journal->write_rows(worker->session, set, give_rows, &load, key, error);
     hb_row_counter_clear(&load.counter);
     hb_unpacker_close(load.unpacker);
     return ok;

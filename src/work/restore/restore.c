@@ -12,7 +12,7 @@ gboolean hb_restore_read_keys(HbRestore *restore, HbSession *session, GError **e
     return restore->run.journal != NULL;
 }
 
-/* Acts in a session of its own, outside of the crew */
+/* Acts in a session of its own, outside of the workers */
 gboolean hb_restore_with_session(HbRestore *restore, gboolean (*act)(HbRestore *, HbSession *, GError **),
                                  GError **error)
 {

@@ -154,15 +154,15 @@ static gboolean enter(HbWorker *worker, gpointer data, GError **error)
 
 gboolean hb_restore_walk(HbRestore *restore, GError **error)
 {
-    const HbWorkers crew = {.engine = restore->options.engine,
-                            .address = &restore->target.address,
-                            .jobs = restore->options.jobs,
-                            .stop = restore->options.stop,
-                            .observers = restore->options.observers,
-                            .enter = enter,
-                            .work = work,
-                            .data = restore};
+    const HbWorkers workers = {.engine = restore->options.engine,
+                               .address = &restore->target.address,
+                               .jobs = restore->options.jobs,
+                               .stop = restore->options.stop,
+                               .observers = restore->options.observers,
+                               .enter = enter,
+                               .work = work,
+                               .data = restore};
 
     hb_observers_begin_phase(restore->options.observers, "restoring", restore->plan.steps->cost);
-    return hb_workers_run(&crew, error);
+    return hb_workers_run(&workers, error);
 }

@@ -39,7 +39,7 @@ static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GErr
 {
     ChunkLoad *chunk_load = data;
 
-    if (hb_stop_is_set(chunk_load->worker->crew->stop))
+    if (hb_stop_is_set(chunk_load->worker->workers->stop))
         return hb_stop_set_error(error);
     if (!hb_unpacker_read(chunk_load->unpacker, bytes, length, error))
         return FALSE;
@@ -68,8 +68,8 @@ static gboolean load_once(HbStreamRows *stream_rows, HbWorker *worker, const HbS
     gboolean ok;
 
     hb_row_counter_init(&chunk_load.counter, 0);
-    ok = worker->crew->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load, key,
-                                                   error);
+    ok = worker->workers->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load, key,
+                                                      error);
     if (ok)
         note_loaded(stream_rows, chunk->file, &chunk_load.counter.sum.digest);
     hb_row_counter_clear(&chunk_load.counter);
@@ -256,20 +256,20 @@ static gboolean take_last_manifest(HbStreamRows *stream_rows, GError **error)
 /* The cause rather than its echo: a stream that broke off stops the workers, and the other way round */
 static gboolean run_both(HbStreamRows *stream_rows, GError **error)
 {
-    const HbWorkers crew = {.engine = stream_rows->options.engine,
-                            .address = hb_restore_get_address(stream_rows->restore),
-                            .jobs = stream_rows->options.jobs,
-                            .stop = stream_rows->options.stop,
-                            .observers = stream_rows->options.observers,
-                            .enter = enter,
-                            .work = work,
-                            .data = stream_rows};
+    const HbWorkers workers = {.engine = stream_rows->options.engine,
+                               .address = hb_restore_get_address(stream_rows->restore),
+                               .jobs = stream_rows->options.jobs,
+                               .stop = stream_rows->options.stop,
+                               .observers = stream_rows->options.observers,
+                               .enter = enter,
+                               .work = work,
+                               .data = stream_rows};
     Reading reading = {.stream_rows = stream_rows};
     g_autoptr(GError) cause = NULL;
     gboolean ok;
 
     reading.thread = g_thread_new("stream", run_reading, &reading);
-    ok = hb_workers_run(&crew, &cause);
+    ok = hb_workers_run(&workers, &cause);
     g_thread_join(reading.thread);
     ok = ok && reading.ok;
     if (reading.error != NULL && (cause == NULL || hb_error_is(cause, HB_ERROR_CANCELLED))) {

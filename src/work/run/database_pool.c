@@ -77,7 +77,7 @@ static gboolean take(Items *items, guint *item)
     g_mutex_lock(&items->lock);
     while (!found && items->error == NULL && items->next < items->count) {
         *item = items->next++;
-        found = items->bytes[*item] < HB_LANES_LARGE_BYTES;
+        found = items->bytes[*item] < HB_LARGE_DATABASE_BYTES;
     }
     g_mutex_unlock(&items->lock);
     return found;
@@ -117,7 +117,7 @@ static gboolean run_large(const Items *items, GError **error)
     const HbDatabaseWorker all = {.jobs = items->pool->jobs, .observers = items->pool->observers};
 
     for (guint i = 0; i < items->count; i++) {
-        if (items->bytes[i] >= HB_LANES_LARGE_BYTES && !items->work(items->data, i, &all, error))
+        if (items->bytes[i] >= HB_LARGE_DATABASE_BYTES && !items->work(items->data, i, &all, error))
             return FALSE;
     }
     return TRUE;

@@ -8,7 +8,7 @@
 #include "work/run/observer.h"
 
 /* A database from this size on is worth all sessions at once */
-#define HB_LANES_LARGE_BYTES ((guint64)64 * 1024 * 1024)
+#define HB_LARGE_DATABASE_BYTES ((guint64)64 * 1024 * 1024)
 
 typedef struct HbDatabasePool HbDatabasePool;
 

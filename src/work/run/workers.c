@@ -8,26 +8,27 @@ typedef struct {
 } Member;
 
 /* The next of the sessions that are open already; NULL if there is none left */
-static HbSession *take_session(const HbWorkers *crew)
+static HbSession *take_session(const HbWorkers *workers)
 {
-    return crew->sessions != NULL && crew->sessions->len > 0 ? g_ptr_array_steal_index(crew->sessions, 0) : NULL;
+    return workers->sessions != NULL && workers->sessions->len > 0 ? g_ptr_array_steal_index(workers->sessions, 0)
+                                                                   : NULL;
 }
 
 static gboolean open_session(HbWorker *worker, GError **error)
 {
-    const HbWorkers *crew = worker->crew;
+    const HbWorkers *workers = worker->workers;
 
-    worker->session = crew->engine->connector->open(crew->address, error);
+    worker->session = workers->engine->connector->open(workers->address, error);
     if (worker->session == NULL)
         return FALSE;
-    return crew->enter == NULL || crew->enter(worker, crew->data, error);
+    return workers->enter == NULL || workers->enter(worker, workers->data, error);
 }
 
 static void close_session(HbWorker *worker)
 {
     if (worker->session == NULL)
         return;
-    worker->crew->engine->connector->close(worker->session);
+    worker->workers->engine->connector->close(worker->session);
     worker->session = NULL;
 }
 
@@ -45,17 +46,17 @@ gboolean hb_worker_reopen(HbWorker *worker, GError **error)
 {
     close_session(worker);
     worker->lost = TRUE;
-    return hb_stop_retry(worker->crew->stop, open_anew, worker, error);
+    return hb_stop_retry(worker->workers->stop, open_anew, worker, error);
 }
 
 static gpointer run_member(gpointer data)
 {
     Member *member = data;
-    const HbWorkers *crew = member->worker.crew;
+    const HbWorkers *workers = member->worker.workers;
 
     if ((member->worker.session == NULL && !open_session(&member->worker, &member->error)) ||
-        !crew->work(&member->worker, crew->data, &member->error))
-        hb_stop_trigger(crew->stop);
+        !workers->work(&member->worker, workers->data, &member->error))
+        hb_stop_trigger(workers->stop);
     close_session(&member->worker);
     return NULL;
 }
@@ -85,30 +86,31 @@ static gboolean collect(Member *members, guint count, HbStop *stop, GError **err
     return FALSE;
 }
 
-gboolean hb_workers_run(const HbWorkers *crew, GError **error)
+gboolean hb_workers_run(const HbWorkers *workers, GError **error)
 {
-    g_autofree Member *members = g_new0(Member, crew->jobs);
+    g_autofree Member *members = g_new0(Member, workers->jobs);
 
-    for (guint i = 0; i < crew->jobs; i++) {
-        members[i].worker = (HbWorker){.number = crew->first_number + i, .session = take_session(crew), .crew = crew};
+    for (guint i = 0; i < workers->jobs; i++) {
+        members[i].worker =
+            (HbWorker){.number = workers->first_number + i, .session = take_session(workers), .workers = workers};
         members[i].thread = g_thread_new("worker", run_member, &members[i]);
     }
-    return collect(members, crew->jobs, crew->stop, error);
+    return collect(members, workers->jobs, workers->stop, error);
 }
 
 void hb_worker_tell_started(const HbWorker *worker, const char *what)
 {
-    hb_observers_tell(worker->crew->observers,
+    hb_observers_tell(worker->workers->observers,
                       &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
 }
 
 void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
 {
-    hb_observers_tell(worker->crew->observers,
+    hb_observers_tell(worker->workers->observers,
                       &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = worker->number, .cost = cost, .bytes = bytes});
 }
 
 void hb_worker_tell_finished(const HbWorker *worker)
 {
-    hb_observers_tell(worker->crew->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
+    hb_observers_tell(worker->workers->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
 }

@@ -2,8 +2,8 @@
 /*
  * workers - several workers, each a thread with a session of its own, doing one piece of work together.
  *
- * The crew opens the sessions, runs the work in all of them, and ends when all have ended. The first error of a worker
- * stops the others. A worker whose connection broke may open it again with hb_worker_reopen() and go on.
+ * The workers opens the sessions, runs the work in all of them, and ends when all have ended. The first error of a
+ * worker stops the others. A worker whose connection broke may open it again with hb_worker_reopen() and go on.
  */
 #pragma once
 
@@ -14,14 +14,14 @@ typedef struct {
     guint number;
     HbSession *session;
     gboolean lost; /* its session is not the first: another one broke */
-    const struct HbWorkers *crew;
+    const struct HbWorkers *workers;
 } HbWorker;
 
 typedef struct HbWorkers {
     const HbEngine *engine;
     const HbAddress *address;
     guint jobs;
-    guint first_number; /* of the workers, where two crews work side by side */
+    guint first_number; /* of the workers, where two workers work side by side */
     HbStop *stop;
     HbObservers *observers;
     GPtrArray *sessions; /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
@@ -30,7 +30,7 @@ typedef struct HbWorkers {
     gpointer data;
 } HbWorkers;
 
-gboolean hb_workers_run(const HbWorkers *crew, GError **error);
+gboolean hb_workers_run(const HbWorkers *workers, GError **error);
 
 /* After HB_ERROR_LOST. Tries for a while */
 gboolean hb_worker_reopen(HbWorker *worker, GError **error);

@@ -184,7 +184,7 @@ static gboolean join(HbWorker *worker, gpointer data, GError **error)
 {
     const Pieces *pieces = data;
 
-    return worker->crew->engine->source->join_snapshot(worker->session, pieces->reading->snapshot, error);
+    return worker->workers->engine->source->join_snapshot(worker->session, pieces->reading->snapshot, error);
 }
 
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
@@ -221,17 +221,17 @@ gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
     pieces.pieces = cut_pieces(reading, session, &total);
     reading->engine->connector->close(session);
     hb_observers_begin_phase(reading->observers, reading->phase, total);
-    HbWorkers crew = {.engine = reading->engine,
-                      .address = reading->address,
-                      .jobs = MAX(MIN(reading->jobs, pieces.pieces->len), 1),
-                      .first_number = reading->first_worker,
-                      .sessions = reading->sessions,
-                      .stop = reading->stop,
-                      .observers = reading->observers,
-                      .enter = join,
-                      .work = work,
-                      .data = &pieces};
-    ok = hb_workers_run(&crew, error);
+    HbWorkers workers = {.engine = reading->engine,
+                         .address = reading->address,
+                         .jobs = MAX(MIN(reading->jobs, pieces.pieces->len), 1),
+                         .first_number = reading->first_worker,
+                         .sessions = reading->sessions,
+                         .stop = reading->stop,
+                         .observers = reading->observers,
+                         .enter = join,
+                         .work = work,
+                         .data = &pieces};
+    ok = hb_workers_run(&workers, error);
     g_array_unref(pieces.pieces);
     return ok;
 }

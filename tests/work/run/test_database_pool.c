@@ -38,7 +38,7 @@ static void count_told(gpointer data, const HbEvent *event)
 
 static void large_items_get_all_sessions_and_small_ones_share_them(void **state)
 {
-    static const guint64 bytes[] = {1, HB_LANES_LARGE_BYTES, 2, 3, HB_LANES_LARGE_BYTES * 4, 0};
+    static const guint64 bytes[] = {1, HB_LARGE_DATABASE_BYTES, 2, 3, HB_LARGE_DATABASE_BYTES * 4, 0};
     static const guint jobs[] = {1, 3, 1, 1, 3, 1};
     HbObservers *observers = hb_observers_new();
     Tally tally = {.failing = G_MAXUINT};
@@ -66,7 +66,7 @@ static void large_items_get_all_sessions_and_small_ones_share_them(void **state)
 
 static void the_first_failure_ends_the_work(void **state)
 {
-    static const guint64 bytes[] = {1, 1, HB_LANES_LARGE_BYTES};
+    static const guint64 bytes[] = {1, 1, HB_LARGE_DATABASE_BYTES};
     HbDatabasePool *pool;
     GError *error = NULL;
     Tally tally = {.failing = 2};
