@@ -176,7 +176,9 @@ const HbDialect hb_my_dialect = {
                .get_table = hb_my_script_table,
                .begin_rows = hb_my_begin_script_rows,
                .end_rows = hb_my_end_script_rows},
-    .preamble = HB_MY_PREAMBLE,
+    .preamble =
+        "-- Under these settings the file means what it says: it is UTF-8, times are UTC, a zero in a numbered column\n"
+        "-- stays zero, and foreign keys are not checked before all rows are there\n" HB_MY_PREAMBLE,
     .insert_override = "",
     .read_version = hb_my_read_version,
     .hide_secrets = hide_secrets,

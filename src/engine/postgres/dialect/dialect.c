@@ -148,10 +148,13 @@ const HbDialect hb_pg_dialect = {
                .begin_rows = hb_pg_begin_script_rows,
                .end_rows = hb_pg_end_script_rows},
     .locks = {LOCKS_BESIDE_A_TABLE, LOCKS_BESIDE_A_FOREIGN_KEY, LOCKS_BESIDE_OTHERS},
-    .preamble = "SET client_encoding = 'UTF8';\n"
-                "SET standard_conforming_strings = on;\n"
-                "SET check_function_bodies = off;\n"
-                "SET search_path = '';\n",
+    .preamble =
+        "-- Under these settings the file means what it says: it is UTF-8, backslashes in texts stand for themselves,\n"
+        "-- bodies may name what comes later, and every name says its schema\n"
+        "SET client_encoding = 'UTF8';\n"
+        "SET standard_conforming_strings = on;\n"
+        "SET check_function_bodies = off;\n"
+        "SET search_path = '';\n",
     .cleanup_preamble = "SET LOCAL lock_timeout = '10s';\n",
     .insert_override = " OVERRIDING SYSTEM VALUE",
     .read_version = read_version,
