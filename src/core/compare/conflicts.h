@@ -1,16 +1,20 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * conflicts - what is to arrive meets what a target has already: what stays as it is, what is dropped because it comes
- * anew, which tables are emptied, and what has to be taken off tables while rows come and put back afterwards.
+ * conflicts - decides what becomes of the objects that a target has already, when others arrive: which stay, which are
+ * dropped and come anew, which tables are emptied, and what is suspended while rows are loaded.
  *
- *                          is it there already?
+ *                          does the object exist on the target?
  *     no                   it is created; its rows are loaded
- *     keep                 it stays; into a table, rows are loaded only if it has none
- *     replace              it is dropped, and with it all that needs it. What of that does not arrive would be lost:
- *                          a blocker for each object, a warning for each part of a dropped one (an index, a right)
- *     replace, rows only   its table is emptied
+ *     keep                 it stays; rows are loaded into a table only if the table is empty
+ *     replace              it is dropped with everything that needs it. Whatever of that does not arrive would be lost:
+ *                          a blocker for each object, a warning for each part of a dropped one (an index, a grant)
+ *     replace, rows only   its table is emptied; foreign keys, triggers and checks that ask other tables are suspended:
+ *                          taken off before the rows, and put back as the target had them
  *
- * Users, and what holds other objects (schemas, extensions, languages), are never dropped.
+ * What always holds: users, and what holds other objects (schemas, extensions, languages), are never dropped; nothing
+ * is dropped that is not in the decision; an object that was not selected by name stays where it exists.
+ *
+ * Cost: O(objects + needs) of both catalogs.
  */
 #pragma once
 
