@@ -62,6 +62,7 @@ static void a_manifest_is_written_as_it_always_was(void **state)
     GError *error = NULL;
 
     (void)state;
+    g_free(index->on);
     table->owner = g_strdup("ida");
     index->on = g_strdup("table t");
     index->cost = 7;
@@ -121,6 +122,7 @@ static void definitions_lie_within_their_file(void **state)
         GError *error = NULL;
         gboolean ok;
         manifest->catalog = check_read_catalog("table t");
+        g_clear_pointer(&hb_catalog_get(manifest->catalog, 0)->definition, g_free);
         g_array_append_val(manifest->segments, cases[i].segment);
         ok = hb_reader_read_definitions(manifest, HB_STAGE_STRUCTURE, "1234567890", 10, &error);
         if (ok != (cases[i].definition != NULL))

@@ -20,6 +20,8 @@ static void define(HbCatalog *catalog, const char *identity, const char *on, con
 {
     HbObject *object = (HbObject *)hb_catalog_find(catalog, identity);
 
+    g_free(object->on);
+    g_free(object->definition);
     object->on = g_strdup(on);
     object->definition = g_strdup(definition);
 }
