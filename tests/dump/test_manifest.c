@@ -131,6 +131,9 @@ static void definitions_lie_within_their_file(void **state)
             const char *definition = hb_catalog_get(manifest->catalog, 0)->definition;
             check_no_error(error);
             assert_string_equal(definition != NULL ? definition : "", cases[i].definition);
+            assert_string_equal(cases[i].segment.owner_bytes > 0 ? hb_catalog_get(manifest->catalog, 0)->owner_sql
+                                                                 : "0",
+                                "0"); /* behind the definition and its line end */
         } else {
             check_error(&error, HB_ERROR_DAMAGED, "table t");
         }

@@ -55,6 +55,32 @@ static void definitions_are_compared_as_tokens(void **state)
     }
 }
 
+/* Too long for a table of common lines: what is alike at both ends is cut, and the rest is shown */
+static void long_texts_are_cut_at_their_common_ends(void **state)
+{
+    g_autoptr(GString) from = g_string_new("t (\n"), to = g_string_new("t (\n");
+    g_autoptr(HbCatalog) one = hb_catalog_new(), other = hb_catalog_new();
+    g_autoptr(GPtrArray) differences = hb_compare_new();
+    const HbDifference *difference;
+
+    (void)state;
+    for (int i = 0; i < 600; i++) {
+        g_string_append_printf(from, "a%d int,\n", i);
+        g_string_append_printf(to, "%c%d int,\n", i % 2 == 0 ? 'a' : 'b', i);
+    }
+    g_string_append(from, "z)");
+    g_string_append(to, "z)");
+    hb_catalog_add(one, object("t", from->str, NULL), NULL);
+    hb_catalog_add(other, object("t", to->str, NULL), NULL);
+    hb_compare_catalogs(one, other, &hb_pg_dialect, HB_PART_ALL, differences);
+    assert_int_equal(differences->len, 1);
+    difference = differences->pdata[0];
+    assert_true(g_str_has_prefix(difference->from, "a1 int,\na2 int,"));
+    assert_true(g_str_has_suffix(difference->from, "a599 int,"));
+    assert_true(g_str_has_prefix(difference->to, "b1 int,\na2 int,"));
+    assert_true(g_str_has_suffix(difference->to, "b599 int,"));
+}
+
 /* MariaDB keeps a program as it was written, and runs what others take for comments */
 static void definitions_of_mariadb_are_read_as_it_reads_them(void **state)
 {
@@ -305,6 +331,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(definitions_are_compared_as_tokens),
+        cmocka_unit_test(long_texts_are_cut_at_their_common_ends),
         cmocka_unit_test(definitions_of_mariadb_are_read_as_it_reads_them),
         cmocka_unit_test(grants_are_sets),
         cmocka_unit_test(missing_extra_and_owner_are_found),
