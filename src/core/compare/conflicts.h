@@ -36,7 +36,7 @@ typedef struct {
     gboolean rows_only;      /* wanted holds no structure */
 } HbConflictInput;
 
-/* Elements are borrowed from the catalogs of the meeting */
+/* Elements are borrowed from the catalogs of the input */
 typedef struct {
     GHashTable *kept;     /* identities of wanted objects that stay as the target has them */
     GPtrArray *dropped;   /* const HbObject *: in the order of dropping; the others go with these */

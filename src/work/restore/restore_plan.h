@@ -3,7 +3,7 @@
  * restore_plan - the plan of a restore, made from a dump: which steps there are, what each needs, and what each
  * touches.
  *
- *     clearing ==> users --> structure --> chunks of rows --> completion --> analyze, settings
+ *     cleanup ==> users --> structure --> chunks of rows --> completion --> analyze, settings
  *
  * The simple arrows are soft (all of the left is settled before any of the right begins) and stand only where something
  * may use what it does not name: function bodies, owners, defaults. Inside, and between rows and completion, the needs

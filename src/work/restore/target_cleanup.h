@@ -29,7 +29,7 @@ typedef struct {
     guint objects;        /* dropped, parts of others not counted; only known when it is new */
 } HbTargetCleanup;
 
-/* Judges the meeting; findings get what speaks against it */
+/* Decides about the conflicts of the input; findings get what speaks against the decision */
 HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *input, const HbEngine *engine, GPtrArray *findings);
 void hb_target_cleanup_free(HbTargetCleanup *cleanup); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbTargetCleanup, hb_target_cleanup_free)
@@ -43,7 +43,7 @@ gboolean hb_target_cleanup_inherit(HbTargetCleanup *cleanup, GHashTable *journal
 
 /*
  * So many locks are all that a transaction can take: cuts the work into turns that need no more each. Returns how many
- * turns that makes; there: as the meeting has it
+ * turns that makes; there: as in the input
  */
 guint hb_target_cleanup_take_turns(HbTargetCleanup *cleanup, const HbLockCosts *costs, const HbCatalog *there,
                                    guint64 locks);

@@ -15,7 +15,7 @@ struct HbStreamRows {
     HbStream *stream;
     HbRestoreOptions options; /* as far as it needs them */
     HbRestore *restore;
-    GAsyncQueue *chunks; /* HbStreamChunk *, or &inflow->end */
+    GAsyncQueue *chunks; /* HbStreamChunk *, or &stream_rows->end */
     GAsyncQueue *places; /* something for each chunk that may still be put there */
     HbStreamChunk end;
     GMutex lock;        /* guards what follows */

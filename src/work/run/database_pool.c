@@ -83,7 +83,7 @@ static gboolean take(Items *items, guint *item)
     return found;
 }
 
-/* The cause rather than its echo in another lane */
+/* The cause rather than its echo in another worker */
 static void keep_error(Items *items, GError *error)
 {
     g_mutex_lock(&items->lock);

@@ -167,7 +167,7 @@ static void pass_by(const ServerCarry *job, DatabaseCarry *database_carry, GErro
     g_propagate_error(error, g_steal_pointer(&broken));
 }
 
-/* Takes the passage */
+/* Takes the database carry */
 static gboolean bring(ServerCarry *job, DatabaseCarry *database_carry, GError **error)
 {
     gboolean ok =

@@ -310,7 +310,7 @@ static gboolean read_event(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **
     return ok;
 }
 
-/* ---- All of them: views first, as they need what they name in order to be created (see gather.c) ---- */
+/* ---- All of them: views first, as they need what they name in order to be created (see catalog_builder.c) ---- */
 
 static const struct {
     const char *sql;

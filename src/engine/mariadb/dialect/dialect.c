@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/dialect.h"
 
+#include "engine/common/definitions.h"
 #include "engine/common/grant_compare.h"
 #include "engine/common/role_mentions.h"
 #include "engine/mariadb/dialect/drop_sql.h"
@@ -53,14 +54,7 @@ static void append_literal_byte(GString *sql, char byte)
 
 static gboolean demands_value(const char *column)
 {
-    return column != NULL && strstr(column, "NOT NULL") != NULL && strstr(column, "DEFAULT") == NULL &&
-           strstr(column, "AUTO_INCREMENT") == NULL && strstr(column, "GENERATED") == NULL;
-}
-
-/* Primary keys stand within the table */
-static gboolean makes_key(const char *definition)
-{
-    return definition != NULL && (strstr(definition, "PRIMARY KEY") != NULL || strstr(definition, "UNIQUE ") != NULL);
+    return hb_definition_demands_value(column) && strstr(column, "AUTO_INCREMENT") == NULL;
 }
 
 static gboolean is_unlogged(const HbObject *table)
@@ -184,7 +178,7 @@ const HbDialect hb_my_dialect = {
     .hide_secrets = hide_secrets,
     .append_literal_byte = append_literal_byte,
     .demands_value = demands_value,
-    .makes_key = makes_key,
+    .makes_key = hb_definition_makes_key,
     .is_unlogged = is_unlogged,
     .list_role_mentions = list_role_mentions,
     .is_kept_as_written = is_kept_as_written,

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/dialect/dialect.h"
 
+#include "engine/common/definitions.h"
 #include "engine/common/grant_compare.h"
 #include "engine/common/role_mentions.h"
 #include "engine/postgres/dialect/drop_sql.h"
@@ -40,17 +41,6 @@ static void append_literal_byte(GString *sql, char byte)
     if (byte == '\'')
         g_string_append_c(sql, byte);
     g_string_append_c(sql, byte);
-}
-
-static gboolean demands_value(const char *column)
-{
-    return column != NULL && strstr(column, "NOT NULL") != NULL && strstr(column, "DEFAULT") == NULL &&
-           strstr(column, "GENERATED") == NULL;
-}
-
-static gboolean makes_key(const char *definition)
-{
-    return definition != NULL && (strstr(definition, "PRIMARY KEY") != NULL || strstr(definition, "UNIQUE ") != NULL);
 }
 
 static gboolean is_unlogged(const HbObject *table)
@@ -160,8 +150,8 @@ const HbDialect hb_pg_dialect = {
     .read_version = read_version,
     .hide_secrets = hide_secrets,
     .append_literal_byte = append_literal_byte,
-    .demands_value = demands_value,
-    .makes_key = makes_key,
+    .demands_value = hb_definition_demands_value,
+    .makes_key = hb_definition_makes_key,
     .is_unlogged = is_unlogged,
     .list_role_mentions = hb_role_mentions_list,
     .means_same = means_same,
