@@ -6,10 +6,11 @@
 #   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres". Set
 #                            POSTGRES_BIN for another version than the system's newest
 #   start_mariadb NAME [OPTION...]  starts a server; its socket is $SERVERS/NAME/socket, its superuser is "root". Set
-#                            MARIADB_ROOT for one whose packages are unpacked there, instead of the system's
+#                            MARIADB_ROOT for one whose packages are unpacked there, instead of the system's; the
+#                            packages may be MySQL's
 #   stop_server NAME [MODE]  stops it: fast (the default) or immediate, as if it had crashed
 #   server_uri NAME [DB]     prints its URI
-#   mariadb_shell NAME ...   runs the plain shell on a MariaDB server
+#   mariadb_shell NAME ...   runs the plain shell on a MariaDB or MySQL server
 #   plant NAME [SCALE]       puts the arboretum's database, fennick_vale, on a server
 #   servers_end              stops all of them and removes the folder
 
@@ -48,28 +49,44 @@ start_postgres() {
     STARTED="$STARTED $1"
 }
 
+# A file or folder below MARIADB_ROOT, which releases of Debian have in different places: the first of the names
+in_root() {
+    local name
+    for name in "$@"; do
+        for name in $MARIADB_ROOT/$name; do [ ! -e "$name" ] || { echo "$name"; return; }; done
+    done
+}
+
+is_mysql_root() { [ -n "${MARIADB_ROOT:-}" ] && [ ! -e "$MARIADB_ROOT/usr/sbin/mariadbd" ]; }
+
 # The server's program and what it must be told: a release of its own comes with libraries of its own
 mariadbd_program() {
-    local libraries root=${MARIADB_ROOT:-}
+    local root=${MARIADB_ROOT:-} share
     [ -n "$root" ] || { echo /usr/sbin/mariadbd --no-defaults; return; }
-    libraries="$root/usr/lib/x86_64-linux-gnu:$root/lib/x86_64-linux-gnu"
-    echo "$(ls "$root"/usr/lib/*/ld-linux-x86-64.so.2 "$root"/lib/*/ld-linux-x86-64.so.2 2>/dev/null | head -n 1)" \
-        --library-path "$libraries" "$root/usr/sbin/mariadbd" --no-defaults --basedir="$root/usr" \
-        --plugin-dir="$root/usr/lib/mysql/plugin" --lc-messages-dir="$root/usr/share/mariadb" \
-        --character-sets-dir="$root/usr/share/mariadb/charsets"
+    share=$(in_root usr/share/mariadb usr/share/mysql)
+    echo "$(in_root 'usr/lib/*/ld-linux-x86-64.so.2' 'lib/*/ld-linux-x86-64.so.2')" \
+        --library-path "$root/usr/lib/x86_64-linux-gnu:$root/lib/x86_64-linux-gnu" \
+        "$(in_root usr/sbin/mariadbd usr/sbin/mysqld)" --no-defaults --basedir="$root/usr" \
+        --plugin-dir="$root/usr/lib/mysql/plugin" --lc-messages-dir="$share" --character-sets-dir="$share/charsets"
 }
 
 make_system_tables() { # FOLDER
-    local scripts="${MARIADB_ROOT:-}/usr/share/mariadb"
+    local scripts
     if [ -z "${MARIADB_ROOT:-}" ]; then
         as_server_user mariadb-install-db --no-defaults --datadir="$1" --auth-root-authentication-method=normal --skip-test-db
         return
     fi
+    if is_mysql_root; then
+        as_server_user $(mariadbd_program) --initialize-insecure --datadir="$1"
+        return
+    fi
+    scripts=$(in_root usr/share/mariadb usr/share/mysql)
     as_server_user mkdir -p "$1"
     {
         printf '%s;\n' "CREATE DATABASE mysql" "USE mysql" "SET @auth_root_socket = NULL"
-        cat "$scripts"/mariadb_system_tables.sql "$scripts"/mariadb_performance_tables.sql \
-            "$scripts"/mariadb_system_tables_data.sql "$scripts"/maria_add_gis_sp_bootstrap.sql "$scripts"/mariadb_sys_schema.sql
+        cat "$scripts"/*_system_tables.sql "$scripts"/*_performance_tables.sql "$scripts"/*_system_tables_data.sql \
+            "$scripts"/maria_add_gis_sp_bootstrap.sql
+        cat "$scripts"/mariadb_sys_schema.sql 2>/dev/null || true
     } | as_server_user $(mariadbd_program) --bootstrap --datadir="$1" --max-allowed-packet=8M
 }
 
@@ -87,10 +104,11 @@ start_mariadb() {
 
 # Durability is left on, as on a real server; only the memory is set for a small machine
 run_mariadb() {
-    local name=$1 folder="$SERVERS/$1" tries=0
+    local name=$1 folder="$SERVERS/$1" tries=0 own="--innodb-log-file-size=256M"
     shift
+    ! is_mysql_root || own="--innodb-redo-log-capacity=512M --mysqlx=OFF --secure-file-priv=NULL"
     as_server_user setsid $(mariadbd_program) --tmpdir="$folder/data" --datadir="$folder/data" --socket="$folder/socket" \
-        --pid-file="$folder/pid" --skip-networking --innodb-buffer-pool-size=256M --innodb-log-file-size=256M \
+        --pid-file="$folder/pid" --skip-networking --innodb-buffer-pool-size=256M $own \
         --log-bin=binlog --server-id=1 --max-allowed-packet=128M --character-set-server=utf8mb4 "$@" \
         >>"$folder.log" 2>&1 </dev/null &
     until mariadb_shell "$name" -e "SELECT 1" >/dev/null 2>&1; do

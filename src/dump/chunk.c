@@ -16,6 +16,14 @@ HbChunk *hb_chunk_new(const char *file)
     return chunk;
 }
 
+HbChunk *hb_chunk_copy(const HbChunk *chunk)
+{
+    HbChunk *copy = g_memdup2(chunk, sizeof *chunk);
+
+    copy->file = g_strdup(chunk->file);
+    return copy;
+}
+
 void hb_chunk_free(HbChunk *chunk)
 {
     if (chunk == NULL)

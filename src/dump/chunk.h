@@ -16,6 +16,7 @@ typedef struct {
 } HbChunk;
 
 HbChunk *hb_chunk_new(const char *file);
+HbChunk *hb_chunk_copy(const HbChunk *chunk);
 void hb_chunk_free(HbChunk *chunk);
 
 #define HB_COMPRESSION_NONE    0 /* as a level */

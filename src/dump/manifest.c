@@ -48,9 +48,62 @@ HbManifest *hb_manifest_new(void)
 
     manifest->segments = g_array_new(FALSE, TRUE, sizeof(HbSegment));
     manifest->rows = g_ptr_array_new_with_free_func(stored_rows_free);
-    manifest->dropped = g_ptr_array_new_with_free_func(stored_rows_free);
     manifest->survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
     return manifest;
+}
+
+HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set)
+{
+    HbStoredRows *rows = g_new0(HbStoredRows, 1);
+
+    rows->set = set;
+    rows->chunks = g_ptr_array_new_with_free_func((GDestroyNotify)hb_chunk_free);
+    g_ptr_array_add(manifest->rows, rows);
+    return rows;
+}
+
+static void copy_rows(HbManifest *copy, const HbManifest *manifest)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(copy->catalog);
+
+    g_assert(manifest->rows->len == 0 || manifest->rows->len == sets->len);
+    for (guint i = 0; i < manifest->rows->len; i++) {
+        const HbStoredRows *original = manifest->rows->pdata[i];
+        HbStoredRows *rows = hb_manifest_add_rows(copy, sets->pdata[i]);
+        rows->digest = original->digest;
+        rows->bytes = original->bytes;
+        rows->folder = g_strdup(original->folder);
+        rows->original = original;
+        for (guint c = 0; c < original->chunks->len; c++)
+            g_ptr_array_add(rows->chunks, hb_chunk_copy(original->chunks->pdata[c]));
+    }
+}
+
+/* What nobody changes is shared */
+HbManifest *hb_manifest_copy(const HbManifest *manifest)
+{
+    HbManifest *copy = g_memdup2(manifest, sizeof *manifest);
+
+    copy->id = g_strdup(manifest->id);
+    copy->seal = g_strdup(manifest->seal);
+    copy->created = g_strdup(manifest->created);
+    copy->tool = g_strdup(manifest->tool);
+    copy->engine = g_strdup(manifest->engine);
+    copy->product = g_strdup(manifest->product);
+    copy->server_version = g_strdup(manifest->server_version);
+    copy->address = g_strdup(manifest->address);
+    copy->database = g_strdup(manifest->database);
+    copy->database_quoted = g_strdup(manifest->database_quoted);
+    copy->snapshot_time = g_strdup(manifest->snapshot_time);
+    copy->snapshot_position = g_strdup(manifest->snapshot_position);
+    copy->selection = manifest->selection != NULL ? hb_selection_copy(manifest->selection) : NULL;
+    copy->catalog = hb_catalog_copy(manifest->catalog);
+    copy->segments = g_array_copy(manifest->segments);
+    copy->rows = g_ptr_array_new_with_free_func(stored_rows_free);
+    copy->survey = g_ptr_array_ref(manifest->survey);
+    copy->members = manifest->members != NULL ? g_ptr_array_ref(manifest->members) : NULL;
+    copy_rows(copy, manifest);
+    return copy;
 }
 
 void hb_manifest_free(HbManifest *manifest)
@@ -73,20 +126,9 @@ void hb_manifest_free(HbManifest *manifest)
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);
     g_ptr_array_unref(manifest->rows);
-    g_ptr_array_unref(manifest->dropped);
     g_ptr_array_unref(manifest->survey);
     g_clear_pointer(&manifest->members, g_ptr_array_unref);
     g_free(manifest);
-}
-
-HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set)
-{
-    HbStoredRows *rows = g_new0(HbStoredRows, 1);
-
-    rows->set = set;
-    rows->chunks = g_ptr_array_new_with_free_func((GDestroyNotify)hb_chunk_free);
-    g_ptr_array_add(manifest->rows, rows);
-    return rows;
 }
 
 /* ---- Sums ---- */
@@ -102,12 +144,12 @@ GHashTable *hb_manifest_index_rows(const HbManifest *manifest)
     return stored;
 }
 
-void hb_manifest_drop_rows(const HbManifest *manifest)
+void hb_manifest_drop_rows(HbManifest *manifest)
 {
     for (guint i = manifest->rows->len; i-- > 0;) {
         const HbStoredRows *rows = manifest->rows->pdata[i];
         if (hb_catalog_find(manifest->catalog, rows->set->identity) == NULL)
-            g_ptr_array_add(manifest->dropped, g_ptr_array_steal_index(manifest->rows, i));
+            g_ptr_array_remove_index(manifest->rows, i);
     }
 }
 

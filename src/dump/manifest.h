@@ -3,7 +3,7 @@
  * manifest - what a dump says of itself: manifest.json. Its fields are described in docs/dump-format.md.
  *
  * Life: a writer fills it and writes it; a reader reads it, fills in the definitions from the SQL files, and from then
- * on only reads. Everything in it is owned by it.
+ * on only reads. Who restores it otherwise than it was written changes a copy. Everything in it is owned by it.
  */
 #pragma once
 
@@ -23,13 +23,15 @@ typedef struct {
     guint64 owner_bytes; /* of the statement that gives the owner, which stands `bytes` + 1 behind `at`; 0: none */
 } HbSegment;
 
-typedef struct {
-    const HbRowSet *set; /* in the catalog */
-    HbDigest digest;     /* of all its rows, count included */
-    guint64 bytes;       /* of text */
-    GPtrArray *chunks;   /* HbChunk *, in reading order */
-    char *folder;        /* below rows/, in which its chunks lie; NULL: not known */
-} HbStoredRows;
+typedef struct HbStoredRows HbStoredRows;
+struct HbStoredRows {
+    const HbRowSet *set;          /* in the catalog */
+    HbDigest digest;              /* of all its rows, count included */
+    guint64 bytes;                /* of text */
+    GPtrArray *chunks;            /* HbChunk *, in reading order */
+    char *folder;                 /* below rows/, in which its chunks lie; NULL: not known */
+    const HbStoredRows *original; /* those that they were copied from, which may be called otherwise; NULL: no copy */
+};
 
 /* A database's own dump inside that of a whole server */
 typedef struct {
@@ -58,13 +60,14 @@ typedef struct {
     HbSelection *selection; /* what was taken and skipped; NULL: everything was taken */
     HbCatalog *catalog;     /* arranged */
     GArray *segments;       /* HbSegment, by place in the catalog */
-    GPtrArray *rows;        /* HbStoredRows *, one for each row set of the catalog, same index */
-    GPtrArray *dropped;     /* HbStoredRows *: those that were dropped; others may point to them */
+    GPtrArray *rows;        /* HbStoredRows *, one for each row set of the catalog; in a manifest that was read or
+                             * filled, with the same index */
     GPtrArray *survey;      /* HbResultTable * */
     GPtrArray *members;     /* HbMember *; NULL: this is the dump of one database */
 } HbManifest;
 
 HbManifest *hb_manifest_new(void);
+HbManifest *hb_manifest_copy(const HbManifest *manifest); /* must be outlived by its original */
 void hb_manifest_free(HbManifest *manifest);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbManifest, hb_manifest_free)
 
@@ -74,8 +77,8 @@ HbStoredRows *hb_manifest_add_rows(HbManifest *manifest, const HbRowSet *set);
 /* HbStoredRows * by the identity of their row set; all borrowed but the table */
 GHashTable *hb_manifest_index_rows(const HbManifest *manifest);
 
-/* Drops the rows of row sets that are no longer in the catalog */
-void hb_manifest_drop_rows(const HbManifest *manifest);
+/* Frees the rows of row sets that are no longer in the catalog */
+void hb_manifest_drop_rows(HbManifest *manifest);
 
 /* Makes it that of a whole server; adds a database to that, and takes both texts */
 void hb_manifest_hold_members(HbManifest *manifest);

@@ -13,7 +13,7 @@
 
 typedef struct {
     const HbScriptOptions *options;
-    const HbManifest *manifest;
+    HbManifest *manifest;
     GHashTable *stored;       /* row set's identity to HbStoredRows * */
     GString *text;            /* not written yet */
     GHashTable *untransacted; /* row sets' identities, whose rows no transaction undoes, to why (borrowed) */
@@ -266,7 +266,7 @@ static GHashTable *find_untransacted(const HbScriptOptions *options, const HbCat
     return found;
 }
 
-static gboolean adapt(const HbScriptOptions *options, const HbManifest *manifest, GError **error)
+static gboolean adapt(const HbScriptOptions *options, HbManifest *manifest, GError **error)
 {
     g_autoptr(GPtrArray) pulled_in = g_ptr_array_new_with_free_func(g_free);
     g_autofree char *product = g_strdup_printf("%s %s", manifest->product, options->for_version_text);
@@ -300,7 +300,7 @@ static gboolean write_script(Script *script, GError **error)
 
 gboolean hb_script_write(const HbScriptOptions *options, GError **error)
 {
-    Script script = {.options = options, .manifest = hb_reader_get_manifest(options->dump)};
+    Script script = {.options = options, .manifest = hb_manifest_copy(hb_reader_get_manifest(options->dump))};
     gboolean ok;
 
     script.untransacted = find_untransacted(options, script.manifest->catalog);
@@ -308,6 +308,7 @@ gboolean hb_script_write(const HbScriptOptions *options, GError **error)
     ok = write_script(&script, error);
     g_clear_pointer(&script.stored, g_hash_table_unref);
     g_hash_table_unref(script.untransacted);
+    hb_manifest_free(script.manifest);
     g_string_free(script.text, TRUE);
     return ok;
 }

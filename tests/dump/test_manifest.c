@@ -74,6 +74,32 @@ static void a_manifest_is_written_as_it_always_was(void **state)
     assert_string_equal(text, golden);
 }
 
+/* What is done to it is not done to the original */
+static void a_copy_is_its_own(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    g_autofree char *text = hb_manifest_write(manifest), *same = NULL, *after = NULL;
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+    HbManifest *copy;
+    HbObject *table;
+
+    (void)state;
+    copy = hb_manifest_copy(manifest);
+    same = hb_manifest_write(copy);
+    assert_string_equal(same, text);
+    assert_ptr_equal(((HbStoredRows *)copy->rows->pdata[0])->original, manifest->rows->pdata[0]);
+    table = hb_catalog_find(copy->catalog, "table t");
+    g_free(table->owner);
+    table->owner = g_strdup("somebody");
+    g_hash_table_add(gone, "rows t");
+    hb_catalog_remove(copy->catalog, gone);
+    hb_manifest_drop_rows(copy);
+    assert_int_equal(copy->rows->len, 0);
+    hb_manifest_free(copy);
+    after = hb_manifest_write(manifest);
+    assert_string_equal(after, text);
+}
+
 /* Of the golden one: what it needs comes before it */
 static void every_need_must_stand_before(void **state)
 {
@@ -493,6 +519,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_was_written_is_read),
         cmocka_unit_test(a_manifest_is_written_as_it_always_was),
+        cmocka_unit_test(a_copy_is_its_own),
         cmocka_unit_test(every_need_must_stand_before),
         cmocka_unit_test(definitions_lie_within_their_file),
         cmocka_unit_test(bad_manifests_are_refused_with_the_field),

@@ -52,6 +52,62 @@ HbCatalog *hb_catalog_new(void)
     return catalog;
 }
 
+static gpointer copy_text(gconstpointer text, gpointer data)
+{
+    (void)data;
+    return g_strdup(text);
+}
+
+static GPtrArray *copy_texts(GPtrArray *texts)
+{
+    GPtrArray *copy = g_ptr_array_copy(texts, copy_text, NULL);
+
+    g_ptr_array_set_free_func(copy, g_free);
+    return copy;
+}
+
+static HbRowSet *copy_row_set(const HbRowSet *set)
+{
+    HbRowSet *copy = g_memdup2(set, sizeof *set);
+
+    copy->identity = g_strdup(set->identity);
+    copy->table = g_strdup(set->table);
+    copy->columns = copy_texts(set->columns);
+    copy->hex_columns = g_string_new_len(set->hex_columns->str, (gssize)set->hex_columns->len);
+    copy->select_expressions = copy_texts(set->select_expressions);
+    copy->split_column = g_strdup(set->split_column);
+    copy->condition = g_strdup(set->condition);
+    copy->barrier = g_strdup(set->barrier);
+    return copy;
+}
+
+static void copy_properties(HbCatalog *copy, const HbCatalog *catalog)
+{
+    GHashTableIter iter;
+    gpointer name, value;
+
+    g_hash_table_iter_init(&iter, catalog->properties);
+    while (g_hash_table_iter_next(&iter, &name, &value))
+        hb_catalog_set_property(copy, name, value);
+}
+
+HbCatalog *hb_catalog_copy(const HbCatalog *catalog)
+{
+    HbCatalog *copy = hb_catalog_new();
+
+    for (guint i = 0; i < catalog->objects->len; i++)
+        hb_catalog_add(copy, hb_object_copy(catalog->objects->pdata[i]), NULL);
+    for (guint i = 0; i < catalog->row_sets->len; i++)
+        g_ptr_array_add(copy->row_sets, copy_row_set(catalog->row_sets->pdata[i]));
+    for (guint i = 0; i < catalog->omissions->len; i++) {
+        const HbOmission *omission = catalog->omissions->pdata[i];
+        hb_catalog_add_omission(copy, omission->what, omission->why);
+    }
+    copy_properties(copy, catalog);
+    memcpy(copy->unread, catalog->unread, sizeof copy->unread);
+    return copy;
+}
+
 void hb_catalog_free(HbCatalog *catalog)
 {
     if (catalog == NULL)

@@ -3,8 +3,8 @@
  * catalog - the objects of one database (its users and settings among them), and what each of them needs.
  *
  * Life: an engine or a dump fills it; hb_order_arrange() completes it and puts it in order; from then on any number of
- * threads may read it without a lock. It owns what is added to it; what it hands out is borrowed until
- * hb_catalog_free().
+ * threads may read it without a lock. Who wants it otherwise (restore, verify, script) changes a copy of its own. It
+ * owns what is added to it; what it hands out is borrowed until hb_catalog_free().
  */
 #pragma once
 
@@ -40,6 +40,7 @@ typedef struct {
 
 /* Life */
 HbCatalog *hb_catalog_new(void);
+HbCatalog *hb_catalog_copy(const HbCatalog *catalog); /* all of it; row sets come in the same order */
 void hb_catalog_free(HbCatalog *catalog);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCatalog, hb_catalog_free)
 

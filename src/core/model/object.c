@@ -166,6 +166,28 @@ HbObject *hb_object_new(HbKind kind, const char *name)
     return object;
 }
 
+static gpointer copy_text(gconstpointer text, gpointer data)
+{
+    (void)data;
+    return g_strdup(text);
+}
+
+HbObject *hb_object_copy(const HbObject *object)
+{
+    HbObject *copy = g_memdup2(object, sizeof *object);
+
+    copy->identity = g_strdup(object->identity);
+    copy->on = g_strdup(object->on);
+    copy->owner = g_strdup(object->owner);
+    copy->definition = g_strdup(object->definition);
+    copy->wordings = object->wordings != NULL ? hb_wordings_copy(object->wordings) : NULL;
+    copy->owner_sql = g_strdup(object->owner_sql);
+    copy->stand_in = g_strdup(object->stand_in);
+    copy->needs = g_ptr_array_copy(object->needs, copy_text, NULL);
+    g_ptr_array_set_free_func(copy->needs, g_free);
+    return copy;
+}
+
 void hb_object_free(HbObject *object)
 {
     if (object == NULL)

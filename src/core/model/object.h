@@ -141,6 +141,7 @@ gboolean hb_after_find(const char *name, HbAfter *after);
 
 /* A new object with its kind's stage and nothing needed. name is the part of the identity that follows the kind */
 HbObject *hb_object_new(HbKind kind, const char *name);
+HbObject *hb_object_copy(const HbObject *object);
 void hb_object_free(HbObject *object);
 
 /* The identity without the kind, borrowed */

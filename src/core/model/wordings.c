@@ -25,6 +25,17 @@ void hb_wording_free(HbWording *wording)
     g_free(wording);
 }
 
+GPtrArray *hb_wordings_copy(const GPtrArray *wordings)
+{
+    GPtrArray *copy = g_ptr_array_new_full(wordings->len, (GDestroyNotify)hb_wording_free);
+
+    for (guint i = 0; i < wordings->len; i++) {
+        const HbWording *wording = wordings->pdata[i];
+        g_ptr_array_add(copy, hb_wording_new(wording->since, wording->definition, wording->lost));
+    }
+    return copy;
+}
+
 static guint number(const char *text)
 {
     return (guint)g_ascii_strtoull(text, NULL, 10);

@@ -23,6 +23,9 @@ typedef struct {
 void hb_wording_free(HbWording *wording);
 HbWording *hb_wording_new(guint since, const char *definition, const char *lost);
 
+/* All of them, HbWording *; the caller's */
+GPtrArray *hb_wordings_copy(const GPtrArray *wordings);
+
 /*
  * All wordings of a marked text: HbWording *, rising by `since`, the first from version 0. The caller's. NULL if the
  * text is not marked at all, or not well.

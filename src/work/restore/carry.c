@@ -12,8 +12,7 @@ struct HbCarry {
     HbRestore *restore;
     gint pieces;        /* atomic: numbers keys */
     GMutex lock;        /* guards what follows */
-    GPtrArray *sets;    /* HbRowSet *, of its own: as they are called in the source */
-    GHashTable *by_set; /* these to HbStoredRows *, whose sets are those of the target */
+    GHashTable *by_set; /* HbRowSet * of the source to HbStoredRows * of the restore, whose sets are the target's */
     GHashTable *left;   /* HbRowSet * of sets to how many of their pieces are not in yet */
     GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
 };
@@ -284,14 +283,15 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 
 /* ---- The whole ---- */
 
-/* Dropped rows are gone, and must not be looked at: they are known by address */
-static GHashTable *list_kept(const HbManifest *manifest)
+/* Row sets are read by the names that they have in the source */
+static void index_rows(HbCarry *carry)
 {
-    GHashTable *kept = g_hash_table_new(NULL, NULL);
+    const GPtrArray *rows = hb_restore_get_rows(carry->restore);
 
-    for (guint i = 0; i < manifest->rows->len; i++)
-        g_hash_table_add(kept, manifest->rows->pdata[i]);
-    return kept;
+    for (guint i = 0; i < rows->len; i++) {
+        HbStoredRows *one = rows->pdata[i];
+        g_hash_table_insert(carry->by_set, (gpointer)one->original->set, one);
+    }
 }
 
 /*
@@ -303,16 +303,15 @@ static GPtrArray *choose_sets(HbCarry *carry)
     GPtrArray *chosen = g_ptr_array_new();
     guint within = carry->source->options->engine->traits.binary_compatible_divisor;
     guint from = carry->source->manifest->version_number, to = hb_restore_get_target(carry->restore)->version_number;
-    g_autoptr(GHashTable) kept = list_kept(carry->source->manifest);
+    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
 
-    for (guint i = 0; i < carry->sets->len; i++) {
-        HbRowSet *set = carry->sets->pdata[i];
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSet *set = sets->pdata[i];
         HbStoredRows *rows = g_hash_table_lookup(carry->by_set, set);
-        gboolean binary = set->has_binary && set->columns->len > 0 && within != 0 && from / within == to / within;
-        if (!g_hash_table_contains(kept, rows))
+        if (rows == NULL)
             continue;
-        set->binary = binary;
-        ((HbRowSet *)rows->set)->binary = binary;
+        set->binary = set->has_binary && set->columns->len > 0 && within != 0 && from / within == to / within;
+        ((HbRowSet *)rows->set)->binary = set->binary;
         g_ptr_array_add(chosen, set);
     }
     return chosen;
@@ -418,6 +417,7 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
                               .consumer = &consumer};
 
     carry->restore = restore;
+    index_rows(carry);
     sets = choose_sets(carry);
     reading.sets = sets;
     return read_all(carry, &reading, sets, error) && hb_restore_read_journal(restore, error) &&
@@ -426,41 +426,19 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
 
 /* ---- Life ---- */
 
-static void copy_free(gpointer data)
-{
-    HbRowSet *set = data;
-
-    g_free(set->identity);
-    g_free(set->table);
-    g_free(set);
-}
-
-/* Names may change on the way, but rows are read under the old ones. What else a row set says is shared */
-static void copy_sets(HbCarry *carry)
-{
-    const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
-
-    for (guint i = 0; i < sets->len; i++) {
-        HbRowSet *copy = g_memdup2(sets->pdata[i], sizeof(HbRowSet));
-        copy->identity = g_strdup(copy->identity);
-        copy->table = g_strdup(copy->table);
-        g_ptr_array_add(carry->sets, copy);
-        g_hash_table_insert(carry->by_set, copy, hb_manifest_add_rows(carry->source->manifest, sets->pdata[i]));
-    }
-}
-
 HbCarry *hb_carry_new(HbSnapshotSource *source)
 {
+    const GPtrArray *sets = hb_catalog_get_row_sets(source->manifest->catalog);
     HbCarry *carry = g_new0(HbCarry, 1);
 
     carry->provider = (HbRowProvider){.load = load, .data = carry};
     carry->source = source;
-    carry->sets = g_ptr_array_new_with_free_func(copy_free);
     carry->by_set = g_hash_table_new(NULL, NULL);
     carry->left = g_hash_table_new(NULL, NULL);
     carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     g_mutex_init(&carry->lock);
-    copy_sets(carry);
+    for (guint i = 0; i < sets->len; i++)
+        hb_manifest_add_rows(source->manifest, sets->pdata[i]);
     return carry;
 }
 
@@ -468,7 +446,6 @@ void hb_carry_free(HbCarry *carry)
 {
     if (carry == NULL)
         return;
-    g_ptr_array_unref(carry->sets);
     g_hash_table_unref(carry->by_set);
     g_hash_table_unref(carry->left);
     g_hash_table_unref(carry->done);

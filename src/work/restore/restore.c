@@ -47,7 +47,7 @@ HbRestore *hb_restore_open(const HbRestoreOptions *options, GError **error)
     HbRestore *restore = g_new0(HbRestore, 1);
 
     restore->options = *options;
-    restore->manifest = options->manifest;
+    restore->manifest = hb_manifest_copy(options->manifest);
     restore->decision.findings = hb_findings_new();
     restore->decision.pulled_in = g_ptr_array_new_with_free_func(g_free);
     for (guint i = 0; options->pulled_in != NULL && i < options->pulled_in->len; i++)
@@ -85,6 +85,7 @@ void hb_restore_free(HbRestore *restore)
     g_clear_pointer(&restore->run.role_differences, g_ptr_array_unref);
     hb_roles_close_passwords(restore);
     g_clear_error(&restore->run.lost);
+    hb_manifest_free(restore->manifest);
     g_ptr_array_unref(restore->decision.findings);
     g_ptr_array_unref(restore->decision.pulled_in);
     g_clear_pointer(&restore->decision.definitions, g_hash_table_unref);
@@ -304,6 +305,11 @@ gboolean hb_restore_read_journal(HbRestore *restore, GError **error)
 {
     return try_settled_journal(restore, NULL) ||
            hb_stop_retry(restore->options.stop, try_settled_journal, restore, error);
+}
+
+GPtrArray *hb_restore_get_rows(HbRestore *restore)
+{
+    return restore->manifest->rows;
 }
 
 const HbAddress *hb_restore_get_address(const HbRestore *restore)

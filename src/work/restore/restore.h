@@ -20,7 +20,7 @@ typedef struct HbRestore HbRestore;
 
 /*
  * Rows that do not lie in a dump but come from elsewhere, once: load() is called when the structure stands. It fills
- * the manifest's rows, notes each piece in the target's journal under a key of its own, and tells of row sets that
+ * hb_restore_get_rows(), notes each piece in the target's journal under a key of its own, and tells of row sets that
  * could not be loaded by hb_restore_fail_rows(). FALSE: the restore cannot go on
  */
 typedef struct {
@@ -29,7 +29,7 @@ typedef struct {
 } HbRowProvider;
 
 typedef struct {
-    const HbManifest *manifest;    /* what is to be restored, borrowed; its catalog is adapted */
+    const HbManifest *manifest;    /* what is to be restored, borrowed */
     const HbReader *dump;          /* where its rows are, borrowed; NULL: only to look ahead */
     const HbRowProvider *provider; /* where they are instead; NULL: in the dump */
     const GPtrArray *pulled_in;    /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
@@ -117,9 +117,14 @@ gboolean hb_restore_set_blocked_error(const HbRestore *restore, GError **error);
 /* What run() does with what is there already; NULL: there is nothing. Borrowed */
 const HbTargetCleanup *hb_restore_get_cleanup(const HbRestore *restore);
 
-const HbManifest *hb_restore_get_manifest(const HbRestore *restore);
+const HbManifest *hb_restore_get_manifest(const HbRestore *restore); /* as it arrives: adapted to the target */
 
-/* For a provider of rows: the target as sessions open it, and which keys its journal has; not from several threads */
+/*
+ * For a provider of rows: what is to be filled (HbStoredRows *, by their names on the target; the original of each is
+ * the manifest's in the options), borrowed; the target as sessions open it; and which keys its journal has. Not from
+ * several threads
+ */
+GPtrArray *hb_restore_get_rows(HbRestore *restore);
 const HbAddress *hb_restore_get_address(const HbRestore *restore);
 gboolean hb_restore_read_journal(HbRestore *restore, GError **error);
 gboolean hb_restore_is_broken(const HbRestore *restore);

@@ -90,7 +90,7 @@ typedef struct {
 
 struct HbRestore {
     HbRestoreOptions options;
-    const HbManifest *manifest;
+    HbManifest *manifest; /* a copy of that in the options, adapted to the target */
     HbRestoreTarget target;
     HbRestoreDecision decision;
     HbRestorePlans plan;

@@ -15,7 +15,8 @@ struct HbStreamRows {
     HbStream *stream;
     HbRestoreOptions options; /* as far as it needs them */
     HbRestore *restore;
-    GAsyncQueue *chunks; /* HbStreamChunk *, or &stream_rows->end */
+    GHashTable *targets; /* HbStoredRows * of the stream to those of the restore; not: it does not take them */
+    GAsyncQueue *chunks; /* HbStreamChunk *, whose rows are the restore's; or &stream_rows->end */
     GAsyncQueue *places; /* something for each chunk that may still be put there */
     HbStreamChunk end;
     GMutex lock;        /* guards what follows */
@@ -149,7 +150,7 @@ static gboolean wait_for_place(HbStreamRows *stream_rows)
     return FALSE;
 }
 
-static gboolean is_wanted(HbStreamRows *stream_rows, const HbStreamChunk *chunk)
+static gboolean is_missing(HbStreamRows *stream_rows, const HbStreamChunk *chunk)
 {
     g_autofree char *key = key_of(chunk);
     gboolean noted;
@@ -158,8 +159,7 @@ static gboolean is_wanted(HbStreamRows *stream_rows, const HbStreamChunk *chunk)
     g_mutex_lock(&stream_rows->lock);
     noted = hb_restore_is_noted(stream_rows->restore, key);
     g_mutex_unlock(&stream_rows->lock);
-    return !noted &&
-           hb_catalog_find(hb_stream_get_manifest(stream_rows->stream)->catalog, chunk->rows->set->identity) != NULL;
+    return !noted;
 }
 
 static gboolean read_stream(HbStreamRows *stream_rows, GError **error)
@@ -172,7 +172,8 @@ static gboolean read_stream(HbStreamRows *stream_rows, GError **error)
         }
         if (chunk.file == NULL)
             return TRUE;
-        if (!is_wanted(stream_rows, &chunk)) {
+        chunk.rows = g_hash_table_lookup(stream_rows->targets, chunk.rows);
+        if (chunk.rows == NULL || !is_missing(stream_rows, &chunk)) {
             hb_stream_chunk_clear(&chunk);
         } else if (wait_for_place(stream_rows)) {
             g_async_queue_push(stream_rows->chunks, g_memdup2(&chunk, sizeof chunk));
@@ -208,15 +209,10 @@ static gboolean take_chunks(HbStreamRows *stream_rows, HbStoredRows *rows, const
     for (guint c = 0; c < last->chunks->len; c++) {
         const HbChunk *chunk = last->chunks->pdata[c];
         const HbDigest *loaded = g_hash_table_lookup(stream_rows->loaded, chunk->file);
-        HbChunk *copy;
         if (loaded != NULL && !hb_digest_is_equal(loaded, &chunk->digest))
             return hb_error_set(error, HB_ERROR_DAMAGED, "drop what was restored, and send the dump again",
                                 "%s: the rows that came are not those that were dumped", chunk->file);
-        copy = hb_chunk_new(chunk->file);
-        copy->digest = chunk->digest;
-        copy->bytes = chunk->bytes;
-        copy->stored = chunk->stored;
-        g_ptr_array_add(rows->chunks, copy);
+        g_ptr_array_add(rows->chunks, hb_chunk_copy(chunk));
     }
     rows->digest = last->digest;
     rows->bytes = last->bytes;
@@ -238,11 +234,11 @@ static GHashTable *index_folders(const HbManifest *manifest)
 
 static gboolean take_last_manifest(HbStreamRows *stream_rows, GError **error)
 {
-    const HbManifest *early = hb_stream_get_manifest(stream_rows->stream);
+    const GPtrArray *taken = hb_restore_get_rows(stream_rows->restore);
     g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(stream_rows->stream));
 
-    for (guint i = 0; i < early->rows->len; i++) {
-        HbStoredRows *rows = early->rows->pdata[i];
+    for (guint i = 0; i < taken->len; i++) {
+        HbStoredRows *rows = taken->pdata[i];
         const HbStoredRows *whole = rows->folder != NULL ? g_hash_table_lookup(last, rows->folder) : NULL;
         if (whole == NULL)
             return hb_error_set(error, HB_ERROR_DAMAGED, NULL, "%s: the end of the stream does not know it",
@@ -282,11 +278,22 @@ static gboolean run_both(HbStreamRows *stream_rows, GError **error)
     return ok;
 }
 
+static void index_targets(HbStreamRows *stream_rows)
+{
+    const GPtrArray *rows = hb_restore_get_rows(stream_rows->restore);
+
+    for (guint i = 0; i < rows->len; i++) {
+        HbStoredRows *one = rows->pdata[i];
+        g_hash_table_insert(stream_rows->targets, (gpointer)one->original, one);
+    }
+}
+
 static gboolean load(gpointer data, HbRestore *restore, GError **error)
 {
     HbStreamRows *stream_rows = data;
 
     stream_rows->restore = restore;
+    index_targets(stream_rows);
     if (!hb_restore_read_journal(restore, error))
         return FALSE;
     hb_observers_begin_phase(stream_rows->options.observers, "loading rows as they come",
@@ -305,6 +312,7 @@ HbStreamRows *hb_stream_rows_new(HbStream *stream, const HbRestoreOptions *optio
     stream_rows->provider = (HbRowProvider){.load = load, .data = stream_rows};
     stream_rows->stream = stream;
     stream_rows->options = *options;
+    stream_rows->targets = g_hash_table_new(NULL, NULL);
     stream_rows->chunks = g_async_queue_new();
     stream_rows->places = g_async_queue_new();
     stream_rows->loaded = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
@@ -322,6 +330,7 @@ void hb_stream_rows_free(HbStreamRows *stream_rows)
         if (left != &stream_rows->end)
             chunk_free(left);
     }
+    g_hash_table_unref(stream_rows->targets);
     g_async_queue_unref(stream_rows->chunks);
     g_async_queue_unref(stream_rows->places);
     g_hash_table_unref(stream_rows->loaded);

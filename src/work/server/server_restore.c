@@ -11,8 +11,9 @@ typedef struct {
     gboolean tentative; /* databases in which something fails get another turn: nothing is told of them yet */
     gboolean again;     /* this is another turn */
     HbRestore *server;  /* users and tablespaces; its journal also knows the databases that are finished */
+    GHashTable *dumps;  /* HbMember * to HbReader *: each is read once, when its target is looked at */
     HbFailures failures;
-    GMutex lock; /* guards the teller, and that journal */
+    GMutex lock; /* guards the teller, that journal, and the dumps */
 } ServerRestore;
 
 static char *key_of(const HbMember *member)
@@ -27,17 +28,35 @@ static gboolean is_finished(const ServerRestore *job, const HbMember *member)
     return job->server != NULL && hb_restore_is_noted(job->server, key);
 }
 
+/* NULL on error; the job's */
+static HbReader *get_dump(ServerRestore *job, const HbMember *member, GError **error)
+{
+    HbReader *dump;
+
+    g_mutex_lock(&job->lock);
+    dump = g_hash_table_lookup(job->dumps, member);
+    g_mutex_unlock(&job->lock);
+    if (dump != NULL)
+        return dump;
+    dump = hb_reader_open_member(job->options->dump, member, error);
+    if (dump == NULL)
+        return NULL;
+    g_mutex_lock(&job->lock);
+    g_hash_table_insert(job->dumps, (gpointer)member, dump);
+    g_mutex_unlock(&job->lock);
+    return dump;
+}
+
 /* Users are the server's: a database's own list of them is needed only before those are there */
 static HbRestore *open_member(ServerRestore *job, const HbMember *member, const HbDatabaseWorker *worker,
-                              gboolean with_users, HbReader **dump, GError **error)
+                              gboolean with_users, GError **error)
 {
     HbRestoreOptions options = *job->options;
 
-    *dump = hb_reader_open_member(options.dump, member, error);
-    if (*dump == NULL)
+    options.dump = get_dump(job, member, error);
+    if (options.dump == NULL)
         return NULL;
-    options.dump = *dump;
-    options.manifest = hb_reader_get_manifest(*dump);
+    options.manifest = hb_reader_get_manifest(options.dump);
     options.part_of_server = TRUE;
     options.wishes.lenient = TRUE;
     options.parts &= with_users ? HB_PART_ALL : ~(guint)HB_PART_USERS;
@@ -82,14 +101,12 @@ static gboolean note_finished(ServerRestore *job, const HbMember *member, GError
 static gboolean restore_member(ServerRestore *job, const HbMember *member, const HbDatabaseWorker *worker,
                                gboolean noted, GError **error)
 {
-    HbReader *dump = NULL;
-    HbRestore *restore = open_member(job, member, worker, FALSE, &dump, error);
-    gboolean ok = restore != NULL && run(job, restore, dump, error);
+    HbRestore *restore = open_member(job, member, worker, FALSE, error);
+    gboolean ok = restore != NULL && run(job, restore, get_dump(job, member, NULL), error);
 
     if (ok && noted && hb_restore_is_finished(restore))
         ok = note_finished(job, member, error);
     hb_restore_free(restore);
-    hb_reader_close(dump);
     return ok;
 }
 
@@ -130,15 +147,13 @@ static gboolean look_at_all(ServerRestore *job, GError **blocked, GError **error
     if (hb_restore_is_blocked(job->server))
         hb_restore_set_blocked_error(job->server, blocked);
     for (guint i = 0; i < open->len; i++) {
-        HbReader *dump = NULL;
-        HbRestore *restore = open_member(job, open->pdata[i], &worker, TRUE, &dump, error);
+        HbRestore *restore = open_member(job, open->pdata[i], &worker, TRUE, error);
         gboolean ok = restore != NULL;
         if (ok)
             job->teller->looked(job->teller->data, restore);
         if (ok && hb_restore_is_blocked(restore) && *blocked == NULL)
             hb_restore_set_blocked_error(restore, blocked);
         hb_restore_free(restore);
-        hb_reader_close(dump);
         if (!ok) {
             name_database(error, open->pdata[i]);
             return FALSE;
@@ -264,11 +279,13 @@ static gboolean act(const HbRestoreOptions *options, const HbServerCallbacks *te
     server.whole_server = TRUE;
     server.wishes.lenient = TRUE;
     server.analyze = FALSE;
+    job.dumps = g_hash_table_new_full(NULL, NULL, NULL, (GDestroyNotify)hb_reader_close);
     g_mutex_init(&job.lock);
     hb_failures_init(&job.failures);
     job.server = hb_restore_open(&server, error);
     ok = job.server != NULL && do_it(&job, error);
     hb_restore_free(job.server);
+    g_hash_table_unref(job.dumps);
     hb_failures_clear(&job.failures);
     g_mutex_clear(&job.lock);
     return ok;

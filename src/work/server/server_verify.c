@@ -69,8 +69,7 @@ static gboolean adapt(HbCatalog *from, HbCatalog *to, const HbVerifyOptions *opt
 
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error)
 {
-    g_autoptr(HbCatalog) to = NULL, own = NULL;
-    HbCatalog *from = NULL;
+    g_autoptr(HbCatalog) to = NULL, from = NULL;
     guint from_version, to_version;
 
     hb_verification_init(result);
@@ -78,14 +77,12 @@ gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification 
     if (to == NULL)
         return FALSE;
     if (options->from.dump != NULL) {
-        from = hb_reader_get_manifest(options->from.dump)->catalog;
+        from = hb_catalog_copy(hb_reader_get_manifest(options->from.dump)->catalog);
         from_version = hb_reader_get_manifest(options->from.dump)->version_number;
-    } else if ((own = read_side(options, &options->from, &from_version, error)) == NULL) {
-        return FALSE;
     } else {
-        from = own;
+        from = read_side(options, &options->from, &from_version, error);
     }
-    if (!adapt(from, to, options, error))
+    if (from == NULL || !adapt(from, to, options, error))
         return FALSE;
     result->objects = hb_catalog_count(from);
     hb_verify_catalogs(from, from_version, to, to_version, options->to.engine->dialect, options->parts, result);

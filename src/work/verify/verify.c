@@ -19,7 +19,7 @@ static void fit_names(HbSideContents *from, HbSideContents *to)
 
     if (strcmp(from->database, to->database) == 0)
         return;
-    hb_adapt_definitions(to->own_catalog, to->side->engine, &there, FALSE);
+    hb_adapt_definitions(to->catalog, to->side->engine, &there, FALSE);
     hb_adapt_definitions(from->catalog, to->side->engine, &here, FALSE);
 }
 

@@ -11,12 +11,11 @@ typedef struct {
     const HbVerifyOptions *options;
     const HbSide *side;
     guint first_worker;
-    char *database;         /* unquoted */
-    guint version;          /* that the definitions are for */
-    HbCatalog *own_catalog; /* of a server */
-    HbCatalog *catalog;     /* own_catalog, or the dump's */
-    GMutex lock;            /* guards digests and bytes */
-    GHashTable *digests;    /* row set's identity to HbDigest * */
+    char *database;      /* unquoted */
+    guint version;       /* that the definitions are for */
+    HbCatalog *catalog;  /* the side's own, which is adapted to the other side */
+    GMutex lock;         /* guards digests and bytes */
+    GHashTable *digests; /* row set's identity to HbDigest * */
     guint64 bytes;
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */

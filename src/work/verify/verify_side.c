@@ -86,7 +86,7 @@ void hb_side_contents_clear(HbSideContents *contents)
     g_hash_table_unref(contents->other_users);
     g_ptr_array_unref(contents->readers);
     g_mutex_clear(&contents->lock);
-    hb_catalog_free(contents->own_catalog);
+    hb_catalog_free(contents->catalog);
     hb_snapshot_clear(&contents->snapshot);
     g_free(contents->database);
     g_clear_error(&contents->error);
@@ -111,15 +111,15 @@ gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error)
 {
     const HbManifest *manifest = hb_reader_get_manifest(contents->side->dump);
 
-    contents->catalog = manifest->catalog;
+    contents->catalog = hb_catalog_copy(manifest->catalog);
     contents->version = manifest->version_number;
     contents->database = g_strdup(manifest->database);
     if (!choose(contents, error))
         return FALSE;
-    hb_manifest_drop_rows(manifest);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
-        g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
+        if (hb_catalog_find(contents->catalog, rows->set->identity) != NULL)
+            g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
     }
     return TRUE;
 }
@@ -133,10 +133,9 @@ static gboolean read_catalog(HbSideContents *contents, GError **error)
 {
     const HbVerifyOptions *options = contents->options;
 
-    contents->own_catalog = contents->side->engine->source->read_catalog(
+    contents->catalog = contents->side->engine->source->read_catalog(
         contents->readers, hb_selection_list_parts(options->selection, options->parts), error);
-    contents->catalog = contents->own_catalog;
-    if (contents->own_catalog == NULL || !hb_order_arrange(contents->own_catalog, error) || !choose(contents, error))
+    if (contents->catalog == NULL || !hb_order_arrange(contents->catalog, error) || !choose(contents, error))
         return FALSE;
     hb_catalog_keep_parts(contents->catalog, options->parts);
     return hb_catalog_check_rows(contents->catalog, error);
