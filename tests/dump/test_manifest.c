@@ -91,7 +91,7 @@ static void a_copy_is_its_own(void **state)
     table = hb_catalog_find(copy->catalog, "table t");
     g_free(table->owner);
     table->owner = g_strdup("somebody");
-    g_hash_table_add(gone, "rows t");
+    g_hash_table_add(gone, (gpointer) "rows t");
     hb_catalog_remove(copy->catalog, gone);
     hb_manifest_drop_rows(copy);
     assert_int_equal(copy->rows->len, 0);
