@@ -49,7 +49,7 @@ void servers_run_shell(const char *line)
 /* "old v17=17 m:mariadb" to "old v17 m" */
 static char *names_only(const char *names)
 {
-    g_autoptr(GRegex) version = g_regex_new("=[0-9.]+|:mariadb", 0, 0, NULL);
+    g_autoptr(GRegex) version = g_regex_new("=[0-9a-z.]+|:mariadb", 0, 0, NULL);
 
     return g_regex_replace_literal(version, names, -1, 0, "", 0, NULL);
 }

@@ -9,10 +9,10 @@
 struct HbCarry {
     HbRowProvider provider;
     HbSnapshotSource *source;
-    HbRestore *restore;
+    HbRestoreRun *run;
     gint pieces;        /* atomic: numbers keys */
     GMutex lock;        /* guards what follows */
-    GHashTable *by_set; /* HbRowSet * of the source to HbStoredRows * of the restore, whose sets are the target's */
+    GHashTable *by_set; /* HbRowSet * of the source to HbStoredRows * of the run, whose sets are the target's */
     GHashTable *left;   /* HbRowSet * of sets to how many of their pieces are not in yet */
     GHashTable *done;   /* keys of pieces that the target has to HbStoredRows * */
 };
@@ -97,8 +97,8 @@ static gboolean try_target(gpointer data, GError **error)
     Lane *worker = data;
     const HbSnapshotSourceOptions *options = options_of(worker);
 
-    worker->session = options->engine->connector->open(hb_restore_get_address(worker->carry->restore), error);
-    if (worker->session != NULL && hb_restore_enter(worker->carry->restore, worker->session, worker->lost, error))
+    worker->session = options->engine->connector->open(hb_restore_run_get_address(worker->carry->run), error);
+    if (worker->session != NULL && hb_restore_run_enter(worker->carry->run, worker->session, worker->lost, error))
         return TRUE;
     close_target(worker);
     return FALSE;
@@ -120,7 +120,7 @@ static gboolean is_there_after_all(Lane *worker)
 {
     g_autoptr(GHashTable) journal = NULL;
 
-    hb_restore_note_broken(worker->carry->restore);
+    hb_restore_run_note_broken(worker->carry->run);
     worker->lost = TRUE;
     close_target(worker);
     if (!open_target(worker, NULL))
@@ -147,7 +147,7 @@ static void write_piece(Lane *worker, HbBlock *first)
 static void complete(Lane *worker, HbBlock *block)
 {
     if (open_target(worker, NULL))
-        hb_restore_complete_rows(worker->carry->restore, worker->session, block->data);
+        hb_restore_run_complete_rows(worker->carry->run, worker->session, block->data);
     hb_block_queue_give_back(worker->queue, block);
 }
 
@@ -268,7 +268,7 @@ static gboolean judge_piece(Lane *worker, GError **error)
         g_propagate_prefixed_error(error, g_error_copy(worker->error), "on the target: ");
         return FALSE;
     }
-    hb_restore_fail_rows(worker->carry->restore, target_of(worker), worker->error);
+    hb_restore_run_fail_rows(worker->carry->run, target_of(worker), worker->error);
     return TRUE;
 }
 
@@ -286,7 +286,7 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 /* Row sets are read by the names that they have in the source */
 static void index_rows(HbCarry *carry)
 {
-    const GPtrArray *rows = hb_restore_get_rows(carry->restore);
+    const GPtrArray *rows = hb_restore_run_get_rows(carry->run);
 
     for (guint i = 0; i < rows->len; i++) {
         HbStoredRows *one = rows->pdata[i];
@@ -302,7 +302,7 @@ static GPtrArray *choose_sets(HbCarry *carry)
 {
     GPtrArray *chosen = g_ptr_array_new();
     guint within = carry->source->options->engine->traits.binary_compatible_divisor;
-    guint from = carry->source->manifest->version_number, to = hb_restore_get_target(carry->restore)->version_number;
+    guint from = carry->source->manifest->version_number, to = hb_restore_run_get_target(carry->run)->version_number;
     const GPtrArray *sets = hb_catalog_get_row_sets(carry->source->manifest->catalog);
 
     for (guint i = 0; i < sets->len; i++) {
@@ -328,15 +328,15 @@ static GHashTable *find_lost(HbCarry *carry, GError **error)
     GHashTableIter iter;
     gpointer key, rows;
 
-    if (!hb_restore_read_journal(carry->restore, error))
+    if (!hb_restore_run_read_journal(carry->run, error))
         return NULL;
     lost = g_hash_table_new(NULL, NULL);
     g_hash_table_iter_init(&iter, carry->done);
     while (g_hash_table_iter_next(&iter, &key, &rows)) {
-        if (!hb_restore_is_noted(carry->restore, key))
+        if (!hb_restore_run_is_noted(carry->run, key))
             g_hash_table_add(lost, rows);
     }
-    emptied = hb_restore_is_broken(carry->restore) ? hb_restore_find_emptied(carry->restore) : g_ptr_array_new();
+    emptied = hb_restore_run_is_broken(carry->run) ? hb_restore_run_find_emptied(carry->run) : g_ptr_array_new();
     for (guint i = 0; i < emptied->len; i++)
         g_hash_table_add(lost, emptied->pdata[i]);
     return lost;
@@ -367,7 +367,7 @@ static gboolean take_back(HbCarry *carry, HbSession *session, HbStoredRows *rows
 static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int round)
 {
     const HbEngine *engine = carry->source->options->engine;
-    HbSession *session = engine->connector->open(hb_restore_get_address(carry->restore), NULL);
+    HbSession *session = engine->connector->open(hb_restore_run_get_address(carry->run), NULL);
     g_autoptr(GError) cause = NULL;
 
     hb_error_set(&cause, HB_ERROR_LOST, NULL, "the target took its rows, and has lost some of them since");
@@ -377,7 +377,7 @@ static void choose_again(HbCarry *carry, GPtrArray *sets, GHashTable *lost, int 
         if (is_lost && session != NULL && round < ROUNDS && take_back(carry, session, rows, round))
             continue;
         if (is_lost)
-            hb_restore_fail_rows(carry->restore, rows->set, cause);
+            hb_restore_run_fail_rows(carry->run, rows->set, cause);
         g_ptr_array_remove_index(sets, i);
     }
     engine->connector->close(session);
@@ -399,7 +399,7 @@ static gboolean read_all(HbCarry *carry, HbSnapshotRows *reading, GPtrArray *set
     return TRUE;
 }
 
-static gboolean load(gpointer data, HbRestore *restore, GError **error)
+static gboolean load(gpointer data, HbRestoreRun *run, GError **error)
 {
     HbCarry *carry = data;
     HbSnapshotSource *source = carry->source;
@@ -416,11 +416,11 @@ static gboolean load(gpointer data, HbRestore *restore, GError **error)
                               .phase = "carrying rows",
                               .consumer = &consumer};
 
-    carry->restore = restore;
+    carry->run = run;
     index_rows(carry);
     sets = choose_sets(carry);
     reading.sets = sets;
-    return read_all(carry, &reading, sets, error) && hb_restore_read_journal(restore, error) &&
+    return read_all(carry, &reading, sets, error) && hb_restore_run_read_journal(run, error) &&
            hb_snapshot_source_end(source, error);
 }
 

@@ -11,7 +11,7 @@
  */
 #pragma once
 
-#include "work/restore/restore.h"
+#include "work/restore/restore_run.h"
 #include "work/source/snapshot_source.h"
 
 /*

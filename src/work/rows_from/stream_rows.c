@@ -14,8 +14,8 @@ struct HbStreamRows {
     HbRowProvider provider;
     HbStream *stream;
     HbRestoreOptions options; /* as far as it needs them */
-    HbRestore *restore;
-    GHashTable *targets; /* HbStoredRows * of the stream to those of the restore; not: it does not take them */
+    HbRestoreRun *run;
+    GHashTable *targets; /* HbStoredRows * of the stream to those of the run; not: it does not take them */
     GAsyncQueue *chunks; /* HbStreamChunk *, whose rows are the restore's; or &stream_rows->end */
     GAsyncQueue *places; /* something for each chunk that may still be put there */
     HbStreamChunk end;
@@ -27,7 +27,7 @@ struct HbStreamRows {
 
 static gboolean enter(HbWorker *worker, gpointer data, GError **error)
 {
-    return hb_restore_enter(((HbStreamRows *)data)->restore, worker->session, worker->lost, error);
+    return hb_restore_run_enter(((HbStreamRows *)data)->run, worker->session, worker->lost, error);
 }
 
 typedef struct {
@@ -85,7 +85,7 @@ static gboolean is_there_after_all(HbStreamRows *stream_rows, const HbStreamChun
     gboolean there;
 
     g_mutex_lock(&stream_rows->lock);
-    there = hb_restore_read_journal(stream_rows->restore, NULL) && hb_restore_is_noted(stream_rows->restore, key);
+    there = hb_restore_run_read_journal(stream_rows->run, NULL) && hb_restore_run_is_noted(stream_rows->run, key);
     g_mutex_unlock(&stream_rows->lock);
     return there;
 }
@@ -98,7 +98,7 @@ static gboolean load_stubbornly(HbStreamRows *stream_rows, HbWorker *worker, con
         if (load_once(stream_rows, worker, chunk, &cause) || hb_error_is(cause, HB_ERROR_ALREADY_DONE))
             return TRUE;
         if (hb_error_is(cause, HB_ERROR_LOST) && attempt < ATTEMPTS && hb_worker_reopen(worker, NULL)) {
-            hb_restore_note_broken(stream_rows->restore);
+            hb_restore_run_note_broken(stream_rows->run);
             if (is_there_after_all(stream_rows, chunk))
                 return TRUE;
             continue;
@@ -107,7 +107,7 @@ static gboolean load_stubbornly(HbStreamRows *stream_rows, HbWorker *worker, con
             continue;
         if (hb_error_is(cause, HB_ERROR_STATEMENT) || hb_error_is(cause, HB_ERROR_RIGHTS) ||
             hb_error_is(cause, HB_ERROR_ABSENT) || hb_error_is(cause, HB_ERROR_LOCKED)) {
-            hb_restore_fail_rows(stream_rows->restore, chunk->rows->set, cause);
+            hb_restore_run_fail_rows(stream_rows->run, chunk->rows->set, cause);
             return TRUE; /* that table's matter; the others go on */
         }
         g_propagate_prefixed_error(error, g_steal_pointer(&cause), "%s: ", chunk->file);
@@ -157,7 +157,7 @@ static gboolean is_missing(HbStreamRows *stream_rows, const HbStreamChunk *chunk
 
     /* A worker whose connection broke reads the journal anew */
     g_mutex_lock(&stream_rows->lock);
-    noted = hb_restore_is_noted(stream_rows->restore, key);
+    noted = hb_restore_run_is_noted(stream_rows->run, key);
     g_mutex_unlock(&stream_rows->lock);
     return !noted;
 }
@@ -234,7 +234,7 @@ static GHashTable *index_folders(const HbManifest *manifest)
 
 static gboolean take_last_manifest(HbStreamRows *stream_rows, GError **error)
 {
-    const GPtrArray *taken = hb_restore_get_rows(stream_rows->restore);
+    const GPtrArray *taken = hb_restore_run_get_rows(stream_rows->run);
     g_autoptr(GHashTable) last = index_folders(hb_stream_get_last_manifest(stream_rows->stream));
 
     for (guint i = 0; i < taken->len; i++) {
@@ -253,7 +253,7 @@ static gboolean take_last_manifest(HbStreamRows *stream_rows, GError **error)
 static gboolean run_both(HbStreamRows *stream_rows, GError **error)
 {
     const HbWorkers workers = {.engine = stream_rows->options.engine,
-                               .address = hb_restore_get_address(stream_rows->restore),
+                               .address = hb_restore_run_get_address(stream_rows->run),
                                .jobs = stream_rows->options.jobs,
                                .stop = stream_rows->options.stop,
                                .observers = stream_rows->options.observers,
@@ -280,7 +280,7 @@ static gboolean run_both(HbStreamRows *stream_rows, GError **error)
 
 static void index_targets(HbStreamRows *stream_rows)
 {
-    const GPtrArray *rows = hb_restore_get_rows(stream_rows->restore);
+    const GPtrArray *rows = hb_restore_run_get_rows(stream_rows->run);
 
     for (guint i = 0; i < rows->len; i++) {
         HbStoredRows *one = rows->pdata[i];
@@ -288,13 +288,13 @@ static void index_targets(HbStreamRows *stream_rows)
     }
 }
 
-static gboolean load(gpointer data, HbRestore *restore, GError **error)
+static gboolean load(gpointer data, HbRestoreRun *run, GError **error)
 {
     HbStreamRows *stream_rows = data;
 
-    stream_rows->restore = restore;
+    stream_rows->run = run;
     index_targets(stream_rows);
-    if (!hb_restore_read_journal(restore, error))
+    if (!hb_restore_run_read_journal(run, error))
         return FALSE;
     hb_observers_begin_phase(stream_rows->options.observers, "loading rows as they come",
                              hb_catalog_count_bytes(hb_stream_get_manifest(stream_rows->stream)->catalog));

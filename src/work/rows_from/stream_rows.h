@@ -10,7 +10,7 @@
 #pragma once
 
 #include "dump/stream.h"
-#include "work/restore/restore.h"
+#include "work/restore/restore_run.h"
 
 typedef struct HbStreamRows HbStreamRows;
 

@@ -129,16 +129,22 @@ static HbResultTable *make_answer(HbMyResult *result)
     return answer;
 }
 
+/*
+ * A transaction alone does not keep a question from writing: a definition (DROP TABLE) first ends the transaction that
+ * runs, and then only the session's own setting refuses it
+ */
 HbResultTable *hb_my_ask(HbSession *session, const char *question, GError **error)
 {
     g_autoptr(HbMyResult) result = NULL;
     HbResultTable *answer = NULL;
 
-    if (!hb_my_execute(session, "START TRANSACTION READ ONLY", error))
+    if (!hb_my_execute(session, "SET SESSION TRANSACTION READ ONLY", error) ||
+        !hb_my_execute(session, "START TRANSACTION READ ONLY", error))
         return NULL;
     result = hb_my_query(session, question, error);
     if (result != NULL && hb_engine_check_answer(mysql_num_rows(result), mysql_num_fields(result), error))
         answer = make_answer(result);
     hb_my_execute(session, "ROLLBACK", NULL);
+    hb_my_execute(session, "SET SESSION TRANSACTION READ WRITE", NULL);
     return answer;
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/restore/restore_inner.h"
+#include "work/restore/restore_run_inner.h"
 
 #include <string.h>
 
@@ -10,18 +10,18 @@ static gboolean is_early(const HbStep *step)
            step->object->after == HB_AFTER_NEEDS;
 }
 
-void hb_restore_index_ahead(HbRestore *restore)
+void hb_restore_run_index_ahead(HbRestoreRun *run)
 {
-    restore->plan.ahead =
+    run->plan.ahead =
         g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)(void (*)(void))g_ptr_array_unref);
-    for (guint i = 0; i < restore->plan.after_rows->steps->len; i++) {
-        HbStep *step = restore->plan.after_rows->steps->pdata[i];
+    for (guint i = 0; i < run->plan.after_rows->steps->len; i++) {
+        HbStep *step = run->plan.after_rows->steps->pdata[i];
         GPtrArray *list;
         if (!is_early(step))
             continue;
-        list = g_hash_table_lookup(restore->plan.ahead, step->object->on);
+        list = g_hash_table_lookup(run->plan.ahead, step->object->on);
         if (list == NULL)
-            g_hash_table_insert(restore->plan.ahead, step->object->on, list = g_ptr_array_new());
+            g_hash_table_insert(run->plan.ahead, step->object->on, list = g_ptr_array_new());
         g_ptr_array_add(list, step);
     }
 }
@@ -38,17 +38,16 @@ static gboolean is_due(const HbCatalog *catalog, const HbObject *object, const H
 }
 
 /* The final walk finds it in the journal, or makes it */
-void hb_restore_complete_rows(HbRestore *restore, HbSession *session, const HbRowSet *set)
+void hb_restore_run_complete_rows(HbRestoreRun *run, HbSession *session, const HbRowSet *set)
 {
-    const HbCatalog *catalog = restore->manifest->catalog;
+    const HbCatalog *catalog = run->manifest->catalog;
     const HbObject *rows = hb_catalog_find(catalog, set->identity);
-    const GPtrArray *steps =
-        rows != NULL && rows->on != NULL ? g_hash_table_lookup(restore->plan.ahead, rows->on) : NULL;
+    const GPtrArray *steps = rows != NULL && rows->on != NULL ? g_hash_table_lookup(run->plan.ahead, rows->on) : NULL;
 
-    for (guint i = 0; steps != NULL && i < steps->len && !hb_stop_is_set(restore->options.stop); i++) {
+    for (guint i = 0; steps != NULL && i < steps->len && !hb_stop_is_set(run->options->stop); i++) {
         const HbStep *step = steps->pdata[i];
         if (is_due(catalog, step->object, rows))
-            restore->options.engine->journal->run_step(
-                session, step->sql != NULL ? step->sql : step->object->definition, step->key, NULL, NULL);
+            run->options->engine->journal->run_step(session, step->sql != NULL ? step->sql : step->object->definition,
+                                                    step->key, NULL, NULL);
     }
 }

@@ -1,15 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/restore/restore_inner.h"
+#include "work/restore/restore_decision_inner.h"
 
 typedef struct {
-    HbRestore *restore;
-    const HbConflictInput *input;
+    const HbDecisionInput *input;
+    const HbConflictInput *conflicts;
     GHashTable *owners; /* of what is there: identities to names */
     GHashTable *kept;   /* identities of what stays */
     HbRestorePrivileges privileges;
 } PrivilegeCheck;
 
-GHashTable *hb_restore_index_owners(const HbCatalog *there)
+GHashTable *hb_decision_index_owners(const HbCatalog *there)
 {
     GHashTable *owners = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
 
@@ -21,10 +21,10 @@ GHashTable *hb_restore_index_owners(const HbCatalog *there)
     return owners;
 }
 
-/* Of a part, whose what it is on is; NULL: this role may act as the owner, or there is none */
+/* The role that owns the object, or what the object is a part of; NULL if this role may act as the owner */
 static const char *find_foreign_owner(const PrivilegeCheck *check, const char *identity)
 {
-    const HbObject *object = hb_catalog_find(check->input->there, identity);
+    const HbObject *object = hb_catalog_find(check->conflicts->there, identity);
     const char *owner = g_hash_table_lookup(check->owners, identity);
 
     if (owner == NULL && object != NULL && object->on != NULL)
@@ -35,7 +35,7 @@ static const char *find_foreign_owner(const PrivilegeCheck *check, const char *i
 static void tell_foreign(const PrivilegeCheck *check, const char *identity, const char *owner, const char *fate)
 {
     HbFinding *finding =
-        hb_findings_add(check->restore->decision.findings, HB_FINDING_BLOCKER, "right-missing", identity,
+        hb_findings_add(check->input->decision->findings, HB_FINDING_BLOCKER, "right-missing", identity,
                         "%s, and belongs to %s, of whom this role is no member", fate, owner);
     g_autofree char *todo = g_strdup_printf("have this role made a member of %s, or restore as somebody who is", owner);
 
@@ -57,9 +57,9 @@ static void look_at_schemas(const PrivilegeCheck *check, const HbObject *object,
     for (guint n = 0; object->on == NULL && n < object->needs->len; n++) {
         char *need = object->needs->pdata[n];
         if (!g_hash_table_contains(check->privileges.closed, need) ||
-            hb_catalog_find(check->input->there, need) == NULL || !g_hash_table_add(told, need))
+            hb_catalog_find(check->conflicts->there, need) == NULL || !g_hash_table_add(told, need))
             continue;
-        hb_finding_advise(hb_findings_add(check->restore->decision.findings, HB_FINDING_BLOCKER, "right-missing", need,
+        hb_finding_advise(hb_findings_add(check->input->decision->findings, HB_FINDING_BLOCKER, "right-missing", need,
                                           "does not let this role create anything in it: %s, for example",
                                           object->identity),
                           "have the right granted by its owner", NULL);
@@ -71,8 +71,8 @@ static void look_at_places(const PrivilegeCheck *check)
 {
     g_autoptr(GHashTable) told = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < hb_catalog_count(check->input->wanted); i++) {
-        const HbObject *object = hb_catalog_get(check->input->wanted, i);
+    for (guint i = 0; i < hb_catalog_count(check->conflicts->wanted); i++) {
+        const HbObject *object = hb_catalog_get(check->conflicts->wanted, i);
         const char *owner = object->on != NULL && g_hash_table_contains(check->kept, object->on)
                                 ? find_foreign_owner(check, object->on)
                                 : NULL;
@@ -92,39 +92,39 @@ static void look_at_places(const PrivilegeCheck *check)
 
 static void look_at_locks(const PrivilegeCheck *check)
 {
-    HbTargetCleanup *cleanup = check->restore->decision.cleanup;
+    HbTargetCleanup *cleanup = check->input->decision->cleanup;
     const guint turns = check->privileges.locks == 0
                             ? 1
-                            : hb_target_cleanup_take_turns(cleanup, &check->input->dialect->locks, check->input->there,
+                            : hb_target_cleanup_take_turns(cleanup, &check->conflicts->dialect->locks, check->conflicts->there,
                                                            check->privileges.locks / LOCKS_DIVISOR);
 
     if (turns == 1)
         return;
     hb_finding_advise(
-        hb_findings_add(check->restore->decision.findings, HB_FINDING_WARNING, "in-parts",
-                        check->restore->target.database,
+        hb_findings_add(check->input->decision->findings, HB_FINDING_WARNING, "in-parts",
+                        check->input->target->database,
                         "has more to be dropped or emptied than the server can lock at once: that is done in %u "
                         "transactions, and if one fails, what the earlier ones took is listed as gone",
                         turns),
         "raise max_locks_per_transaction there, if it is to be all or nothing", NULL);
 }
 
-gboolean hb_restore_read_privileges(HbRestore *restore, HbSession *session, const HbConflictInput *input,
+gboolean hb_decision_check_privileges(const HbDecisionInput *input, HbSession *session, const HbConflictInput *conflicts,
                                     GHashTable *owners, GError **error)
 {
-    const HbTargetCleanup *cleanup = restore->decision.cleanup;
-    PrivilegeCheck check = {.restore = restore, .input = input, .owners = owners};
+    const HbTargetCleanup *cleanup = input->decision->cleanup;
+    PrivilegeCheck check = {.input = input, .conflicts = conflicts, .owners = owners};
     gboolean ok;
 
-    if (restore->options.engine->target->read_privileges == NULL)
+    if (input->options->engine->target->read_privileges == NULL)
         return TRUE;
     check.kept = g_hash_table_new(g_str_hash, g_str_equal);
     for (guint i = 0; i < cleanup->kept->len; i++)
         g_hash_table_add(check.kept, cleanup->kept->pdata[i]);
-    ok = restore->options.engine->target->read_privileges(session, &check.privileges, error);
+    ok = input->options->engine->target->read_privileges(session, &check.privileges, error);
     if (ok)
         look_at_locks(&check);
-    if (ok && !restore->target.info.is_superuser) {
+    if (ok && !input->target->info.is_superuser) {
         look_at_items(&check, cleanup->dropped, "would be dropped");
         look_at_items(&check, cleanup->suspended, "would be taken off and put back");
         look_at_places(&check);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/restore/restore_inner.h"
+#include "work/restore/restore_run_inner.h"
 
 #include "core/compare/compare.h"
 #include "core/graph/order.h"
@@ -38,73 +38,73 @@ static void append_difference(GString *text, const HbDifference *difference)
 }
 
 /* The message on a kept role: what the source's has otherwise */
-static char *tell_kept(const HbRestore *restore, const char *role)
+static char *tell_kept(const HbRestoreRun *run, const char *role)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
-    for (guint i = 0; restore->run.role_differences != NULL && i < restore->run.role_differences->len; i++) {
-        const HbDifference *difference = restore->run.role_differences->pdata[i];
-        if (is_about(hb_catalog_find(restore->manifest->catalog, difference->identity), role))
+    for (guint i = 0; run->role_differences != NULL && i < run->role_differences->len; i++) {
+        const HbDifference *difference = run->role_differences->pdata[i];
+        if (is_about(hb_catalog_find(run->manifest->catalog, difference->identity), role))
             append_difference(text, difference);
     }
     return text->len > 0 ? g_strdup_printf("was there already and stays as it is; unlike in the source, %s", text->str)
                          : g_strdup("was there already and stays as it is");
 }
 
-gboolean hb_roles_look(HbRestore *restore, HbSession *session, GError **error)
+gboolean hb_restore_run_compare_roles(HbRestoreRun *run, HbSession *session, GError **error)
 {
-    g_autoptr(HbCatalog) users = restore->options.engine->source->read_server(session, HB_PART_USERS, error);
+    g_autoptr(HbCatalog) users = run->options->engine->source->read_server(session, HB_PART_USERS, error);
 
     if (users == NULL || !hb_order_arrange(users, error))
         return FALSE;
-    restore->run.role_differences = hb_compare_new();
-    hb_compare_catalogs(restore->manifest->catalog, users, restore->options.engine->dialect, HB_PART_USERS,
-                        restore->run.role_differences);
+    run->role_differences = hb_compare_new();
+    hb_compare_catalogs(run->manifest->catalog, users, run->options->engine->dialect, HB_PART_USERS,
+                        run->role_differences);
     return TRUE;
 }
 
-static gboolean is_about_kept_role(HbRestore *restore, const HbObject *object)
+static gboolean is_about_kept_role(HbRestoreRun *run, const HbObject *object)
 {
     gboolean kept = object->needs->len > 0;
 
     for (guint n = 0; n < object->needs->len; n++)
-        kept = kept && g_hash_table_contains(restore->run.kept, object->needs->pdata[n]);
+        kept = kept && g_hash_table_contains(run->kept, object->needs->pdata[n]);
     return kept && (object->kind == HB_KIND_PASSWORD || object->kind == HB_KIND_MEMBERSHIP ||
                     object->kind == HB_KIND_ROLE_SETTING || object->kind == HB_KIND_GLOBAL_GRANT);
 }
 
-void hb_restore_note_kept(HbRestore *restore, const HbStep *step)
+void hb_restore_run_note_kept(HbRestoreRun *run, const HbStep *step)
 {
     g_autofree char *message = NULL;
 
-    g_hash_table_add(restore->run.kept, step->object->identity);
+    g_hash_table_add(run->kept, step->object->identity);
     if (step->object->kind != HB_KIND_ROLE)
         return;
-    message = tell_kept(restore, step->object->identity);
-    hb_restore_add_exception(restore, HB_OUTCOME_KEPT, step->key, message, NULL);
+    message = tell_kept(run, step->object->identity);
+    hb_restore_result_add(run->result, HB_OUTCOME_KEPT, step->key, message, NULL);
 }
 
-gboolean hb_roles_keep(HbRestore *restore, HbWorker *worker, const HbStep *step, GError **error)
+gboolean hb_restore_run_keep_role(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error)
 {
-    if (!restore->options.engine->journal->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
+    if (!run->options->engine->journal->run_step(worker->session, NULL, step->key, NOTE_KEPT, error))
         return FALSE;
-    g_mutex_lock(&restore->run.lock);
-    hb_restore_note_kept(restore, step);
-    g_mutex_unlock(&restore->run.lock);
+    g_mutex_lock(&run->lock);
+    hb_restore_run_note_kept(run, step);
+    g_mutex_unlock(&run->lock);
     return TRUE;
 }
 
-gboolean hb_roles_is_kept(HbRestore *restore, HbWorker *worker, const HbStep *step, gboolean *kept, GError **error)
+gboolean hb_restore_run_is_role_kept(HbRestoreRun *run, HbWorker *worker, const HbStep *step, gboolean *kept,
+                                     GError **error)
 {
     *kept = FALSE;
     if (step->type != HB_STEP_TYPE_OBJECT)
         return TRUE;
     if (step->object->kind == HB_KIND_ROLE)
-        return restore->options.engine->target->find_role(worker->session, hb_object_get_name(step->object), kept,
-                                                          error);
-    g_mutex_lock(&restore->run.lock);
-    *kept = is_about_kept_role(restore, step->object);
-    g_mutex_unlock(&restore->run.lock);
+        return run->options->engine->target->find_role(worker->session, hb_object_get_name(step->object), kept, error);
+    g_mutex_lock(&run->lock);
+    *kept = is_about_kept_role(run, step->object);
+    g_mutex_unlock(&run->lock);
     return TRUE;
 }
 
@@ -132,63 +132,64 @@ static char *find_owner(const HbStep *step)
 }
 
 /* With the rights' lock held: one of all workers does it */
-static gboolean join(HbRestore *restore, HbWorker *worker, const char *owner, const char *key)
+static gboolean join(HbRestoreRun *run, HbWorker *worker, const char *owner, const char *key)
 {
     char *leaving = NULL;
-    g_autofree char *sql = restore->options.engine->target->make_joining(worker->session, owner, &leaving);
+    g_autofree char *sql = run->options->engine->target->make_joining(worker->session, owner, &leaving);
     g_autoptr(GError) refusal = NULL;
 
-    if (!restore->options.engine->journal->run_step(worker->session, sql, key, leaving, &refusal) &&
+    if (!run->options->engine->journal->run_step(worker->session, sql, key, leaving, &refusal) &&
         !hb_error_is(refusal, HB_ERROR_ALREADY_DONE))
         g_clear_pointer(&leaving, g_free);
-    g_hash_table_insert(restore->run.joined, g_strdup(key), leaving);
+    g_hash_table_insert(run->joined, g_strdup(key), leaving);
     return leaving != NULL;
 }
 
-gboolean hb_roles_join_owner(HbRestore *restore, HbWorker *worker, const HbStep *step)
+gboolean hb_restore_run_join_owner(HbRestoreRun *run, HbWorker *worker, const HbStep *step)
 {
-    g_autofree char *owner = restore->options.engine->target->make_joining != NULL ? find_owner(step) : NULL;
+    g_autofree char *owner = run->options->engine->target->make_joining != NULL ? find_owner(step) : NULL;
     g_autofree char *key = owner != NULL ? g_strconcat(JOINING, owner, NULL) : NULL;
     gpointer leaving;
     gboolean joined;
 
-    if (owner == NULL || restore->target.info.is_superuser || strcmp(owner, restore->target.info.user) == 0)
+    if (owner == NULL || run->target->info.is_superuser || strcmp(owner, run->target->info.user) == 0)
         return FALSE;
-    g_mutex_lock(&restore->run.privileges);
-    if (g_hash_table_lookup_extended(restore->run.joined, key, NULL, &leaving))
+    g_mutex_lock(&run->privileges);
+    if (g_hash_table_lookup_extended(run->joined, key, NULL, &leaving))
         joined = leaving != NULL;
     else
-        joined = join(restore, worker, owner, key);
-    g_mutex_unlock(&restore->run.privileges);
+        joined = join(run, worker, owner, key);
+    g_mutex_unlock(&run->privileges);
     return joined;
 }
 
-static void add_joined_before(HbRestore *restore)
+static void add_joined_before(HbRestoreRun *run)
 {
     GHashTableIter iter;
     gpointer key, note;
 
-    g_hash_table_iter_init(&iter, restore->run.journal);
+    g_hash_table_iter_init(&iter, run->journal);
     while (g_hash_table_iter_next(&iter, &key, &note)) {
         if (g_str_has_prefix(key, JOINING))
-            g_hash_table_replace(restore->run.joined, g_strdup(key), g_strdup(note));
+            g_hash_table_replace(run->joined, g_strdup(key), g_strdup(note));
     }
 }
 
-void hb_roles_list_joined(HbRestore *restore)
+void hb_restore_run_list_joined(HbRestoreRun *run)
 {
     g_autoptr(GList) keys = NULL;
 
-    if (restore->run.journal != NULL)
-        add_joined_before(restore);
-    keys = g_list_sort(g_hash_table_get_keys(restore->run.joined), (GCompareFunc)strcmp);
+    if (run->journal != NULL)
+        add_joined_before(run);
+    keys = g_list_sort(g_hash_table_get_keys(run->joined), (GCompareFunc)strcmp);
     for (GList *at = keys; at != NULL; at = at->next) {
-        const char *leaving = g_hash_table_lookup(restore->run.joined, at->data);
-        g_autofree char *message = g_strdup_printf("%s is a member of it now, so that it could give it what it owns",
-                                                   restore->target.info.user);
+        const char *leaving = g_hash_table_lookup(run->joined, at->data);
+        g_autofree char *message =
+            g_strdup_printf("%s is a member of it now, so that it could give it what it owns", run->target->info.user);
         g_autofree char *hint = leaving != NULL ? g_strdup_printf("when all is verified, leave it: %s", leaving) : NULL;
         if (leaving != NULL)
-            hb_restore_add_exception(restore, HB_OUTCOME_KEPT, (const char *)at->data + strlen("join "), message, hint);
+            hb_restore_result_add(run->result, HB_OUTCOME_KEPT, (const char *)at->data + strlen("join "), message,
+                                  hint);
     }
 }
 
@@ -200,22 +201,22 @@ static gboolean file_error(GError **error, const char *path)
                         g_strerror(errno));
 }
 
-gboolean hb_roles_open_passwords(HbRestore *restore, GError **error)
+gboolean hb_restore_run_open_passwords(HbRestoreRun *run, GError **error)
 {
-    const char *path = restore->options.new_passwords;
-    int flags = O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | (restore->target.is_ours ? 0 : O_EXCL);
+    const char *path = run->options->new_passwords;
+    int flags = O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | (run->decision->is_resumed ? 0 : O_EXCL);
 
     if (path == NULL)
         return TRUE;
-    restore->run.password_file = open(path, flags, 0600);
-    return restore->run.password_file >= 0 || file_error(error, path);
+    run->password_file = open(path, flags, 0600);
+    return run->password_file >= 0 || file_error(error, path);
 }
 
-void hb_roles_close_passwords(HbRestore *restore)
+void hb_restore_run_close_passwords(HbRestoreRun *run)
 {
-    if (restore->run.password_file >= 0)
-        close(restore->run.password_file);
-    restore->run.password_file = -1;
+    if (run->password_file >= 0)
+        close(run->password_file);
+    run->password_file = -1;
 }
 
 /* Letters drawn evenly: random bytes beyond the last full round of the alphabet are thrown away */
@@ -235,35 +236,34 @@ static gboolean draw_password(char password[PASSWORD_LENGTH + 1], GError **error
     return TRUE;
 }
 
-static gboolean note_password(HbRestore *restore, const char *role, const char *password, GError **error)
+static gboolean note_password(HbRestoreRun *run, const char *role, const char *password, GError **error)
 {
     g_autofree char *line = g_strdup_printf("%s\t%s\n", role, password);
     gssize length = (gssize)strlen(line);
-    gboolean ok =
-        write(restore->run.password_file, line, (gsize)length) == length && fsync(restore->run.password_file) == 0;
+    gboolean ok = write(run->password_file, line, (gsize)length) == length && fsync(run->password_file) == 0;
 
     memset(line, 0, (gsize)length);
-    return ok || file_error(error, restore->options.new_passwords);
+    return ok || file_error(error, run->options->new_passwords);
 }
 
-static gboolean has_password(const HbRestore *restore, const HbObject *role)
+static gboolean has_password(const HbRestoreRun *run, const HbObject *role)
 {
     g_autofree char *identity = hb_identity_new(HB_KIND_PASSWORD, hb_object_get_name(role));
 
-    return hb_catalog_find(restore->manifest->catalog, identity) != NULL;
+    return hb_catalog_find(run->manifest->catalog, identity) != NULL;
 }
 
-char *hb_roles_renew_password(HbRestore *restore, HbSession *session, const HbObject *role, GError **error)
+char *hb_restore_run_renew_password(HbRestoreRun *run, HbSession *session, const HbObject *role, GError **error)
 {
     char password[PASSWORD_LENGTH + 1];
     char *sql = NULL;
 
-    if (restore->run.password_file < 0 || role->kind != HB_KIND_ROLE || has_password(restore, role))
+    if (run->password_file < 0 || role->kind != HB_KIND_ROLE || has_password(run, role))
         return NULL;
     if (!draw_password(password, error))
         return NULL;
-    sql = restore->options.engine->target->make_password_sql(session, role, password, error);
-    if (sql != NULL && !note_password(restore, hb_object_get_name(role), password, error))
+    sql = run->options->engine->target->make_password_sql(session, role, password, error);
+    if (sql != NULL && !note_password(run, hb_object_get_name(role), password, error))
         g_clear_pointer(&sql, g_free);
     memset(password, 0, sizeof password);
     return sql;

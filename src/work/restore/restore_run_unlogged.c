@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "work/restore/restore_inner.h"
+#include "work/restore/restore_run_inner.h"
 
 #include <string.h>
 
@@ -8,29 +8,29 @@
  * Such a table is empty: nothing is loaded between the crash and the next look.
  */
 
-static gboolean is_unlogged(const HbRestore *restore, const HbStoredRows *rows)
+static gboolean is_unlogged(const HbRestoreRun *run, const HbStoredRows *rows)
 {
     g_autofree char *identity = hb_identity_new(HB_KIND_TABLE, rows->set->table);
-    const HbObject *table = hb_catalog_find(restore->manifest->catalog, identity);
+    const HbObject *table = hb_catalog_find(run->manifest->catalog, identity);
 
     return table != NULL && table->definition != NULL && rows->digest.rows > 0 &&
-           restore->options.engine->dialect->is_unlogged(table);
+           run->options->engine->dialect->is_unlogged(table);
 }
 
 /* HbStoredRows *, borrowed; the array is the caller's */
-static GPtrArray *list_unlogged(const HbRestore *restore)
+static GPtrArray *list_unlogged(const HbRestoreRun *run)
 {
     GPtrArray *list = g_ptr_array_new();
 
-    for (guint i = 0; i < restore->manifest->rows->len; i++) {
-        if (is_unlogged(restore, restore->manifest->rows->pdata[i]))
-            g_ptr_array_add(list, restore->manifest->rows->pdata[i]);
+    for (guint i = 0; i < run->manifest->rows->len; i++) {
+        if (is_unlogged(run, run->manifest->rows->pdata[i]))
+            g_ptr_array_add(list, run->manifest->rows->pdata[i]);
     }
     return list;
 }
 
 /* Leaves in the list those that are empty. A table that is not there yet is not looked at */
-static gboolean keep_emptied(const HbRestore *restore, HbSession *session, GPtrArray *list, GError **error)
+static gboolean keep_emptied(const HbRestoreRun *run, HbSession *session, GPtrArray *list, GError **error)
 {
     g_autoptr(HbCatalog) catalog = hb_catalog_new();
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
@@ -38,12 +38,12 @@ static gboolean keep_emptied(const HbRestore *restore, HbSession *session, GPtrA
     for (guint i = list->len; i-- > 0;) {
         const HbStoredRows *rows = list->pdata[i];
         g_autofree char *table = hb_identity_new(HB_KIND_TABLE, rows->set->table);
-        if (hb_restore_is_noted(restore, table))
+        if (hb_restore_run_is_noted(run, table))
             hb_catalog_add_row_set(catalog, rows->set->identity, rows->set->table);
         else
             g_ptr_array_remove_index(list, i);
     }
-    if (!restore->options.engine->target->find_rows(session, catalog, holding, error))
+    if (!run->options->engine->target->find_rows(session, catalog, holding, error))
         return FALSE;
     for (guint i = list->len; i-- > 0;) {
         if (g_hash_table_contains(holding, ((const HbStoredRows *)list->pdata[i])->set->identity))
@@ -53,45 +53,44 @@ static gboolean keep_emptied(const HbRestore *restore, HbSession *session, GPtrA
 }
 
 /* Rows of a provider came once; those of a dump are loaded again */
-gboolean hb_restore_mend_unlogged(HbRestore *restore, HbSession *session, GError **error)
+gboolean hb_restore_run_mend_unlogged(HbRestoreRun *run, HbSession *session, GError **error)
 {
-    g_autoptr(GPtrArray) list = list_unlogged(restore);
+    g_autoptr(GPtrArray) list = list_unlogged(run);
 
-    if (list->len == 0 || restore->options.dump == NULL)
+    if (list->len == 0 || run->options->dump == NULL)
         return TRUE;
-    if (!keep_emptied(restore, session, list, error))
+    if (!keep_emptied(run, session, list, error))
         return FALSE;
     for (guint i = 0; i < list->len; i++) {
         const HbStoredRows *rows = list->pdata[i];
         g_autofree char *prefix = g_strconcat(rows->set->identity, " ", NULL);
-        if (!restore->options.engine->journal->forget_steps(session, prefix, error))
+        if (!run->options->engine->journal->forget_steps(session, prefix, error))
             return FALSE;
     }
-    return list->len == 0 || hb_restore_read_keys(restore, session, error);
+    return list->len == 0 || hb_restore_run_read_keys(run, session, error);
 }
 
-GPtrArray *hb_restore_find_emptied(HbRestore *restore)
+GPtrArray *hb_restore_run_find_emptied(HbRestoreRun *run)
 {
-    GPtrArray *list = list_unlogged(restore);
-    HbSession *session =
-        list->len > 0 ? restore->options.engine->connector->open(&restore->target.address, NULL) : NULL;
+    GPtrArray *list = list_unlogged(run);
+    HbSession *session = list->len > 0 ? run->options->engine->connector->open(&run->target->address, NULL) : NULL;
 
     /* If nothing is known, all of them may be */
     if (session != NULL)
-        keep_emptied(restore, session, list, NULL);
-    restore->options.engine->connector->close(session);
+        keep_emptied(run, session, list, NULL);
+    run->options->engine->connector->close(session);
     return list;
 }
 
-void hb_restore_list_unlogged(HbRestore *restore)
+void hb_restore_run_list_unlogged(HbRestoreRun *run)
 {
-    g_autoptr(GPtrArray) list = hb_restore_find_emptied(restore);
+    g_autoptr(GPtrArray) list = hb_restore_run_find_emptied(run);
 
     for (guint i = 0; i < list->len; i++) {
         const HbStoredRows *rows = list->pdata[i];
         g_autofree char *hint =
             g_strdup_printf("load them again: the same with --parts data --take 'rows:%s'", rows->set->table);
-        hb_restore_add_exception(restore, HB_OUTCOME_CHANGED, rows->set->identity,
-                                 "are gone: the server crashed, which empties this table", hint);
+        hb_restore_result_add(run->result, HB_OUTCOME_CHANGED, rows->set->identity,
+                              "are gone: the server crashed, which empties this table", hint);
     }
 }

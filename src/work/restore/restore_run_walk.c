@@ -1,0 +1,167 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/restore/restore_run_inner.h"
+
+#include <string.h>
+
+/* ---- The lock is held in all of these ---- */
+
+static void settle(HbRestoreRun *run, guint number, HbStepState outcome)
+{
+    hb_plan_settle(run->plan.steps->plan, number, outcome);
+    g_cond_broadcast(&run->settled);
+}
+
+/* Milestones, and what the journal has, are settled on the spot */
+static gboolean is_done_before(HbRestoreRun *run, const HbStep *step)
+{
+    const char *note;
+
+    if (step->type == HB_STEP_TYPE_MILESTONE)
+        return TRUE;
+    if (run->journal == NULL || (note = g_hash_table_lookup(run->journal, step->key)) == NULL)
+        return FALSE;
+    if (strcmp(note, NOTE_KEPT) == 0)
+        hb_restore_run_note_kept(run, step);
+    return TRUE;
+}
+
+/* The next step that needs a worker; NULL when there is none any more. Waits while others may make one ready */
+static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, guint *number)
+{
+    HbPlan *plan = run->plan.steps->plan;
+
+    while (hb_plan_count_open(plan) > 0 && run->lost == NULL && !hb_stop_is_set(run->options->stop)) {
+        const HbStep *step;
+        if (!hb_plan_take(plan, number)) {
+            g_cond_wait_until(&run->settled, &run->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+            continue;
+        }
+        step = hb_plan_get_what(plan, *number);
+        if (!is_done_before(run, step))
+            return step;
+        hb_worker_tell_advanced(worker, hb_plan_get_cost(plan, *number), 0);
+        settle(run, *number, HB_STEP_DONE);
+    }
+    return NULL;
+}
+
+/* Whom a step waited for in vain, as far as it was seen */
+static void add_wait(HbRestoreRun *run, GError *cause)
+{
+    g_autofree char *wait = hb_error_is(cause, HB_ERROR_LOCKED) ? hb_claim_get_wait(run->claim) : NULL;
+    char *message;
+
+    if (wait == NULL)
+        return;
+    message = g_strdup_printf("%s (%s)", cause->message, wait);
+    g_free(cause->message);
+    cause->message = message;
+}
+
+static void note_failure(HbRestoreRun *run, const HbStep *step, GError *cause)
+{
+    if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
+        g_autofree char *hint = hb_restore_run_hint_statement(run->options->engine->dialect, step->object->definition);
+        hb_restore_result_add(run->result, HB_OUTCOME_REFUSED, step->key, cause->message, hint);
+        return;
+    }
+    if (step->type == HB_STEP_TYPE_OBJECT && step->object->kind == HB_KIND_TABLESPACE) {
+        hb_restore_result_add(run->result, HB_OUTCOME_CHANGED, step->key, cause->message,
+                              "what stands in it goes into the default tablespace");
+        return;
+    }
+    if (hb_error_is(cause, HB_ERROR_CONSTRAINT_VIOLATED)) {
+        hb_restore_result_add(run->result, HB_OUTCOME_CHANGED, step->key, cause->message, hb_error_hint(cause));
+        return;
+    }
+    if (step->type == HB_STEP_TYPE_ANALYZE) {
+        hb_restore_result_add(run->result, HB_OUTCOME_REFUSED, step->key, cause->message,
+                              "the planner's figures can be refreshed later");
+        return;
+    }
+    add_wait(run, cause);
+    hb_restore_result_add(run->result, HB_OUTCOME_FAILED, step->key, cause->message, hb_error_hint(cause))->damaged =
+        hb_error_is(cause, HB_ERROR_DAMAGED);
+    if (!run->tentative)
+        hb_observers_note(run->observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key, cause->message);
+}
+
+static void tell_step_done(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number)
+{
+    if (step->type != HB_STEP_TYPE_CHUNK)
+        hb_worker_tell_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
+    hb_worker_tell_finished(worker);
+}
+
+/*
+ * What becomes of a step that did not succeed. A broken connection is no failure of the step: it is put back, and all
+ * workers come home. FALSE if the restore cannot go on, with *error set.
+ */
+static gboolean judge_failure(HbRestoreRun *run, guint number, GError *cause, GError **error)
+{
+    const HbStep *step = hb_plan_get_what(run->plan.steps->plan, number);
+
+    if (hb_error_is(cause, HB_ERROR_CANCELLED) || hb_stop_is_set(run->options->stop)) {
+        hb_plan_put_back(run->plan.steps->plan, number);
+        g_propagate_prefixed_error(error, cause, "%s: ", step->key);
+        return FALSE;
+    }
+    if (hb_error_is(cause, HB_ERROR_LOST)) {
+        hb_plan_put_back(run->plan.steps->plan, number);
+        g_clear_error(&run->lost);
+        g_propagate_prefixed_error(&run->lost, cause, "%s: ", step->key);
+        g_cond_broadcast(&run->settled);
+        return TRUE;
+    }
+    note_failure(run, step, cause);
+    settle(run, number, hb_error_is(cause, HB_ERROR_CONSTRAINT_VIOLATED) ? HB_STEP_DONE : HB_STEP_FAILED);
+    g_error_free(cause);
+    return TRUE;
+}
+
+static gboolean work(HbWorker *worker, gpointer data, GError **error)
+{
+    HbRestoreRun *run = data;
+    gboolean ok = TRUE;
+    const HbStep *step;
+    guint number;
+
+    g_mutex_lock(&run->lock);
+    while (ok && (step = take_step(run, worker, &number)) != NULL) {
+        GError *cause = NULL;
+
+        g_mutex_unlock(&run->lock);
+        hb_worker_tell_started(worker, hb_step_get_name(step));
+        hb_restore_run_step(run, worker, step, &cause);
+        tell_step_done(run, worker, step, number);
+        g_mutex_lock(&run->lock);
+        if (cause != NULL)
+            ok = judge_failure(run, number, cause, error);
+        else
+            settle(run, number, HB_STEP_DONE);
+    }
+    if (ok && hb_stop_is_set(run->options->stop) && hb_plan_count_open(run->plan.steps->plan) > 0)
+        ok = hb_stop_set_error(error);
+    g_mutex_unlock(&run->lock);
+    return ok;
+}
+
+static gboolean enter(HbWorker *worker, gpointer data, GError **error)
+{
+    return hb_restore_run_enter(data, worker->session, worker->lost, error);
+}
+
+gboolean hb_restore_run_walk(HbRestoreRun *run, GError **error)
+{
+    const HbWorkers workers = {.engine = run->options->engine,
+                               .address = &run->target->address,
+                               .jobs = run->options->jobs,
+                               .stop = run->options->stop,
+                               .observers = run->observers,
+                               .enter = enter,
+                               .work = work,
+                               .data = run};
+
+    hb_observers_begin_phase(run->observers, "restoring", run->plan.steps->cost);
+    return hb_workers_run(&workers, error);
+}

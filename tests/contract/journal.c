@@ -1,0 +1,91 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* Steps and rows, each done and noted, or neither */
+#include "contract/contract.h"
+
+#include "core/base/digest.h"
+
+static void check_steps(const Contract *contract, HbSession *session)
+{
+    const HbEngine *engine = contract->engine;
+    g_autofree char *none = NULL, *id = NULL;
+    GError *error = NULL;
+
+    assert_true(engine->journal->find(session, &none, NULL));
+    assert_null(none);
+    assert_true(engine->journal->begin(session, "dump 1", NULL));
+    assert_true(engine->journal->find(session, &id, NULL));
+    assert_string_equal(id, "dump 1");
+    assert_true(engine->journal->run_step(session, contract->create, "create 'it'", "a \"note\"", &error));
+    check_no_error(error);
+    g_autoptr(GHashTable) steps = engine->journal->read(session, NULL);
+    assert_string_equal(g_hash_table_lookup(steps, "create 'it'"), "a \"note\"");
+    assert_false(engine->journal->run_step(session, contract->bad, "bad", NULL, &error));
+    assert_non_null(error);
+    g_clear_error(&error);
+    assert_false(contract_is_noted(contract, session, "bad"));
+    assert_true(engine->journal->run_step(session, NULL, "only noted", NULL, NULL));
+    assert_false(engine->journal->run_step(session, NULL, "only noted", NULL, &error));
+    check_error(&error, HB_ERROR_ALREADY_DONE, "");
+    assert_true(contract_is_noted(contract, session, "only noted"));
+}
+
+static void check_forgetting(const Contract *contract, HbSession *session)
+{
+    const HbEngine *engine = contract->engine;
+
+    assert_true(engine->journal->run_step(session, NULL, "rows t%_ 1", NULL, NULL));
+    assert_true(engine->journal->run_step(session, NULL, "rows t%_%_ 1", NULL, NULL));
+    assert_true(engine->journal->forget_steps(session, "rows t%_ ", NULL));
+    assert_false(contract_is_noted(contract, session, "rows t%_ 1"));
+    assert_true(contract_is_noted(contract, session, "rows t%_%_ 1"));
+}
+
+static void check_rows(const Contract *contract, HbSession *session)
+{
+    const HbJournal *journal = contract->engine->journal;
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    HbRowSet *set = contract_add_row_set(contract, catalog);
+    ContractRows bad, good, again;
+    GError *error = NULL;
+
+    /* a source that fails leaves no row, and no note of it */
+    contract_rows_init(&bad, TRUE);
+    assert_false(journal->write_rows(session, set, contract_rows_give, &bad, "rows 1", &error));
+    check_error(&error, HB_ERROR_DAMAGED, "had enough");
+    assert_false(contract_is_noted(contract, session, "rows 1"));
+    assert_int_equal(contract_read_all(contract, session, set, 1).rows, 0);
+    contract_rows_init(&good, FALSE);
+    assert_true(journal->write_rows(session, set, contract_rows_give, &good, "rows 1", &error));
+    check_no_error(error);
+    assert_true(contract_is_noted(contract, session, "rows 1"));
+    /* the same chunk is never loaded twice */
+    contract_rows_init(&again, FALSE);
+    assert_false(journal->write_rows(session, set, contract_rows_give, &again, "rows 1", &error));
+    check_error(&error, HB_ERROR_ALREADY_DONE, "");
+    assert_int_equal(contract_read_all(contract, session, set, 1).rows, CONTRACT_ROWS);
+    contract_rows_clear(&bad);
+    contract_rows_clear(&good);
+    contract_rows_clear(&again);
+}
+
+void journal_keeps_its_contract(const Contract *contract)
+{
+    const HbEngine *engine = contract->engine;
+    g_autofree char *id = NULL;
+    HbSession *session;
+    GError *error = NULL;
+    gboolean created;
+
+    engine->target->create_database(&contract->address, contract->properties, &created, NULL);
+    session = contract_open(contract);
+    check_steps(contract, session);
+    check_forgetting(contract, session);
+    check_rows(contract, session);
+    assert_true(engine->journal->settle(session, &error));
+    assert_true(engine->journal->run_step(session, contract->drop, "drop it", NULL, &error));
+    assert_true(engine->journal->end(session, &error));
+    check_no_error(error);
+    assert_true(engine->journal->find(session, &id, NULL));
+    assert_null(id);
+    engine->connector->close(session);
+}
