@@ -9,7 +9,9 @@
 #include "dump/writer.h"
 
 #include <glib/gstdio.h>
+#include <signal.h>
 #include <string.h>
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -514,6 +516,61 @@ static void chunks_sort_as_they_are_numbered(void **state)
     check_remove_folder(parent);
 }
 
+/* As much as the process may write into one file; what goes beyond it fails as on a full disk */
+static void limit_files(rlim_t bytes)
+{
+    const struct rlimit limit = {bytes, RLIM_INFINITY};
+
+    signal(SIGXFSZ, SIG_IGN);
+    assert_int_equal(setrlimit(RLIMIT_FSIZE, &limit), 0);
+}
+
+static gboolean write_dump(const char *path, GError **error)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    HbWriter *writer;
+
+    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
+        HbObject *object = hb_catalog_get(manifest->catalog, i);
+        g_free(object->definition);
+        object->definition = g_strnfill(40, 'x');
+    }
+    g_ptr_array_set_size(((HbStoredRows *)manifest->rows->pdata[0])->chunks, 0);
+    writer = hb_writer_open(path, manifest, "-- a preamble\n", error);
+    return writer != NULL && hb_writer_finish(writer, error);
+}
+
+/* Wherever a dump meets the end of the disk: an error that says so, and nothing is left of it */
+static void a_full_disk_leaves_nothing(void **state)
+{
+    static const char *const names[] = {"d.dump", "d.tar"};
+
+    (void)state;
+    for (gsize n = 0; n < G_N_ELEMENTS(names); n++) {
+        guint failed = 0;
+        for (rlim_t bytes = 0;; bytes += 53) {
+            char *parent = check_make_folder();
+            g_autofree char *path = g_build_filename(parent, names[n], NULL);
+            g_autoptr(GDir) left = NULL;
+            GError *error = NULL;
+            gboolean ok;
+            limit_files(bytes);
+            ok = write_dump(path, &error);
+            limit_files(RLIM_INFINITY);
+            if (!ok) {
+                check_error(&error, HB_ERROR_FILE, "");
+                left = g_dir_open(parent, 0, NULL);
+                assert_null(g_dir_read_name(left));
+                failed++;
+            }
+            check_remove_folder(parent);
+            if (ok)
+                break;
+        }
+        assert_true(failed > 10);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -527,6 +584,7 @@ int main(void)
         cmocka_unit_test(unsafe_names_are_known),
         cmocka_unit_test(chunks_survive_and_damage_is_found),
         cmocka_unit_test(an_unfinished_folder_is_removed),
+        cmocka_unit_test(a_full_disk_leaves_nothing),
         cmocka_unit_test(names_of_any_bytes_come_back),
         cmocka_unit_test(definitions_lie_side_by_side),
         cmocka_unit_test(a_file_is_listed_once),

@@ -12,8 +12,7 @@ void hb_decision_keep_definitions(const HbDecisionInput *input)
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         if (object->kind == HB_KIND_TABLE)
-            g_hash_table_insert(input->decision->definitions, g_strdup(object->identity),
-                                g_strdup(object->definition));
+            g_hash_table_insert(input->decision->definitions, g_strdup(object->identity), g_strdup(object->definition));
     }
 }
 
@@ -73,8 +72,8 @@ static HbCatalog *read_there(const HbDecisionInput *input, HbSession *session, G
 
     g_ptr_array_add(sessions, session);
     there = input->options->engine->source->read_catalog(sessions, HB_PART_ALL & ~(guint)HB_PART_USERS, error);
-    if (there != NULL && (!hb_order_arrange(there, error) ||
-                          !input->options->engine->target->find_rows(session, there, holding, error)))
+    if (there != NULL &&
+        (!hb_order_arrange(there, error) || !input->options->engine->target->find_rows(session, there, holding, error)))
         g_clear_pointer(&there, hb_catalog_free);
     if (there == NULL)
         g_prefix_error(error, "looking at what %s has: ", input->target->database);
@@ -124,14 +123,14 @@ static gboolean meet(const HbDecisionInput *input, HbSession *session, GError **
     g_autoptr(HbCatalog) there = read_there(input, session, holding, error);
     g_autoptr(GHashTable) pulled_in = index_pulled_in(input), empty = index_empty(input), owners = NULL;
     const HbConflictInput conflicts = {.dialect = input->options->engine->dialect,
-                                   .wanted = input->manifest->catalog,
-                                   .there = there,
-                                   .holding = holding,
-                                   .empty = empty,
-                                   .pulled_in = pulled_in,
-                                   .definitions = input->decision->definitions,
-                                   .wish = input->options->existing,
-                                   .rows_only = hb_decision_is_rows_only(input)};
+                                       .wanted = input->manifest->catalog,
+                                       .there = there,
+                                       .holding = holding,
+                                       .empty = empty,
+                                       .pulled_in = pulled_in,
+                                       .definitions = input->decision->definitions,
+                                       .wish = input->options->existing,
+                                       .rows_only = hb_decision_is_rows_only(input)};
 
     if (there == NULL)
         return FALSE;
@@ -199,7 +198,8 @@ static void look_for_nothing_there(const HbDecisionInput *input)
     look_for_needs(input, NULL, pulled_in);
 }
 
-static gboolean with_session(const HbDecisionInput *input, gboolean (*act)(const HbDecisionInput *, HbSession *, GError **), GError **error)
+static gboolean with_session(const HbDecisionInput *input,
+                             gboolean (*act)(const HbDecisionInput *, HbSession *, GError **), GError **error)
 {
     HbSession *session = input->options->engine->connector->open(&input->target->address, error);
     gboolean ok = session != NULL && act(input, session, error);

@@ -93,10 +93,11 @@ static void look_at_places(const PrivilegeCheck *check)
 static void look_at_locks(const PrivilegeCheck *check)
 {
     HbTargetCleanup *cleanup = check->input->decision->cleanup;
-    const guint turns = check->privileges.locks == 0
-                            ? 1
-                            : hb_target_cleanup_take_turns(cleanup, &check->conflicts->dialect->locks, check->conflicts->there,
-                                                           check->privileges.locks / LOCKS_DIVISOR);
+    const guint turns =
+        check->privileges.locks == 0
+            ? 1
+            : hb_target_cleanup_take_turns(cleanup, &check->conflicts->dialect->locks, check->conflicts->there,
+                                           check->privileges.locks / LOCKS_DIVISOR);
 
     if (turns == 1)
         return;
@@ -109,8 +110,8 @@ static void look_at_locks(const PrivilegeCheck *check)
         "raise max_locks_per_transaction there, if it is to be all or nothing", NULL);
 }
 
-gboolean hb_decision_check_privileges(const HbDecisionInput *input, HbSession *session, const HbConflictInput *conflicts,
-                                    GHashTable *owners, GError **error)
+gboolean hb_decision_check_privileges(const HbDecisionInput *input, HbSession *session,
+                                      const HbConflictInput *conflicts, GHashTable *owners, GError **error)
 {
     const HbTargetCleanup *cleanup = input->decision->cleanup;
     PrivilegeCheck check = {.input = input, .conflicts = conflicts, .owners = owners};

@@ -12,7 +12,7 @@ gboolean hb_restore_run_read_keys(HbRestoreRun *run, HbSession *session, GError 
 
 /* Acts in a session of its own, outside of the workers */
 gboolean hb_restore_run_with_session(HbRestoreRun *run, gboolean (*act)(HbRestoreRun *, HbSession *, GError **),
-                                 GError **error)
+                                     GError **error)
 {
     HbSession *session = run->options->engine->connector->open(&run->target->address, error);
     gboolean ok;
@@ -144,7 +144,7 @@ static gboolean prepare_target(HbRestoreRun *run, GError **error)
         !options->engine->target->create_database(&run->target->address, properties, &created, error))
         return FALSE;
     run->claim = hb_claim_take(options->engine, &run->target->address, options->whole_server, options->stop,
-                                       options->observers, error);
+                               options->observers, error);
     return run->claim != NULL && hb_restore_run_with_session(run, prepare_journal, error);
 }
 
@@ -198,8 +198,8 @@ static gboolean start_over_from_journal(HbRestoreRun *run, GError **error)
     }
     if (hb_stop_is_set(run->options->stop))
         return hb_stop_set_error(error);
-    g_propagate_error(error, hb_error_is(last, HB_ERROR_BLOCKED) ? g_steal_pointer(&last)
-                                                                 : g_steal_pointer(&run->lost));
+    g_propagate_error(error,
+                      hb_error_is(last, HB_ERROR_BLOCKED) ? g_steal_pointer(&last) : g_steal_pointer(&run->lost));
     return FALSE;
 }
 
@@ -239,8 +239,7 @@ static gboolean try_settled_journal(gpointer run, GError **error)
 /* As patient as a walk is: the server may just be coming back */
 gboolean hb_restore_run_read_journal(HbRestoreRun *run, GError **error)
 {
-    return try_settled_journal(run, NULL) ||
-           hb_stop_retry(run->options->stop, try_settled_journal, run, error);
+    return try_settled_journal(run, NULL) || hb_stop_retry(run->options->stop, try_settled_journal, run, error);
 }
 
 GPtrArray *hb_restore_run_get_rows(HbRestoreRun *run)
@@ -275,8 +274,7 @@ static gboolean walk_around_rows(HbRestoreRun *run, GError **error)
     hb_restore_run_index_ahead(run);
     run->plan.before_rows = TRUE;
     run->tentative = TRUE;
-    if (!make_steps(run, error) || !walk_stubbornly(run, error) ||
-        !provider->load(provider->data, run, error))
+    if (!make_steps(run, error) || !walk_stubbornly(run, error) || !provider->load(provider->data, run, error))
         return FALSE;
     run->rows_came = TRUE;
     run->plan.before_rows = FALSE;

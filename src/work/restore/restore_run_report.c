@@ -14,7 +14,7 @@ static void list_what_differs(HbRestoreRun *run)
             hb_restore_result_add(run->result, HB_OUTCOME_KEPT, finding->object, finding->what, NULL);
         else if (strcmp(finding->name, "would-be-lost") == 0)
             hb_restore_result_add(run->result, HB_OUTCOME_CHANGED, finding->object,
-                                     "is gone, as was accepted: something that it needed was replaced", NULL);
+                                  "is gone, as was accepted: something that it needed was replaced", NULL);
         else if (g_strv_contains(names, finding->name))
             hb_restore_result_add(run->result, HB_OUTCOME_CHANGED, finding->object, finding->what, NULL);
     }
@@ -27,7 +27,7 @@ void hb_restore_run_list_changes(HbRestoreRun *run)
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
         hb_restore_result_add(run->result, i < run->decision->absent ? HB_OUTCOME_ABSENT : HB_OUTCOME_CHANGED,
-                                 omission->what, omission->why, NULL);
+                              omission->what, omission->why, NULL);
     }
     list_what_differs(run);
 }
@@ -135,8 +135,7 @@ static void tell_rows(HbRestoreRun *run, const StepsDone *steps)
                 item = cleanup->dropped->pdata[d];
         }
         g_autofree char *key = hb_restore_plan_get_cleanup_key(run->options->engine, item);
-        if (g_hash_table_contains(steps->done, key) &&
-            (g_hash_table_contains(steps->open, rows) || !run->rows_came))
+        if (g_hash_table_contains(steps->done, key) && (g_hash_table_contains(steps->open, rows) || !run->rows_came))
             tell_gone(run, rows, "went with their table, and are not back", NULL);
     }
 }

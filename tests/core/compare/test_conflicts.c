@@ -102,6 +102,20 @@ static const Case cases[] = {
      LATE "table new: type pair\nrows new: table new\n", LATE, HB_EXISTING_REPLACE, "", "", "",
      "table new; table old; table other; rows new; rows old; rows other | table other; table old |  | check d.late; "
      "check e.late | "},
+    {"a comment that says the same stays, another is replaced",
+     "view v\ncomment view v: view v\ncomment view w: view w\nview w\n",
+     "view v\ncomment view v: view v\nview w\ncomment view w: view w\n", HB_EXISTING_REPLACE, "", "", "comment view v",
+     "comment view v |  |  |  | "},
+    {"a materialized view is refreshed when rows come",
+     "table t\nrows t: table t\nmaterialized-view m: table t\n"
+     "refresh m: materialized-view m, rows t\n",
+     "table t\nrows t: table t\nmaterialized-view m: table t\nrefresh m: materialized-view m, rows t\n",
+     HB_EXISTING_KEEP, "", "", "", "rows t; refresh m |  |  |  | "},
+    {"and left alone when none do",
+     "table t\nrows t: table t\nmaterialized-view m: table t\n"
+     "refresh m: materialized-view m, rows t\n",
+     "table t\nrows t: table t\nmaterialized-view m: table t\nrefresh m: materialized-view m, rows t\n",
+     HB_EXISTING_KEEP, "rows t", "", "", " |  |  |  | "},
     {"where no rows come, they stay", LATE, LATE, HB_EXISTING_KEEP, "rows old; rows other", "", "", " |  |  |  | "},
 };
 

@@ -136,6 +136,37 @@ static void what_is_chosen_comes_with_what_it_needs(void **state)
     }
 }
 
+/* What was not carried is told as long as it is wanted, whether it is called by itself or within a phrase */
+static void what_is_not_wanted_is_not_missed(void **state)
+{
+    static const struct {
+        const char *take, *skip, *parts, *told;
+    } omitted[] = {
+        {"", "", "schema", "table lost; secret options of index lost.i; cast"},
+        {"", "", "data", "cast"},
+        {"table:lost", "", "schema", "table lost; secret options of index lost.i; cast"},
+        {"table:other", "", "schema", "secret options of index lost.i; cast"},
+        {"", "table:lost", "schema", "secret options of index lost.i; cast"},
+        {"", "index:*", "schema", "table lost; cast"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(omitted); i++) {
+        g_autoptr(HbCatalog) catalog = hb_catalog_new();
+        g_autoptr(HbSelection) selection = make_choice(omitted[i].take, omitted[i].skip);
+        g_autofree char *told = NULL;
+        guint parts;
+        hb_catalog_add_omission(catalog, "table lost", "why");
+        hb_catalog_add_omission(catalog, "secret options of index lost.i", "why");
+        hb_catalog_add_omission(catalog, "cast", "why");
+        assert_true(hb_parts_read(omitted[i].parts, &parts, NULL));
+        hb_selection_apply_to_omissions(selection, parts, catalog);
+        told = join_lost(catalog);
+        if (strcmp(told, omitted[i].told) != 0)
+            fail_msg("case %zu: “%s”, expected “%s”", i, told, omitted[i].told);
+    }
+}
+
 static void owners_and_those_who_are_granted_something_come_along(void **state)
 {
     g_autoptr(HbCatalog) catalog = make_garden();
@@ -201,6 +232,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_chosen_comes_with_what_it_needs),
+        cmocka_unit_test(what_is_not_wanted_is_not_missed),
         cmocka_unit_test(owners_and_those_who_are_granted_something_come_along),
         cmocka_unit_test(patterns_that_fit_nothing_are_told),
         cmocka_unit_test(words_that_choose_nothing_are_refused),
