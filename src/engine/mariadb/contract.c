@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/mariadb.h"
 
-#include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/catalog.h"
+#include "engine/mariadb/catalog/server.h"
 #include "engine/mariadb/catalog/snapshot.h"
 #include "engine/mariadb/catalog/survey.h"
 #include "engine/mariadb/dialect/dialect.h"
@@ -15,6 +15,7 @@
 #include "engine/mariadb/session/session.h"
 #include "engine/mariadb/target/journal.h"
 #include "engine/mariadb/target/preflight.h"
+#include "engine/mariadb/target/roles.h"
 #include "engine/mariadb/target/target.h"
 #include "engine/mariadb/target/target_fit.h"
 

@@ -8,7 +8,8 @@
 /* Each byte alone, beside letters, twice, and within a broken character; and characters of each length */
 static void any_bytes_come_back(void **state)
 {
-    static const char *const around[][2] = {{"", ""}, {"a", "b"}, {"\xe6\x9c", "\xa8"}, {"木", "🌳"}, {"\xf4\x8f\xb8\x80", ""}};
+    static const char *const around[][2] = {
+        {"", ""}, {"a", "b"}, {"\xe6\x9c", "\xa8"}, {"木", "🌳"}, {"\xf4\x8f\xb8\x80", ""}};
 
     (void)state;
     for (int byte = 1; byte <= 0xff; byte++) {

@@ -51,7 +51,8 @@ static void needs_are_followed_both_ways(void **state)
 static void an_identity_or_a_name_is_meant(void **state)
 {
     g_autoptr(HbCatalog) catalog = check_read_catalog(garden);
-    g_autoptr(GPtrArray) one = hb_closure_find_meant(catalog, "table plot"), both = hb_closure_find_meant(catalog, "plot"),
+    g_autoptr(GPtrArray) one = hb_closure_find_meant(catalog, "table plot"),
+                         both = hb_closure_find_meant(catalog, "plot"),
                          none = hb_closure_find_meant(catalog, "nothing");
 
     (void)state;

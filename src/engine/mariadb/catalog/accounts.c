@@ -373,7 +373,7 @@ static GHashTable *index_grants(const HbCatalog *catalog)
 
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        g_autofree char *account = hb_my_get_grantee(object);
+        g_autofree char *account = hb_grant_get_grantee(object);
         GPtrArray *own = account != NULL ? g_hash_table_lookup(grants, account) : NULL;
         if (account == NULL)
             continue;
@@ -418,152 +418,13 @@ gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
     return TRUE;
 }
 
-/* ---- Whole servers ---- */
-
-static gboolean read_loadable_functions(HbSession *session, HbCatalog *catalog, GError **error)
+gboolean hb_my_add_accounts(HbSession *session, HbCatalog *catalog, GError **error)
 {
-    static const char *const returns[] = {"STRING", "REAL", "INTEGER", "ROW", "DECIMAL"};
-    g_autoptr(HbMyResult) result =
-        hb_my_query(session, "SELECT name, ret, dl, type FROM mysql.func ORDER BY name", NULL);
-    MYSQL_ROW row;
+    g_autoptr(GPtrArray) accounts = read_all(session, catalog, error);
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_autofree char *quoted = hb_my_quote_name(row[0]);
-        g_autofree char *library = hb_my_quote_literal(row[2]);
-        HbObject *object = hb_object_new(HB_KIND_LOADABLE_FUNCTION, quoted);
-        object->definition = g_strdup_printf("CREATE %sFUNCTION %s RETURNS %s SONAME %s;",
-                                             strcmp(row[3], "aggregate") == 0 ? "AGGREGATE " : "", quoted,
-                                             returns[CLAMP(atoi(row[1]), 0, 4)], library);
-        if (!hb_catalog_add(catalog, object, error))
-            return FALSE;
-    }
-    return TRUE;
-}
-
-/* Their passwords are not carried: they are told with the statement that sets them */
-static gboolean read_servers(HbSession *session, HbCatalog *catalog, GError **error)
-{
-    static const char *const options[] = {"HOST", "DATABASE", "USER", "PORT", "SOCKET", "OWNER"};
-    g_autoptr(HbMyResult) result =
-        hb_my_query(session,
-                    "SELECT Server_name, Wrapper, Host, Db, Username, Port, Socket, Owner, Password <> ''"
-                    " FROM mysql.servers ORDER BY Server_name",
-                    NULL);
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_autofree char *quoted = hb_my_quote_name(row[0]);
-        g_autofree char *wrapper = hb_my_quote_name(row[1]);
-        HbObject *object = hb_object_new(HB_KIND_FOREIGN_SERVER, quoted);
-        GString *sql = g_string_new(NULL);
-        g_string_append_printf(sql, "CREATE SERVER %s FOREIGN DATA WRAPPER %s OPTIONS (", quoted, wrapper);
-        for (gsize i = 0; i < G_N_ELEMENTS(options); i++) {
-            g_autofree char *literal =
-                strcmp(options[i], "PORT") == 0 ? g_strdup(row[i + 2]) : hb_my_quote_literal(row[i + 2]);
-            g_string_append_printf(sql, "%s%s %s", i > 0 ? ", " : "", options[i], literal);
-        }
-        g_string_append(sql, ");");
-        object->definition = g_string_free(sql, FALSE);
-        object->stage = HB_STAGE_USERS;
-        if (*row[8] == '1') {
-            g_autofree char *why = g_strdup_printf(
-                "is not carried; set it on the target: ALTER SERVER %s OPTIONS (PASSWORD '...')", quoted);
-            g_autofree char *what = g_strdup_printf("password of server %s", row[0]);
-            hb_catalog_add_omission(catalog, what, why);
-        }
-        if (!hb_catalog_add(catalog, object, error))
-            return FALSE;
-    }
-    return TRUE;
-}
-
-HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error)
-{
-    g_autoptr(HbCatalog) catalog = hb_catalog_new();
-    g_autoptr(GPtrArray) accounts = (parts & HB_PART_USERS) ? read_all(session, catalog, error) : g_ptr_array_new();
-
-    if (accounts == NULL)
-        return NULL;
-    for (guint i = 0; i < accounts->len; i++) {
+    for (guint i = 0; accounts != NULL && i < accounts->len; i++) {
         if (!add_account(catalog, accounts, accounts->pdata[i], error))
-            return NULL;
+            return FALSE;
     }
-    if ((parts & HB_PART_SETTINGS) &&
-        (!read_loadable_functions(session, catalog, error) || !read_servers(session, catalog, error)))
-        return NULL;
-    return g_steal_pointer(&catalog);
-}
-
-/* ---- For a restore ---- */
-
-char *hb_my_get_grantee(const HbObject *object)
-{
-    const char *name = hb_object_get_name(object), *end, *at = name;
-    HbToken sign;
-
-    if (object->kind != HB_KIND_GRANT)
-        return NULL;
-    hb_my_next(&at); /* the user, or the role */
-    end = at;
-    sign = hb_my_next(&at);
-    if (hb_my_token_is_sign(&sign, '@')) {
-        hb_my_next(&at);
-        end = at;
-    }
-    return g_strndup(name, (gsize)(end - name));
-}
-
-gboolean hb_my_may_be_there(HbSession *session, const char *account)
-{
-    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", account);
-    g_autoptr(GError) refusal = NULL;
-
-    return hb_my_execute(session, sql, &refusal) || hb_error_is(refusal, HB_ERROR_RIGHTS);
-}
-
-/* A name without a host is a role's, but the server takes it for the account of that name if there is no such role */
-static gboolean is_meant(HbSession *session, const char *name, HbMyResult *grants)
-{
-    g_autofree char *question = g_strdup_printf("GRANT x TO %s", name), *asked = hb_grant_find_role(question);
-    MYSQL_ROW row = mysql_fetch_row(grants);
-    g_autofree char *answered = row != NULL ? hb_grant_find_role(row[0]) : NULL;
-
-    return !session->is_maria || asked == NULL || answered != NULL;
-}
-
-gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)
-{
-    g_autofree char *sql = g_strdup_printf("SHOW GRANTS FOR %s", name);
-    g_autoptr(GError) ours = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query(session, sql, &ours);
-
-    *found = result != NULL && is_meant(session, name, result);
-    if (hb_error_is(ours, HB_ERROR_LOST)) {
-        g_propagate_error(error, g_steal_pointer(&ours));
-        return FALSE;
-    }
-    return TRUE;
-}
-
-/* The hash of mysql_native_password: SHA-1 of the SHA-1 of the password */
-static char *hash_password(const char *password)
-{
-    g_autoptr(GChecksum) inner = g_checksum_new(G_CHECKSUM_SHA1);
-    guint8 digest[20];
-    gsize length = sizeof digest;
-
-    g_checksum_update(inner, (const guchar *)password, -1);
-    g_checksum_get_digest(inner, digest, &length);
-    return g_compute_checksum_for_data(G_CHECKSUM_SHA1, digest, length);
-}
-
-char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
-{
-    (void)session;
-    (void)error;
-    if (strstr(role->definition, "CREATE USER") == NULL || strstr(role->definition, " IDENTIFIED ") != NULL)
-        return NULL;
-    g_autofree char *hash = hash_password(password);
-    g_autofree char *upper = g_ascii_strup(hash, -1);
-    return g_strdup_printf("SET PASSWORD FOR %s = '*%s';", hb_object_get_name(role), upper);
+    return accounts != NULL;
 }

@@ -275,3 +275,20 @@ HbGrant *hb_grant_read(const char *line, const char *account)
         g_clear_pointer(&grant, hb_grant_free);
     return grant;
 }
+
+char *hb_grant_get_grantee(const HbObject *object)
+{
+    const char *name = hb_object_get_name(object), *end, *at = name;
+    HbToken sign;
+
+    if (object->kind != HB_KIND_GRANT)
+        return NULL;
+    hb_my_next(&at); /* the user, or the role */
+    end = at;
+    sign = hb_my_next(&at);
+    if (hb_my_token_is_sign(&sign, '@')) {
+        hb_my_next(&at);
+        end = at;
+    }
+    return g_strndup(name, (gsize)(end - name));
+}

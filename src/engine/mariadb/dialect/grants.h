@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include <glib.h>
+#include "core/model/object.h"
 
 typedef enum {
     HB_GRANT_SERVER,   /* on *.* */
@@ -46,3 +46,6 @@ char *hb_grant_find_role(const char *statement);
 
 /* The definition without its definer: the user that runs it becomes its definer. NULL if it names none. The caller's */
 char *hb_my_forget_definer(const char *definition);
+
+/* Whom a grant of a catalog is for, as SQL writes it; NULL if the object is no grant. The caller's */
+char *hb_grant_get_grantee(const HbObject *object);

@@ -2,13 +2,13 @@
 #include "engine/mariadb/target/journal.h"
 
 #include "core/sql/lexer.h"
-#include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/dialect/charsets.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/split_statements.h"
 #include "engine/mariadb/session/peers.h"
+#include "engine/mariadb/target/roles.h"
 
 #include <mysqld_error.h>
 #include <string.h>

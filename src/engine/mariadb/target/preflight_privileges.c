@@ -4,11 +4,12 @@
 #include "core/graph/order.h"
 #include "core/sql/lexer.h"
 #include "engine/common/role_findings.h"
-#include "engine/mariadb/catalog/accounts.h"
+#include "engine/mariadb/catalog/server.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/target/roles.h"
 #include "mariadb_sql.h"
 
 #include <string.h>

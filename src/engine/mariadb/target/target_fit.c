@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/target/target_fit.h"
 
-#include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/target/roles.h"
 
 #include <string.h>
 
@@ -51,7 +51,7 @@ static void drop_grants_of_strangers(Fit *fit)
 
     for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
         const HbObject *object = hb_catalog_get(fit->catalog, i);
-        g_autofree char *account = hb_my_get_grantee(object);
+        g_autofree char *account = hb_grant_get_grantee(object);
         gpointer there;
         if (account == NULL)
             continue;

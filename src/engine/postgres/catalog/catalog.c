@@ -79,8 +79,9 @@ static gboolean add_sequence_value(HbCatalogBuilder *builder, const PGresult *kn
         return hb_error_set(error, HB_ERROR_RETRY, "see who changes the schema meanwhile",
                             "sequence %s: what it says is no number", hb_pg_get(known, row, "name"));
     object = hb_object_new(HB_KIND_SEQUENCE_VALUE, hb_pg_get(known, row, "name"));
-    object->definition = g_strdup_printf("SELECT pg_catalog.setval(%s, %s, %s);", hb_pg_get(known, row, "literal"),
-                                         value, used ? "true" : "false");
+    object->definition =
+        used ? g_strdup_printf("SELECT setval(%s, %s);", hb_pg_get(known, row, "literal"), value)
+             : g_strdup_printf("ALTER SEQUENCE %s RESTART WITH %s;", hb_pg_get(known, row, "name"), value);
     if (sequence != NULL)
         hb_object_add_need(object, sequence->identity);
     return hb_catalog_add(builder->catalog, object, error);

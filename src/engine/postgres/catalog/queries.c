@@ -99,6 +99,8 @@ static const Fragment fragments[] = {
     {"options_of_s", 0,
      "LATERAL (SELECT string_agg(format('%I %L', split_part(x, '=', 1), substr(x, strpos(x, '=') + 1)), ', ') AS list"
      " FROM unnest(s.options) x WHERE NOT (@is_secret_x@))"},
+    /* Where a statement about a table would go on to those below it, which have statements of their own */
+    {"only_of_c", 0, "CASE WHEN c.relhassubclass OR c.relkind = 'p' THEN 'ONLY ' ELSE '' END"},
     {"is_usual_owner_of_n", 0, "n.nspowner = 10"},
     {"is_usual_owner_of_n", 150000, "pg_get_userbyid(n.nspowner) = 'pg_database_owner'"},
     {"signature_of_p", 0, "p.oid::regprocedure::text"},

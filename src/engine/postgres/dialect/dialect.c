@@ -66,8 +66,51 @@ static gboolean is_same_membership(const char *one, const char *other)
     return strcmp(without, said != NULL ? other : one) == 0;
 }
 
+/*
+ * Dumps of format version 1 say ONLY wherever it may stand, and set each sequence by one call with three arguments.
+ * What they say in today's words; the caller's
+ */
+static char *renew_words(const char *sql)
+{
+    static const struct {
+        const char *old, *renewed;
+    } words[] = {
+        {"\\bTABLE ONLY ", "TABLE "},
+        {"^SELECT pg_catalog\\.setval\\((.*), (-?[0-9]+), true\\);$", "SELECT setval(\\1, \\2);"},
+        {"^SELECT pg_catalog\\.setval\\('(.*)', (-?[0-9]+), false\\);$", "ALTER SEQUENCE \\1 RESTART WITH \\2;"},
+    };
+    char *text = g_strdup(sql);
+
+    for (gsize i = 0; i < G_N_ELEMENTS(words); i++) {
+        g_autoptr(GRegex) regex = g_regex_new(words[i].old, G_REGEX_DOTALL | G_REGEX_RAW, 0, NULL);
+        char *renewed = g_regex_replace(regex, text, -1, 0, words[i].renewed, 0, NULL);
+        if (renewed == NULL)
+            continue;
+        g_free(text);
+        text = renewed;
+    }
+    return text;
+}
+
+static gboolean is_same_in_renewed_words(const char *one, const char *other)
+{
+    g_autofree char *renewed = renew_words(one), *renewed_too = renew_words(other);
+    g_autofree char *a = hb_lexer_normalise(&hb_pg_rules, renewed), *b = hb_lexer_normalise(&hb_pg_rules, renewed_too);
+
+    return strcmp(a, b) == 0;
+}
+
+static gboolean says_only(const HbObject *object)
+{
+    return object->kind == HB_KIND_TABLE || object->kind == HB_KIND_FOREIGN_TABLE || object->kind == HB_KIND_DEFAULT ||
+           object->kind == HB_KIND_KEY || object->kind == HB_KIND_FOREIGN_KEY || object->kind == HB_KIND_ATTACHMENT ||
+           object->kind == HB_KIND_REPLICA_IDENTITY || object->kind == HB_KIND_PUBLICATION;
+}
+
 static gboolean means_same(const HbObject *one, const HbObject *other)
 {
+    if (one->kind == HB_KIND_SEQUENCE_VALUE || says_only(one))
+        return is_same_in_renewed_words(one->definition, other->definition);
     if (one->kind == HB_KIND_MEMBERSHIP)
         return is_same_membership(one->definition, other->definition);
     return (one->kind == HB_KIND_GRANT || strcmp(one->identity, DATABASE_GRANTS) == 0) &&

@@ -6,9 +6,9 @@ SELECT 'attachment' AS kind, 'pg_inherits'::regclass::oid AS classid, h.inhrelid
        h.inhrelid::regclass || CASE WHEN c.relispartition THEN '' ELSE ' to ' || h.inhparent::regclass END AS name,
        @kind_of_c@ || ' ' || h.inhrelid::regclass AS on_identity,
        CASE WHEN c.relispartition
-            THEN format('ALTER TABLE ONLY %s ATTACH PARTITION %s %s;', h.inhparent::regclass, h.inhrelid::regclass,
+            THEN format('ALTER TABLE %s ATTACH PARTITION %s %s;', h.inhparent::regclass, h.inhrelid::regclass,
                         pg_get_expr(c.relpartbound, c.oid))
-            ELSE format('ALTER TABLE ONLY %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass) END
+            ELSE format('ALTER TABLE %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass) END
            AS definition,
        CASE WHEN g.own THEN 160000 END AS since,
        'a generated column has another expression than the parent''s' AS since_why,

@@ -52,7 +52,7 @@ LEFT JOIN renames r ON r.root = k.oid
 CROSS JOIN LATERAL (
     SELECT coalesce('SET default_tablespace = ' || quote_ident(ts.spcname) || E';\n', '')
            || format('ALTER %s %s%s ADD CONSTRAINT %I ', @sql_kind_of_c@,
-                     CASE WHEN k.contype IN ('c', 'n') OR (k.contype = 'f' AND c.relkind = 'p') THEN '' ELSE 'ONLY ' END,
+                     CASE WHEN k.contype IN ('c', 'n') OR (k.contype = 'f' AND c.relkind = 'p') THEN '' ELSE @only_of_c@ END,
                      c.oid::regclass, k.conname) AS head,
            pg_get_constraintdef(k.oid) AS body,
            ';' || coalesce((SELECT format(E'\nALTER INDEX %s SET (', x.oid::regclass) || string_agg(

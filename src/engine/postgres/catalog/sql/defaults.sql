@@ -2,7 +2,7 @@
 SELECT 'default' AS kind, 'pg_attrdef'::regclass::oid AS classid, d.oid AS objid,
        format('%s.%I', c.oid::regclass, a.attname) AS name,
        @kind_of_c@ || ' ' || c.oid::regclass AS on_identity,
-       format('ALTER TABLE ONLY %s ALTER COLUMN %I SET DEFAULT %s;', c.oid::regclass, a.attname,
+       format('ALTER TABLE %s%s ALTER COLUMN %I SET DEFAULT %s;', @only_of_c@, c.oid::regclass, a.attname,
               pg_get_expr(d.adbin, d.adrelid)) AS definition
 FROM pg_attrdef d
 JOIN pg_class c ON c.oid = d.adrelid AND c.relkind IN ('r', 'p', 'v', 'f')

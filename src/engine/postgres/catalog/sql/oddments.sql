@@ -18,7 +18,7 @@ WHERE s.stxnamespace IN (@namespaces@)
                   WHERE e.classid = 'pg_statistic_ext'::regclass AND e.objid = s.oid AND e.deptype = 'e')
 UNION ALL
 SELECT 'replica-identity', 0, c.oid, c.oid::regclass::text, NULL, 'table ' || c.oid::regclass, NULL,
-       format('ALTER TABLE ONLY %s REPLICA IDENTITY %s;', c.oid::regclass,
+       format('ALTER TABLE %s REPLICA IDENTITY %s;', c.oid::regclass,
               CASE c.relreplident WHEN 'f' THEN 'FULL' WHEN 'n' THEN 'NOTHING'
                    ELSE 'USING INDEX ' || quote_ident(x.relname) END),
        concat_ws(',', '1:' || c.oid, format('%s:%s', 'pg_class'::regclass::oid, x.oid)), NULL, NULL

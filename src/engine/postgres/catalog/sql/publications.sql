@@ -11,7 +11,8 @@ SELECT 'publication' AS kind, 'pg_publication'::regclass::oid AS classid, p.oid 
            || coalesce((SELECT string_agg(@published_table@, '' ORDER BY r.prrelid::regclass::text)
                         FROM pg_publication_rel r
                         CROSS JOIN LATERAL (
-                            SELECT format(E'\nALTER PUBLICATION %I ADD TABLE ONLY %s', p.pubname, r.prrelid::regclass) AS text
+                            SELECT format(E'\nALTER PUBLICATION %I ADD TABLE %s%s', p.pubname, @only_of_c@, c.oid::regclass) AS text
+                            FROM pg_class c WHERE c.oid = r.prrelid
                         ) t
                         WHERE r.prpubid = p.oid), '')
            || @pubschemas@ AS definition

@@ -31,28 +31,28 @@ WITH inlined AS (
               ELSE '' END
            || @not_null_of_a@ || CASE WHEN @null_unlike_parent_of_a@ THEN ' NOT NULL' ELSE '' END AS text,
            CASE WHEN a.attnotnull AND NOT a.attislocal AND i.oid IS NOT NULL AND @own_not_null_of_a@
-                THEN format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET NOT NULL;', c.oid::regclass, a.attname)
+                THEN format(E'\nALTER TABLE %s ALTER COLUMN %I SET NOT NULL;', c.oid::regclass, a.attname)
                 ELSE '' END
            || CASE WHEN a.attstorage <> t.typstorage
-                   THEN format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET STORAGE %s;', c.oid::regclass, a.attname,
+                   THEN format(E'\nALTER TABLE %s ALTER COLUMN %I SET STORAGE %s;', c.oid::regclass, a.attname,
                                CASE a.attstorage WHEN 'p' THEN 'PLAIN' WHEN 'e' THEN 'EXTERNAL'
                                     WHEN 'm' THEN 'MAIN' ELSE 'EXTENDED' END)
                    ELSE '' END
            || CASE WHEN a.attstattarget >= 0
-                   THEN format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET STATISTICS %s;', c.oid::regclass,
+                   THEN format(E'\nALTER TABLE %s ALTER COLUMN %I SET STATISTICS %s;', c.oid::regclass,
                                a.attname, a.attstattarget)
                    ELSE '' END
-           || coalesce((SELECT format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET (', c.oid::regclass, a.attname)
+           || coalesce((SELECT format(E'\nALTER TABLE %s ALTER COLUMN %I SET (', c.oid::regclass, a.attname)
                                || string_agg(o, ', ') || ');'
                         FROM unnest(a.attoptions) o WHERE o ~ '^n_distinct(_inherited)?='), '')
            || @logging_of_q@
            || CASE WHEN NOT c.relispartition AND @null_unlike_parent_of_a@
-                   THEN format(@since@, 180000, '', format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I DROP NOT NULL;',
+                   THEN format(@since@, 180000, '', format(E'\nALTER TABLE %s ALTER COLUMN %I DROP NOT NULL;',
                                                            c.oid::regclass, a.attname), '')
                    ELSE '' END
            || CASE WHEN a.attgenerated <> '' AND NOT a.attislocal AND NOT c.relispartition
                         AND @generated_otherwise_than_parent_of_a@
-                   THEN format(@since@, 170000, format(E'\nALTER TABLE ONLY %s ALTER COLUMN %I SET EXPRESSION AS (%s);',
+                   THEN format(@since@, 170000, format(E'\nALTER TABLE %s ALTER COLUMN %I SET EXPRESSION AS (%s);',
                                                        c.oid::regclass, a.attname, pg_get_expr(d.adbin, d.adrelid)),
                                '', format('the generated column %I gets the expression of its parent', a.attname))
                    ELSE '' END AS extra
@@ -79,7 +79,7 @@ WITH inlined AS (
            string_agg('    ' || l.text, E',\n' ORDER BY l.attnum) FILTER (WHERE l.is_early) AS of_stand_in,
            string_agg('    ' || l.text, E',\n' ORDER BY l.attnum) FILTER (WHERE l.is_early AND l.is_local) AS of_child,
            string_agg(CASE WHEN l.is_local OR NOT l.is_inherited
-                           THEN format(E'\nALTER TABLE ONLY %s ADD COLUMN %s;', l.attrelid::regclass, l.text) ELSE '' END
+                           THEN format(E'\nALTER TABLE %s ADD COLUMN %s;', l.attrelid::regclass, l.text) ELSE '' END
                       || CASE WHEN l.is_inherited
                               THEN format(E'\nALTER TABLE %s ADD COLUMN %s;', l.stand_in, l.text) ELSE '' END,
                       '' ORDER BY l.attnum) FILTER (WHERE NOT l.is_early) AS later,
@@ -93,7 +93,7 @@ WITH inlined AS (
     GROUP BY l.attrelid
 ), parents AS (
     SELECT h.inhrelid, string_agg(h.inhparent::regclass::text, ', ' ORDER BY h.inhseqno) AS list,
-           string_agg(format(E'\nALTER TABLE ONLY %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass), ''
+           string_agg(format(E'\nALTER TABLE %s INHERIT %s;', h.inhrelid::regclass, h.inhparent::regclass), ''
                       ORDER BY h.inhseqno) AS attachments
     FROM pg_inherits h
     WHERE h.inhrelid IN (@inlined@) OR h.inhrelid IN (@layered@)
@@ -132,10 +132,10 @@ SELECT @kind_of_c@ AS kind, 'pg_class'::regclass::oid AS classid, c.oid AS objid
                        ) o) || ')', '')
            || ';'
            || CASE WHEN c.reloftype <> 0
-                   THEN format(E'\nALTER TABLE ONLY %s OF %s;', c.oid::regclass, format_type(c.reloftype, NULL))
+                   THEN format(E'\nALTER TABLE %s OF %s;', c.oid::regclass, format_type(c.reloftype, NULL))
                    ELSE '' END
            || coalesce(y.later || p.attachments
-                       || format(E'\nALTER TABLE ONLY %s NO INHERIT %s;\nDROP TABLE %2$s;', c.oid::regclass, y.stand_in), '')
+                       || format(E'\nALTER TABLE %s NO INHERIT %s;\nDROP TABLE %2$s;', c.oid::regclass, y.stand_in), '')
            || coalesce(k.extras, '')
            || CASE WHEN ts.oid IS NOT NULL THEN E'\nRESET default_tablespace;' ELSE '' END AS definition
 FROM pg_class c
