@@ -2,23 +2,14 @@
 #include "engine/mariadb/catalog/survey.h"
 
 #include "engine/common/checks.h"
+#include "engine/common/survey_tables.h"
 #include "mariadb_sql.h"
 
 #include <string.h>
 
-#define SCOPE_SERVER   1
-#define SCOPE_DATABASE 2
-
-typedef struct {
-    int scope;
-    gboolean optional;      /* left out where the server, or the account, does not allow it */
-    HbResultTableForm form; /* with a column for each of the query's */
-    const char *sql;
-} SheetQuery;
-
 /* clang-format off */
-static const SheetQuery sheets[] = {
-    {SCOPE_SERVER | SCOPE_DATABASE, FALSE, {"databases", "Databases",
+static const HbSurveyTable tables[] = {
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"databases", "Databases",
      {{"name", "database", HB_COLUMN_TEXT}, {"character_set", "character set", HB_COLUMN_TEXT},
       {"collation", "collation", HB_COLUMN_TEXT}, {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size", HB_COLUMN_BYTES},
       {"sessions", "sessions", HB_COLUMN_COUNT}}},
@@ -30,16 +21,16 @@ static const SheetQuery sheets[] = {
      " WHERE s.SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')"
      "  AND (DATABASE() IS NULL OR s.SCHEMA_NAME = DATABASE())"
      " GROUP BY s.SCHEMA_NAME, s.DEFAULT_CHARACTER_SET_NAME, s.DEFAULT_COLLATION_NAME ORDER BY 5 DESC, 1"},
-    {SCOPE_DATABASE, FALSE, {"kinds", "Objects by kind",
+    {HB_SURVEY_DATABASE, FALSE, {"kinds", "Objects by kind",
      {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}}},
      hb_my_sql_survey_kinds},
-    {SCOPE_DATABASE, FALSE, {"tables", "Largest tables",
+    {HB_SURVEY_DATABASE, FALSE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"engine", "engine", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT},
       {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
      "SELECT TABLE_NAME, ENGINE, TABLE_ROWS, DATA_LENGTH, INDEX_LENGTH FROM information_schema.TABLES"
      " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
      " ORDER BY DATA_LENGTH DESC, TABLE_NAME LIMIT 20"},
-    {SCOPE_DATABASE, FALSE, {"engines", "Storage engines in use",
+    {HB_SURVEY_DATABASE, FALSE, {"engines", "Storage engines in use",
      {{"engine", "engine", HB_COLUMN_TEXT}, {"transactions", "transactions", HB_COLUMN_TEXT},
       {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES}}},
      "SELECT t.ENGINE, LOWER(e.TRANSACTIONS), COUNT(*), CAST(SUM(t.DATA_LENGTH) AS UNSIGNED)"
@@ -47,18 +38,18 @@ static const SheetQuery sheets[] = {
      " LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
      " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
      " GROUP BY t.ENGINE, e.TRANSACTIONS ORDER BY 3 DESC, 1"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"roles", "Accounts and roles",
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"roles", "Accounts and roles",
      {{"name", "account", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT}, {"global", "rights on everything", HB_COLUMN_TEXT}}},
      "SELECT IF(u.Host = '', u.User, CONCAT(u.User, '@', u.Host)), NULLIF(u.plugin, ''),"
      " (SELECT IF(MAX(p.PRIVILEGE_TYPE = 'SUPER'), 'all', GROUP_CONCAT(LOWER(p.PRIVILEGE_TYPE) ORDER BY p.PRIVILEGE_TYPE SEPARATOR ', '))"
      "  FROM information_schema.USER_PRIVILEGES p"
      "  WHERE p.GRANTEE = CONCAT('''', u.User, '''@''', u.Host, '''') AND p.PRIVILEGE_TYPE <> 'USAGE')"
      " FROM mysql.user u ORDER BY u.User, u.Host"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"plugins", "Plugins loaded from libraries",
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"plugins", "Plugins loaded from libraries",
      {{"name", "plugin", HB_COLUMN_TEXT}, {"type", "type", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}}},
      "SELECT PLUGIN_NAME, LOWER(PLUGIN_TYPE), PLUGIN_VERSION FROM information_schema.PLUGINS"
      " WHERE PLUGIN_LIBRARY IS NOT NULL AND PLUGIN_STATUS = 'ACTIVE' ORDER BY 1"},
-    {SCOPE_SERVER | SCOPE_DATABASE, TRUE, {"settings", "Server settings that differ from their defaults",
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"settings", "Server settings that differ from their defaults",
      {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"default", "default", HB_COLUMN_TEXT},
       {"source", "set in", HB_COLUMN_TEXT}}},
      "SELECT LOWER(VARIABLE_NAME), GLOBAL_VALUE, DEFAULT_VALUE, LOWER(GLOBAL_VALUE_ORIGIN)"
@@ -68,45 +59,35 @@ static const SheetQuery sheets[] = {
 };
 /* clang-format on */
 
-/* FALSE on error; *sheet is NULL if it is left out */
-static gboolean read_sheet(HbSession *session, const SheetQuery *query, HbResultTable **sheet, GError **error)
+static void add_rows(HbMyResult *result, HbResultTable *table)
 {
-    g_autoptr(HbMyResult) result = hb_my_query(session, query->sql, query->optional ? NULL : error);
     MYSQL_ROW row;
 
-    *sheet = NULL;
-    if (result == NULL) {
-        if (!query->optional)
-            g_prefix_error(error, "surveying %s (%s): ", session->address, query->form.title);
-        return query->optional;
-    }
-    *sheet = hb_result_table_new_from(&query->form);
-    g_assert(mysql_num_fields(result) == (*sheet)->columns->len);
     while ((row = mysql_fetch_row(result)) != NULL) {
-        guint at = hb_result_table_add_row(*sheet);
-        for (guint c = 0; c < (*sheet)->columns->len; c++)
-            hb_result_table_set(*sheet, at, c, row[c]);
+        guint at = hb_result_table_add_row(table);
+        for (guint c = 0; c < table->columns->len; c++)
+            hb_result_table_set(table, at, c, row[c]);
     }
+}
+
+static gboolean fill(HbSession *session, const char *sql, HbSurveyScope scope, HbResultTable *table, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
+
+    (void)scope;
+    if (result == NULL)
+        return FALSE;
+    g_assert(mysql_num_fields(result) == table->columns->len);
+    add_rows(result, table);
     return TRUE;
 }
 
 GPtrArray *hb_my_survey(HbSession *session, gboolean whole_server, GError **error)
 {
-    GPtrArray *survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
-    int scope = whole_server ? SCOPE_SERVER : SCOPE_DATABASE;
+    static const HbSurveyTables survey = {tables, G_N_ELEMENTS(tables), fill};
 
-    for (gsize i = 0; i < G_N_ELEMENTS(sheets); i++) {
-        HbResultTable *sheet;
-        if (!(sheets[i].scope & scope))
-            continue;
-        if (!read_sheet(session, &sheets[i], &sheet, error)) {
-            g_ptr_array_unref(survey);
-            return NULL;
-        }
-        if (sheet != NULL)
-            g_ptr_array_add(survey, sheet);
-    }
-    return survey;
+    return hb_survey_tables_read(&survey, session, whole_server ? HB_SURVEY_SERVER : HB_SURVEY_DATABASE,
+                                 session->address, error);
 }
 
 /* ---- A question of the user's own ---- */
@@ -115,17 +96,12 @@ static HbResultTable *make_answer(HbMyResult *result)
 {
     HbResultTable *answer = hb_result_table_new("answer", NULL);
     const guint columns = mysql_num_fields(result);
-    MYSQL_ROW cells;
 
     for (guint c = 0; c < columns; c++) {
         const char *name = mysql_fetch_field_direct(result, c)->name;
         hb_result_table_add_column(answer, name, name, HB_COLUMN_TEXT);
     }
-    while ((cells = mysql_fetch_row(result)) != NULL) {
-        const guint row = hb_result_table_add_row(answer);
-        for (guint c = 0; c < columns; c++)
-            hb_result_table_set(answer, row, c, cells[c]);
-    }
+    add_rows(result, answer);
     return answer;
 }
 

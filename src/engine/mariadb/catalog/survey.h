@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * survey - what is on a server, or in a database, as sheets.
+ * survey - what is on a server, or in a database, as tables.
  */
 #pragma once
 

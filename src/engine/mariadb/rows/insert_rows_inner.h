@@ -36,7 +36,8 @@ typedef struct {
     char *forms; /* of the target's columns: w whole numbers, r real ones, t anything else; NULL: not asked yet */
 } HbMyLoad;
 
-/* insert_rows_send: what goes to the server. Each FALSE with the server's refusal, or with what it did not take as given */
+/* insert_rows_send: what goes to the server. Each FALSE with the server's refusal, or with what it did not take as
+ * given */
 
 /* The table's name as a literal; the caller's */
 char *hb_my_load_quote_table(const HbRowSet *set);

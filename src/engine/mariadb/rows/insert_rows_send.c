@@ -341,7 +341,8 @@ static gboolean send_earlier_values(HbMyLoad *load, GError **error)
     for (guint c = 0; c < load->values->len; c++) {
         const HbMyValue *value = &g_array_index(load->values, HbMyValue, c);
         load->alone_nulls[c] = (my_bool)value->is_null;
-        if (!value->is_null && !hb_my_load_send_piece(load, c, (const char *)load->bytes->data + value->at, value->length, error))
+        if (!value->is_null &&
+            !hb_my_load_send_piece(load, c, (const char *)load->bytes->data + value->at, value->length, error))
             return FALSE;
     }
     return TRUE;

@@ -2,21 +2,15 @@
 #include "engine/postgres/catalog/survey.h"
 
 #include "engine/common/checks.h"
+#include "engine/common/survey_tables.h"
 #include "engine/postgres/catalog/queries.h"
 #include "sql.h"
 
-#define SCOPE_SERVER   1
-#define SCOPE_DATABASE 2
-
-typedef struct {
-    int scope;
-    HbResultTableForm form; /* with a column for each of the query's */
-    const char *sql;
-} SheetQuery;
+#include <string.h>
 
 /* clang-format off */
-static const SheetQuery sheets[] = {
-    {SCOPE_SERVER | SCOPE_DATABASE, {"databases", "Databases",
+static const HbSurveyTable tables[] = {
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"databases", "Databases",
      {{"name", "database", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"encoding", "encoding", HB_COLUMN_TEXT},
       {"collation", "collation", HB_COLUMN_TEXT}, {"bytes", "size", HB_COLUMN_BYTES}, {"sessions", "sessions", HB_COLUMN_COUNT}}},
      "SELECT d.datname, pg_get_userbyid(d.datdba), pg_encoding_to_char(d.encoding), d.datcollate,"
@@ -25,10 +19,10 @@ static const SheetQuery sheets[] = {
      " FROM pg_database d"
      " WHERE d.datallowconn AND ($1 OR d.datname = current_database())"
      " ORDER BY 5 DESC NULLS LAST, 1"},
-    {SCOPE_DATABASE, {"kinds", "Objects by kind",
+    {HB_SURVEY_DATABASE, FALSE, {"kinds", "Objects by kind",
      {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}}},
      hb_sql_survey_kinds},
-    {SCOPE_DATABASE, {"tables", "Largest tables",
+    {HB_SURVEY_DATABASE, FALSE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES},
       {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
      "SELECT c.oid::regclass, CASE WHEN c.reltuples >= 0 THEN c.reltuples::bigint END, pg_table_size(c.oid),"
@@ -36,7 +30,7 @@ static const SheetQuery sheets[] = {
      " FROM pg_class c LEFT JOIN pg_class t ON t.oid = c.reltoastrelid"
      " WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
      " ORDER BY c.relpages + coalesce(t.relpages, 0) DESC, 1 LIMIT 20"},
-    {SCOPE_SERVER | SCOPE_DATABASE, {"roles", "Roles",
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"roles", "Roles",
      {{"name", "role", HB_COLUMN_TEXT}, {"attributes", "attributes", HB_COLUMN_TEXT}, {"member_of", "member of", HB_COLUMN_TEXT}}},
      "SELECT r.rolname, concat_ws(', ', CASE WHEN r.rolcanlogin THEN 'login' END,"
      "   CASE WHEN r.rolsuper THEN 'superuser' END, CASE WHEN r.rolcreatedb THEN 'creates databases' END,"
@@ -47,19 +41,19 @@ static const SheetQuery sheets[] = {
      " (SELECT string_agg(g.rolname, ', ' ORDER BY g.rolname) FROM pg_auth_members m JOIN pg_roles g ON g.oid = m.roleid"
      "  WHERE m.member = r.oid)"
      " FROM pg_roles r WHERE r.rolname !~ '^pg_' ORDER BY r.rolname"},
-    {SCOPE_DATABASE, {"extensions", "Extensions",
+    {HB_SURVEY_DATABASE, FALSE, {"extensions", "Extensions",
      {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT}}},
      "SELECT x.extname, x.extversion, n.nspname FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace ORDER BY 1"},
-    {SCOPE_SERVER, {"tablespaces", "Tablespaces",
+    {HB_SURVEY_SERVER, FALSE, {"tablespaces", "Tablespaces",
      {{"name", "tablespace", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"location", "location", HB_COLUMN_TEXT}}},
      "SELECT spcname, pg_get_userbyid(spcowner), pg_tablespace_location(oid) FROM pg_tablespace"
      " WHERE spcname !~ '^pg_' ORDER BY 1"},
-    {SCOPE_DATABASE, {"database_settings", "Settings of this database and its roles",
+    {HB_SURVEY_DATABASE, FALSE, {"database_settings", "Settings of this database and its roles",
      {{"role", "role", HB_COLUMN_TEXT}, {"setting", "setting", HB_COLUMN_TEXT}}},
      "SELECT CASE s.setrole WHEN 0 THEN NULL ELSE pg_get_userbyid(s.setrole) END, unnest(s.setconfig)"
      " FROM pg_db_role_setting s JOIN pg_database d ON d.oid = s.setdatabase WHERE d.datname = current_database()"
      " ORDER BY 1 NULLS FIRST, 2"},
-    {SCOPE_SERVER | SCOPE_DATABASE, {"settings", "Server settings that differ from their defaults",
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"settings", "Server settings that differ from their defaults",
      {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"default", "default", HB_COLUMN_TEXT},
       {"source", "set in", HB_COLUMN_TEXT}}},
      "SELECT name, reset_val || coalesce(' ' || unit, ''), boot_val || coalesce(' ' || unit, ''), source"
@@ -69,46 +63,35 @@ static const SheetQuery sheets[] = {
 };
 /* clang-format on */
 
-static HbResultTable *read_sheet(HbSession *session, const SheetQuery *query, gboolean whole_server, GError **error)
+static void add_rows(const PGresult *result, HbResultTable *table)
 {
-    g_autofree char *sql = hb_pg_fit_query(query->sql, session->version);
-    const char *const values[] = {whole_server ? "true" : "false"};
-    int parameters = query->sql[0] != '\0' && g_strrstr(query->sql, "$1") != NULL ? 1 : 0;
-    g_autoptr(HbResult) result = hb_pg_query_with(session, sql, parameters, values, error);
-    HbResultTable *sheet;
-
-    if (result == NULL) {
-        g_prefix_error(error, "surveying %s (%s): ", session->address, query->form.title);
-        return NULL;
-    }
-    sheet = hb_result_table_new_from(&query->form);
-    g_assert((guint)PQnfields(result) == sheet->columns->len);
     for (int row = 0; row < PQntuples(result); row++) {
-        guint at = hb_result_table_add_row(sheet);
-        for (guint c = 0; c < sheet->columns->len; c++)
-            hb_result_table_set(sheet, at, c,
-                                PQgetisnull(result, row, (int)c) ? NULL : PQgetvalue(result, row, (int)c));
+        guint at = hb_result_table_add_row(table);
+        for (int c = 0; c < PQnfields(result); c++)
+            hb_result_table_set(table, at, (guint)c, PQgetisnull(result, row, c) ? NULL : PQgetvalue(result, row, c));
     }
-    return sheet;
+}
+
+/* A query may ask for the scope by $1: is it the whole server? */
+static gboolean fill(HbSession *session, const char *sql, HbSurveyScope scope, HbResultTable *table, GError **error)
+{
+    g_autofree char *fitted = hb_pg_fit_query(sql, session->version);
+    const char *const values[] = {scope == HB_SURVEY_SERVER ? "true" : "false"};
+    g_autoptr(HbResult) result = hb_pg_query_with(session, fitted, strstr(sql, "$1") != NULL, values, error);
+
+    if (result == NULL)
+        return FALSE;
+    g_assert((guint)PQnfields(result) == table->columns->len);
+    add_rows(result, table);
+    return TRUE;
 }
 
 GPtrArray *hb_pg_survey(HbSession *session, gboolean whole_server, GError **error)
 {
-    GPtrArray *survey = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
-    int scope = whole_server ? SCOPE_SERVER : SCOPE_DATABASE;
+    static const HbSurveyTables survey = {tables, G_N_ELEMENTS(tables), fill};
 
-    for (gsize i = 0; i < G_N_ELEMENTS(sheets); i++) {
-        HbResultTable *sheet;
-        if (!(sheets[i].scope & scope))
-            continue;
-        sheet = read_sheet(session, &sheets[i], whole_server, error);
-        if (sheet == NULL) {
-            g_ptr_array_unref(survey);
-            return NULL;
-        }
-        g_ptr_array_add(survey, sheet);
-    }
-    return survey;
+    return hb_survey_tables_read(&survey, session, whole_server ? HB_SURVEY_SERVER : HB_SURVEY_DATABASE,
+                                 session->address, error);
 }
 
 /* ---- A question of the user's own ---- */
@@ -119,11 +102,7 @@ static HbResultTable *make_answer(const PGresult *result)
 
     for (int c = 0; c < PQnfields(result); c++)
         hb_result_table_add_column(answer, PQfname(result, c), PQfname(result, c), HB_COLUMN_TEXT);
-    for (int r = 0; r < PQntuples(result); r++) {
-        const guint row = hb_result_table_add_row(answer);
-        for (int c = 0; c < PQnfields(result); c++)
-            hb_result_table_set(answer, row, (guint)c, PQgetisnull(result, r, c) ? NULL : PQgetvalue(result, r, c));
-    }
+    add_rows(result, answer);
     return answer;
 }
 

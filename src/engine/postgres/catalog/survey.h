@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * survey - what is on a server, or in one database, at this moment; each sheet is one query.
+ * survey - what is on a server, or in one database, at this moment; each table is one query.
  */
 #pragma once
 
