@@ -170,13 +170,13 @@ static void append_object(GString *sql, const HbObject *object, HbSegment *segme
 static void append_server_settings(GString *sql, const GPtrArray *survey)
 {
     for (guint i = 0; i < survey->len; i++) {
-        const HbResultTable *sheet = survey->pdata[i];
-        if (strcmp(sheet->key, "settings") != 0)
+        const HbResultTable *table = survey->pdata[i];
+        if (strcmp(table->key, "settings") != 0)
             continue;
         append_comment(sql, "The server's own settings that differed from their defaults, for information:");
-        for (guint r = 0; r < sheet->rows->len; r++) {
+        for (guint r = 0; r < table->rows->len; r++) {
             g_autofree char *line =
-                g_strdup_printf("  %s = %s", hb_result_table_get(sheet, r, 0), hb_result_table_get(sheet, r, 1));
+                g_strdup_printf("  %s = %s", hb_result_table_get(table, r, 0), hb_result_table_get(table, r, 1));
             append_comment(sql, line);
         }
         g_string_append_c(sql, '\n');

@@ -13,13 +13,13 @@ void hb_server_info_clear(HbServerInfo *info)
     *info = (HbServerInfo){0};
 }
 
-void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session)
+void hb_engine_notify_opened(const HbAddress *address, const HbEngine *engine, HbSession *session)
 {
     if (address->watch != NULL)
         address->watch->opened(address->watch->data, engine, session, address->uri);
 }
 
-void hb_engine_tell_closed(const HbAddress *address, HbSession *session)
+void hb_engine_notify_closed(const HbAddress *address, HbSession *session)
 {
     if (address->watch != NULL)
         address->watch->closed(address->watch->data, session);

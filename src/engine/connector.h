@@ -82,5 +82,5 @@ typedef struct {
 #define HB_USER_TIMEOUT_S       60
 
 /* To the address's watch, if it has one */
-void hb_engine_tell_opened(const HbAddress *address, const HbEngine *engine, HbSession *session);
-void hb_engine_tell_closed(const HbAddress *address, HbSession *session);
+void hb_engine_notify_opened(const HbAddress *address, const HbEngine *engine, HbSession *session);
+void hb_engine_notify_closed(const HbAddress *address, HbSession *session);

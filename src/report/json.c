@@ -80,8 +80,8 @@ char *hb_json_survey(const HbSurvey *survey)
     json_object_set_new(root, "time", text(survey->time));
     json_object_set_new(root, "server", write_server(&survey->server));
     json_object_set_new(root, "scope", text(survey->whole_server ? "server" : "database"));
-    for (guint i = 0; i < survey->sheets->len; i++) {
-        const HbResultTable *table = survey->sheets->pdata[i];
+    for (guint i = 0; i < survey->tables->len; i++) {
+        const HbResultTable *table = survey->tables->pdata[i];
         json_object_set_new(root, table->key, write_table(table));
     }
     return end(root);

@@ -32,9 +32,9 @@ char *hb_page_survey(const HbSurvey *survey, gboolean color)
         hb_piece_append_fact(out, color, "database", "%s", server->database);
     hb_piece_append_fact(out, color, "as", "%s%s", server->user, server->is_superuser ? " (superuser)" : "");
     hb_piece_append_fact(out, color, "time", "%s", survey->time);
-    for (guint i = 0; i < survey->sheets->len; i++) {
+    for (guint i = 0; i < survey->tables->len; i++) {
         g_string_append_c(out, '\n');
-        hb_table_append(out, survey->sheets->pdata[i], color);
+        hb_table_append(out, survey->tables->pdata[i], color);
     }
     return g_string_free(out, FALSE);
 }
@@ -69,20 +69,20 @@ static void append_dump_head(GString *out, gboolean color, const HbManifest *man
 
 static void append_omissions(GString *out, gboolean color, const GPtrArray *omissions)
 {
-    g_autoptr(HbResultTable) sheet = hb_result_table_new("left_out", "Not in the dump");
+    g_autoptr(HbResultTable) table = hb_result_table_new("left_out", "Not in the dump");
 
     if (omissions->len == 0)
         return;
-    hb_result_table_add_column(sheet, "what", "what", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "why", "why", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "what", "what", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "why", "why", HB_COLUMN_TEXT);
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        guint row = hb_result_table_add_row(sheet);
-        hb_result_table_set(sheet, row, 0, omission->what);
-        hb_result_table_set(sheet, row, 1, omission->why);
+        guint row = hb_result_table_add_row(table);
+        hb_result_table_set(table, row, 0, omission->what);
+        hb_result_table_set(table, row, 1, omission->why);
     }
     g_string_append_c(out, '\n');
-    hb_table_append(out, sheet, color);
+    hb_table_append(out, table, color);
 }
 
 static void append_dump_verdict(GString *out, gboolean color, const char *path, guint omitted)
@@ -139,15 +139,15 @@ char *hb_page_dump(const HbManifest *manifest, const char *path, double seconds,
 static HbResultTable *list_objects(const HbManifest *manifest)
 {
     g_autoptr(GHashTable) stored = g_hash_table_new(g_str_hash, g_str_equal);
-    HbResultTable *sheet = hb_result_table_new("order", "In the order of restoring");
+    HbResultTable *table = hb_result_table_new("order", "In the order of restoring");
 
-    hb_result_table_add_column(sheet, "place", "place", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "stage", "stage", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "kind", "kind", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "owner", "owner", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
+    hb_result_table_add_column(table, "place", "place", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "stage", "stage", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "kind", "kind", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "name", "name", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "owner", "owner", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "rows", "rows", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "bytes", "size", HB_COLUMN_BYTES);
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
         g_hash_table_insert(stored, rows->set->identity, rows);
@@ -155,36 +155,36 @@ static HbResultTable *list_objects(const HbManifest *manifest)
     for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++) {
         const HbObject *object = hb_catalog_get(manifest->catalog, i);
         const HbStoredRows *rows = g_hash_table_lookup(stored, object->identity);
-        guint row = hb_result_table_add_row(sheet);
-        hb_result_table_set_count(sheet, row, 0, i + 1);
-        hb_result_table_set(sheet, row, 1, hb_stage_get_name(object->stage));
-        hb_result_table_set(sheet, row, 2, hb_kind_get_traits(object->kind)->name);
-        hb_result_table_set(sheet, row, 3, hb_object_get_name(object));
-        hb_result_table_set(sheet, row, 4, object->owner);
+        guint row = hb_result_table_add_row(table);
+        hb_result_table_set_count(table, row, 0, i + 1);
+        hb_result_table_set(table, row, 1, hb_stage_get_name(object->stage));
+        hb_result_table_set(table, row, 2, hb_kind_get_traits(object->kind)->name);
+        hb_result_table_set(table, row, 3, hb_object_get_name(object));
+        hb_result_table_set(table, row, 4, object->owner);
         if (rows != NULL) {
-            hb_result_table_set_count(sheet, row, 5, rows->digest.rows);
-            hb_result_table_set_count(sheet, row, 6, rows->bytes);
+            hb_result_table_set_count(table, row, 5, rows->digest.rows);
+            hb_result_table_set_count(table, row, 6, rows->bytes);
         }
     }
-    return sheet;
+    return table;
 }
 
 static void append_members(GString *out, gboolean color, const HbManifest *manifest)
 {
-    g_autoptr(HbResultTable) sheet = hb_result_table_new("databases", "Databases, each a dump of its own");
+    g_autoptr(HbResultTable) table = hb_result_table_new("databases", "Databases, each a dump of its own");
 
     if (manifest->members == NULL)
         return;
-    hb_result_table_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "folder", "folder", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "name", "database", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "folder", "folder", HB_COLUMN_TEXT);
     for (guint i = 0; i < manifest->members->len; i++) {
         const HbMember *member = manifest->members->pdata[i];
-        guint row = hb_result_table_add_row(sheet);
-        hb_result_table_set(sheet, row, 0, member->name);
-        hb_result_table_set(sheet, row, 1, member->folder);
+        guint row = hb_result_table_add_row(table);
+        hb_result_table_set(table, row, 0, member->name);
+        hb_result_table_set(table, row, 1, member->folder);
     }
     g_string_append_c(out, '\n');
-    hb_table_append(out, sheet, color);
+    hb_table_append(out, table, color);
 }
 
 char *hb_page_show(const HbManifest *manifest, const char *path, gboolean color)

@@ -3,10 +3,10 @@
 
 #define GAP 2
 
-static char *format_cell(const HbResultTable *sheet, guint row, guint column)
+static char *format_cell(const HbResultTable *table, guint row, guint column)
 {
-    const char *text = hb_result_table_get(sheet, row, column);
-    const HbColumn *type = sheet->columns->pdata[column];
+    const char *text = hb_result_table_get(table, row, column);
+    const HbColumn *type = table->columns->pdata[column];
 
     if (text == NULL)
         return g_strdup("");
@@ -18,15 +18,15 @@ static char *format_cell(const HbResultTable *sheet, guint row, guint column)
 }
 
 /* All cells as they will be shown, row by row */
-static GPtrArray *format_cells(const HbResultTable *sheet, guint *widths)
+static GPtrArray *format_cells(const HbResultTable *table, guint *widths)
 {
     GPtrArray *cells = g_ptr_array_new_with_free_func(g_free);
 
-    for (guint c = 0; c < sheet->columns->len; c++)
-        widths[c] = hb_text_width(((HbColumn *)sheet->columns->pdata[c])->title);
-    for (guint r = 0; r < sheet->rows->len; r++) {
-        for (guint c = 0; c < sheet->columns->len; c++) {
-            char *cell = format_cell(sheet, r, c);
+    for (guint c = 0; c < table->columns->len; c++)
+        widths[c] = hb_text_width(((HbColumn *)table->columns->pdata[c])->title);
+    for (guint r = 0; r < table->rows->len; r++) {
+        for (guint c = 0; c < table->columns->len; c++) {
+            char *cell = format_cell(table, r, c);
             widths[c] = MAX(widths[c], hb_text_width(cell));
             g_ptr_array_add(cells, cell);
         }
@@ -55,32 +55,32 @@ static void append_line(GString *out, GString *line, gboolean color, HbPaint pai
     g_string_assign(line, "  ");
 }
 
-static gboolean is_number(const HbResultTable *sheet, guint column)
+static gboolean is_number(const HbResultTable *table, guint column)
 {
-    return ((HbColumn *)sheet->columns->pdata[column])->type != HB_COLUMN_TEXT;
+    return ((HbColumn *)table->columns->pdata[column])->type != HB_COLUMN_TEXT;
 }
 
-void hb_table_append(GString *out, const HbResultTable *sheet, gboolean color)
+void hb_table_append(GString *out, const HbResultTable *table, gboolean color)
 {
-    g_autofree guint *widths = g_new0(guint, sheet->columns->len + 1);
-    g_autoptr(GPtrArray) cells = format_cells(sheet, widths);
+    g_autofree guint *widths = g_new0(guint, table->columns->len + 1);
+    g_autoptr(GPtrArray) cells = format_cells(table, widths);
     g_autoptr(GString) line = g_string_new("  ");
 
-    if (sheet->title != NULL) {
-        hb_text_append_painted(out, color, HB_PAINT_STRONG, sheet->title);
+    if (table->title != NULL) {
+        hb_text_append_painted(out, color, HB_PAINT_STRONG, table->title);
         g_string_append_c(out, '\n');
     }
-    if (sheet->rows->len == 0) {
+    if (table->rows->len == 0) {
         g_string_append(out, "  none\n");
         return;
     }
-    for (guint c = 0; c < sheet->columns->len; c++)
-        append_cell(line, ((HbColumn *)sheet->columns->pdata[c])->title, widths[c], is_number(sheet, c));
+    for (guint c = 0; c < table->columns->len; c++)
+        append_cell(line, ((HbColumn *)table->columns->pdata[c])->title, widths[c], is_number(table, c));
     append_line(out, line, color, HB_PAINT_FAINT);
     for (guint i = 0; i < cells->len; i++) {
-        guint c = i % sheet->columns->len;
-        append_cell(line, cells->pdata[i], widths[c], is_number(sheet, c));
-        if (c + 1 == sheet->columns->len)
+        guint c = i % table->columns->len;
+        append_cell(line, cells->pdata[i], widths[c], is_number(table, c));
+        if (c + 1 == table->columns->len)
             append_line(out, line, color, HB_PAINT_PLAIN);
     }
 }

@@ -8,4 +8,4 @@
 #include "report/text.h"
 
 /* Appends title (if the sheet has one), heading and rows; "none" for a sheet without rows */
-void hb_table_append(GString *out, const HbResultTable *sheet, gboolean color);
+void hb_table_append(GString *out, const HbResultTable *table, gboolean color);

@@ -82,7 +82,7 @@ static gboolean pass_chunk(const RowWriter *writer, HbUnpacker *unpacker, HbRowC
             return FALSE;
         hb_row_counter_add(counter, bytes, length);
         add_rows(writer, bytes, length);
-        hb_observers_tell(options->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = length, .bytes = length});
+        hb_observers_notify(options->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = length, .bytes = length});
         if (!flush(writer->script, WRITE_FROM_BYTES, error))
             return FALSE;
     } while (length > 0);
@@ -136,7 +136,7 @@ static gboolean write_rows(Script *script, const HbObject *object, GError **erro
 /* ---- The whole ---- */
 
 /* What the shell would read otherwise than the server is refused; how the others are read is how the shell must be */
-static gboolean look_at_shell(Script *script, GError **error)
+static gboolean check_shell(Script *script, GError **error)
 {
     g_autoptr(GString) never = g_string_new(NULL);
     const HbCatalog *catalog = script->manifest->catalog;
@@ -276,7 +276,7 @@ static gboolean adapt(const HbScriptOptions *options, HbManifest *manifest, GErr
     if (!hb_selection_apply(options->selection, manifest->catalog, options->engine->dialect, TRUE, pulled_in, error))
         return FALSE;
     hb_catalog_keep_parts(manifest->catalog, options->parts);
-    hb_adapt_tell_pulled_in(options->observers, options->selection, pulled_in);
+    hb_adapt_report_pulled_in(options->observers, options->selection, pulled_in);
     if (!hb_adapt_wishes(manifest->catalog, options->engine, &options->wishes, error))
         return FALSE;
     if (options->database != NULL && strcmp(options->database, manifest->database) != 0) {
@@ -293,7 +293,7 @@ static gboolean adapt(const HbScriptOptions *options, HbManifest *manifest, GErr
 
 static gboolean write_script(Script *script, GError **error)
 {
-    return adapt(script->options, script->manifest, error) && look_at_shell(script, error) &&
+    return adapt(script->options, script->manifest, error) && check_shell(script, error) &&
            check_transaction(script, error) && (script->stored = hb_manifest_index_rows(script->manifest)) != NULL &&
            write_all(script, error);
 }

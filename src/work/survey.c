@@ -12,18 +12,18 @@ void hb_survey_free(HbSurvey *survey)
         return;
     hb_server_info_clear(&survey->server);
     g_free(survey->time);
-    g_clear_pointer(&survey->sheets, g_ptr_array_unref);
+    g_clear_pointer(&survey->tables, g_ptr_array_unref);
     g_free(survey);
 }
 
 /* ---- A whole server: what only its databases know, gathered from all of them ---- */
 
-static HbResultTable *find_sheet(const GPtrArray *sheets, const char *key)
+static HbResultTable *find_sheet(const GPtrArray *tables, const char *key)
 {
-    for (guint i = 0; i < sheets->len; i++) {
-        HbResultTable *sheet = sheets->pdata[i];
-        if (strcmp(sheet->key, key) == 0)
-            return sheet;
+    for (guint i = 0; i < tables->len; i++) {
+        HbResultTable *table = tables->pdata[i];
+        if (strcmp(table->key, key) == 0)
+            return table;
     }
     return NULL;
 }
@@ -31,14 +31,14 @@ static HbResultTable *find_sheet(const GPtrArray *sheets, const char *key)
 /* A sheet of the same columns with the database's name before them */
 static HbResultTable *new_gathered(const HbResultTable *like)
 {
-    HbResultTable *sheet = hb_result_table_new(like->key, like->title);
+    HbResultTable *table = hb_result_table_new(like->key, like->title);
 
-    hb_result_table_add_column(sheet, "database", "database", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "database", "database", HB_COLUMN_TEXT);
     for (guint c = 0; c < like->columns->len; c++) {
         const HbColumn *column = like->columns->pdata[c];
-        hb_result_table_add_column(sheet, column->key, column->title, column->type);
+        hb_result_table_add_column(table, column->key, column->title, column->type);
     }
-    return sheet;
+    return table;
 }
 
 static void gather_rows(HbResultTable *gathered, const HbResultTable *from, const char *database)
@@ -51,16 +51,16 @@ static void gather_rows(HbResultTable *gathered, const HbResultTable *from, cons
     }
 }
 
-static void builder(HbSurvey *survey, const GPtrArray *sheets, const char *database)
+static void builder(HbSurvey *survey, const GPtrArray *tables, const char *database)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(gathered_keys); i++) {
-        const HbResultTable *from = find_sheet(sheets, gathered_keys[i]);
-        HbResultTable *gathered = find_sheet(survey->sheets, gathered_keys[i]);
+        const HbResultTable *from = find_sheet(tables, gathered_keys[i]);
+        HbResultTable *gathered = find_sheet(survey->tables, gathered_keys[i]);
         if (from == NULL)
             continue;
         if (gathered == NULL) {
             gathered = new_gathered(from);
-            g_ptr_array_add(survey->sheets, gathered);
+            g_ptr_array_add(survey->tables, gathered);
         }
         gather_rows(gathered, from, database);
     }
@@ -73,10 +73,10 @@ static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAd
     const HbAddress address = {server->uri, database, server->password, server->watch};
     g_autoptr(GError) refusal = NULL;
     HbSession *session = engine->connector->open(&address, &refusal);
-    g_autoptr(GPtrArray) sheets = session != NULL ? engine->source->survey(session, FALSE, &refusal) : NULL;
+    g_autoptr(GPtrArray) tables = session != NULL ? engine->source->survey(session, FALSE, &refusal) : NULL;
 
-    if (sheets != NULL)
-        builder(survey, sheets, database);
+    if (tables != NULL)
+        builder(survey, tables, database);
     else
         hb_observers_note(observers, HB_SEVERITY_WARNING, hb_error_hint(refusal), "database %s is not surveyed: %s",
                           database, refusal->message);
@@ -86,7 +86,7 @@ static void survey_database(HbSurvey *survey, const HbEngine *engine, const HbAd
 static void survey_databases(HbSurvey *survey, const HbEngine *engine, const HbAddress *server, HbStop *stop,
                              HbObservers *observers)
 {
-    const HbResultTable *databases = find_sheet(survey->sheets, "databases");
+    const HbResultTable *databases = find_sheet(survey->tables, "databases");
 
     for (guint r = 0; databases != NULL && r < databases->rows->len && !hb_stop_is_set(stop); r++)
         survey_database(survey, engine, server, hb_result_table_get(databases, r, 0), observers);
@@ -107,9 +107,9 @@ HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop
     survey->whole_server = database == NULL;
     survey->time = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
     if (engine->connector->describe(session, &survey->server, error))
-        survey->sheets = engine->source->survey(session, survey->whole_server, error);
+        survey->tables = engine->source->survey(session, survey->whole_server, error);
     engine->connector->close(session);
-    if (survey->sheets == NULL)
+    if (survey->tables == NULL)
         return NULL;
     if (survey->whole_server)
         survey_databases(survey, engine, address, stop, observers);

@@ -11,7 +11,7 @@ typedef struct {
     HbServerInfo server;
     gboolean whole_server;
     char *time;        /* ISO 8601, UTC */
-    GPtrArray *sheets; /* HbResultTable * */
+    GPtrArray *tables; /* HbResultTable * */
 } HbSurvey;
 
 /*

@@ -5,23 +5,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell("cd $SOURCE; plant old 1; plant mold 1;");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 typedef struct {
     const char *old, *new, *database; /* servers; a database that the choice goes to */
     const char *selection;            /* options, as typed */
@@ -182,5 +165,6 @@ int main(void)
         cmocka_unit_test(only_what_was_chosen_is_missed),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("old new mold:mariadb mnew:mariadb", "cd $SOURCE; plant old 1; plant mold 1;", tests,
+                             G_N_ELEMENTS(tests));
 }

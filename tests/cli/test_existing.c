@@ -6,30 +6,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell(
-        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null; plant old 4; plant mold 2;"
-        " mariadb_shell mold -e 'CREATE DATABASE odd';"
-        " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-        " mariadb_shell mnew -e 'CREATE DATABASE beside;"
-        " CREATE TABLE beside.station (id INT PRIMARY KEY, name VARCHAR(40));"
-        " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* from, to and dump of both engines' databases, one after the other, each in a target database of the same name */
 #define EACH                                                                                                           \
     "cd $FOLDER; for it in 'old new odd' 'old new fennick_vale' 'mold mnew odd' 'mold mnew fennick_vale'; do set -- "  \
@@ -374,5 +350,14 @@ int main(void)
         cmocka_unit_test(an_ordinary_owner_may_replace_what_is_his),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "old new mold:mariadb mnew:mariadb",
+        "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+        " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null; plant old 4; plant mold 2;"
+        " mariadb_shell mold -e 'CREATE DATABASE odd';"
+        " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+        " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+        " CREATE TABLE beside.station (id INT PRIMARY KEY, name VARCHAR(40));"
+        " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'",
+        tests, G_N_ELEMENTS(tests));
 }

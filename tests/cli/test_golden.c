@@ -3,26 +3,6 @@
 #include "support/check.h"
 #include "support/servers.h"
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("p m:mariadb");
-    servers_run_shell("G=$SOURCE/tests/golden; psql -qX \"$(server_uri p postgres)\" -c 'CREATE DATABASE grove';"
-                      " psql -qX -v ON_ERROR_STOP=1 \"$(server_uri p grove)\" -f $G/postgres.sql;"
-                      " mariadb_shell m -e 'CREATE DATABASE grove CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci';"
-                      " mariadb_shell m grove <$G/mariadb.sql");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 static void every_golden_dump_is_what_was_dumped(void **state)
 {
     (void)state;
@@ -49,5 +29,11 @@ int main(void)
         cmocka_unit_test(every_golden_dump_can_be_restored),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "p m:mariadb",
+        "G=$SOURCE/tests/golden; psql -qX \"$(server_uri p postgres)\" -c 'CREATE DATABASE grove';"
+        " psql -qX -v ON_ERROR_STOP=1 \"$(server_uri p grove)\" -f $G/postgres.sql;"
+        " mariadb_shell m -e 'CREATE DATABASE grove CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci';"
+        " mariadb_shell m grove <$G/mariadb.sql",
+        tests, G_N_ELEMENTS(tests));
 }

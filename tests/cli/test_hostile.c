@@ -10,31 +10,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("pg my:mariadb");
-    servers_run_shell(
-        "psql -qX \"$(server_uri pg postgres)\" -c 'CREATE ROLE mallory LOGIN'"
-        " -c 'CREATE DATABASE bed' -c 'GRANT CREATE ON DATABASE bed TO mallory' -c 'CREATE DATABASE empty';"
-        " psql -qX \"$(server_uri pg bed)\" -c 'CREATE TABLE ran (n int)';"
-        " mariadb_shell my -e \"CREATE DATABASE bed; CREATE DATABASE log; CREATE TABLE log.ran (n INT)"
-        " ENGINE = MyISAM; CREATE USER mallory@localhost; GRANT ALL ON bed.* TO mallory@localhost; SET GLOBAL"
-        " log_bin_trust_function_creators = ON\";"
-        " $HORNBEAM dump -q \"$(server_uri pg empty)\" $FOLDER/pg.dump;"
-        " mariadb_shell my -e 'CREATE DATABASE empty'; $HORNBEAM dump -q \"$(server_uri my empty)\" $FOLDER/my.dump");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* As mallory, on one of the servers */
 #define AS_MALLORY                                                                                                     \
     "pg() { psql -qX -v ON_ERROR_STOP=1 \"$(server_uri pg bed | sed s/postgres@/mallory@/)\" -c \"$1\" || exit 97; };" \
@@ -93,7 +68,7 @@ static void nothing_that_is_called_like_the_journal_is_read(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(traps); i++) {
         g_autofree char *uri = servers_get_uri(traps[i].server, "bed");
-        g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, traps[i].server);
+        g_autofree char *dump = g_strdup_printf("%s/%s.dump", servers_get_folder(), traps[i].server);
         g_autofree char *line = g_strconcat(AS_MALLORY, traps[i].trap, NULL), *ran = NULL;
         servers_run_shell(line);
         run_expect(run_hornbeam("preflight", dump, uri, NULL), 1, traps[i].told, NULL);
@@ -136,8 +111,8 @@ static void what_a_dump_says_is_never_run_by_verifying_it(void **state)
         " INTO ran VALUES (1); RETURN 1; END $$';"
         " $HORNBEAM dump -q \"$(server_uri pg bed)\" $FOLDER/bed.dump");
     for (gsize i = 0; i < G_N_ELEMENTS(tampered); i++) {
-        g_autofree char *original = g_build_filename(folder, "bed.dump", NULL), *dump = tamper_copy(original),
-                        *ran = NULL;
+        g_autofree char *original = g_build_filename(servers_get_folder(), "bed.dump", NULL),
+                        *dump = tamper_copy(original), *ran = NULL;
         tamper_definitions(dump, tampered[i].find, tampered[i].put);
         Run run = run_hornbeam("verify", dump, uri, NULL);
         if (run.status != 1)
@@ -222,5 +197,15 @@ int main(void)
         cmocka_unit_test(a_script_runs_nothing_but_itself),
         cmocka_unit_test(a_script_of_mariadb_runs_nothing_but_itself),
     };
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "pg my:mariadb",
+        "psql -qX \"$(server_uri pg postgres)\" -c 'CREATE ROLE mallory LOGIN'"
+        " -c 'CREATE DATABASE bed' -c 'GRANT CREATE ON DATABASE bed TO mallory' -c 'CREATE DATABASE empty';"
+        " psql -qX \"$(server_uri pg bed)\" -c 'CREATE TABLE ran (n int)';"
+        " mariadb_shell my -e \"CREATE DATABASE bed; CREATE DATABASE log; CREATE TABLE log.ran (n INT)"
+        " ENGINE = MyISAM; CREATE USER mallory@localhost; GRANT ALL ON bed.* TO mallory@localhost; SET GLOBAL"
+        " log_bin_trust_function_creators = ON\";"
+        " $HORNBEAM dump -q \"$(server_uri pg empty)\" $FOLDER/pg.dump;"
+        " mariadb_shell my -e 'CREATE DATABASE empty'; $HORNBEAM dump -q \"$(server_uri my empty)\" $FOLDER/my.dump",
+        tests, G_N_ELEMENTS(tests));
 }

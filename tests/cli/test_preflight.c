@@ -6,44 +6,6 @@
 #include <glib/gstdio.h>
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new v17=17 mold:mariadb mnew:mariadb");
-    servers_run_shell("cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" "
-                      " -c 'CREATE FOREIGN DATA WRAPPER far' -c 'CREATE EXTENSION adminpack'"
-                      " -c 'CREATE EXTENSION old_snapshot SCHEMA public'"
-                      " -c \"CREATE SERVER mill FOREIGN DATA WRAPPER far OPTIONS (host 'mill')\";"
-                      " psql -qX \"$(server_uri new postgres)\" -c 'CREATE ROLE hosted LOGIN CREATEDB'"
-                      " -c 'CREATE DATABASE taken'  -c 'CREATE ROLE loner LOGIN CONNECTION LIMIT 1'"
-                      " -c 'CREATE ROLE vale_keepers LOGIN SUPERUSER'  -c 'CREATE ROLE vale_owner'"
-                      " -c \"CREATE ROLE loans_desk LOGIN PASSWORD 'other' CONNECTION LIMIT 12\" "
-                      " -c \"CREATE DATABASE latin ENCODING latin1 LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\" "
-                      " -c 'CREATE DATABASE busy' -c 'CREATE DATABASE mine OWNER vale_owner';"
-                      " psql -qX \"$(server_uri new taken)\" -c 'CREATE TABLE plot (a int)';"
-                      " psql -qX \"$(server_uri new mine)\" -c 'REVOKE ALL ON SCHEMA public FROM PUBLIC';"
-                      " mariadb_shell mold <demo/arboretum/mariadb.sql;"
-                      " mariadb_shell mold fennick_vale -e 'INSTALL SONAME \"ha_archive\";"
-                      " CREATE TABLE moss (a int) ENGINE=Archive;   CREATE DATABASE far_away;"
-                      " CREATE TABLE far_away.hill (a int);   CREATE VIEW hills AS SELECT a FROM far_away.hill;"
-                      " SET GLOBAL event_scheduler = ON'; mariadb_shell mnew -e \"CREATE DATABASE taken;"
-                      " CREATE TABLE taken.plot (a int); CREATE DATABASE limited;   CREATE USER hosted@localhost;"
-                      " GRANT SELECT, INSERT, CREATE ON limited.* TO hosted@localhost;"
-                      "   CREATE USER 'Ida Quill'@'%' IDENTIFIED BY 'other';"
-                      " SET GLOBAL sql_mode = 'ANSI',   GLOBAL max_allowed_packet = 1048576\"; for s in old mold;"
-                      " do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\"  $FOLDER/$s.full || [ $? = 1 ]; done");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 typedef struct {
     const char *trap;
     const char *server, *database; /* of the target */
@@ -415,5 +377,29 @@ int main(void)
         cmocka_unit_test(a_server_that_takes_no_writes_is_named),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "old new v17=17 mold:mariadb mnew:mariadb",
+        "cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" "
+        " -c 'CREATE FOREIGN DATA WRAPPER far' -c 'CREATE EXTENSION adminpack'"
+        " -c 'CREATE EXTENSION old_snapshot SCHEMA public'"
+        " -c \"CREATE SERVER mill FOREIGN DATA WRAPPER far OPTIONS (host 'mill')\";"
+        " psql -qX \"$(server_uri new postgres)\" -c 'CREATE ROLE hosted LOGIN CREATEDB'"
+        " -c 'CREATE DATABASE taken'  -c 'CREATE ROLE loner LOGIN CONNECTION LIMIT 1'"
+        " -c 'CREATE ROLE vale_keepers LOGIN SUPERUSER'  -c 'CREATE ROLE vale_owner'"
+        " -c \"CREATE ROLE loans_desk LOGIN PASSWORD 'other' CONNECTION LIMIT 12\" "
+        " -c \"CREATE DATABASE latin ENCODING latin1 LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\" "
+        " -c 'CREATE DATABASE busy' -c 'CREATE DATABASE mine OWNER vale_owner';"
+        " psql -qX \"$(server_uri new taken)\" -c 'CREATE TABLE plot (a int)';"
+        " psql -qX \"$(server_uri new mine)\" -c 'REVOKE ALL ON SCHEMA public FROM PUBLIC';"
+        " mariadb_shell mold <demo/arboretum/mariadb.sql;"
+        " mariadb_shell mold fennick_vale -e 'INSTALL SONAME \"ha_archive\";"
+        " CREATE TABLE moss (a int) ENGINE=Archive;   CREATE DATABASE far_away;"
+        " CREATE TABLE far_away.hill (a int);   CREATE VIEW hills AS SELECT a FROM far_away.hill;"
+        " SET GLOBAL event_scheduler = ON'; mariadb_shell mnew -e \"CREATE DATABASE taken;"
+        " CREATE TABLE taken.plot (a int); CREATE DATABASE limited;   CREATE USER hosted@localhost;"
+        " GRANT SELECT, INSERT, CREATE ON limited.* TO hosted@localhost;"
+        "   CREATE USER 'Ida Quill'@'%' IDENTIFIED BY 'other';"
+        " SET GLOBAL sql_mode = 'ANSI',   GLOBAL max_allowed_packet = 1048576\"; for s in old mold;"
+        " do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\"  $FOLDER/$s.full || [ $? = 1 ]; done",
+        tests, G_N_ELEMENTS(tests));
 }

@@ -5,36 +5,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new other mold:mariadb mnew:mariadb mother:mariadb");
-    servers_run_shell(
-        "cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" -c \"SET search_path = ''\""
-        " -c 'CREATE VIEW garden.alias AS SELECT garden.plot_id, garden.label FROM garden.plot garden'"
-        " -c 'CREATE FUNCTION garden.count_plots(garden int) RETURNS bigint LANGUAGE plpgsql SET search_path = garden, "
-        "public  AS $f$ DECLARE n bigint;"
-        " BEGIN SELECT count(*) INTO n FROM garden.plot; RETURN n + garden; END $f$'"
-        " -c \"CREATE FUNCTION garden.dynamic() RETURNS void LANGUAGE plpgsql AS \\$f\\$ BEGIN EXECUTE 'TABLE "
-        "garden.plot';"
-        " END \\$f\\$\""
-        " -c \"CREATE TABLE garden.bed (garden garden.condition, n int DEFAULT nextval('garden.label_number'))\""
-        " -c 'ALTER FUNCTION garden.dynamic() OWNER TO vale_owner'; plant mold 1;"
-        " printf 'DELIMITER //\\nCREATE PROCEDURE built() BEGIN EXECUTE IMMEDIATE \"SELECT 1 FROM fennick_vale.plot\";"
-        " END//\\n' |  mariadb_shell mold fennick_vale; cd $FOLDER; for s in old mold;"
-        " do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\" $s.dump || [ $? = 1 ]; done");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 typedef struct {
     const char *old, *new, *database;
     const char *renames;
@@ -200,5 +170,20 @@ int main(void)
         cmocka_unit_test(names_that_clash_are_refused),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "old new other mold:mariadb mnew:mariadb mother:mariadb",
+        "cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" -c \"SET search_path = ''\""
+        " -c 'CREATE VIEW garden.alias AS SELECT garden.plot_id, garden.label FROM garden.plot garden'"
+        " -c 'CREATE FUNCTION garden.count_plots(garden int) RETURNS bigint LANGUAGE plpgsql SET search_path = garden, "
+        "public  AS $f$ DECLARE n bigint;"
+        " BEGIN SELECT count(*) INTO n FROM garden.plot; RETURN n + garden; END $f$'"
+        " -c \"CREATE FUNCTION garden.dynamic() RETURNS void LANGUAGE plpgsql AS \\$f\\$ BEGIN EXECUTE 'TABLE "
+        "garden.plot';"
+        " END \\$f\\$\""
+        " -c \"CREATE TABLE garden.bed (garden garden.condition, n int DEFAULT nextval('garden.label_number'))\""
+        " -c 'ALTER FUNCTION garden.dynamic() OWNER TO vale_owner'; plant mold 1;"
+        " printf 'DELIMITER //\\nCREATE PROCEDURE built() BEGIN EXECUTE IMMEDIATE \"SELECT 1 FROM fennick_vale.plot\";"
+        " END//\\n' |  mariadb_shell mold fennick_vale; cd $FOLDER; for s in old mold;"
+        " do $HORNBEAM dump -q \"$(server_uri $s fennick_vale)\" $s.dump || [ $? = 1 ]; done",
+        tests, G_N_ELEMENTS(tests));
 }

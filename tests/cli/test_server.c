@@ -5,25 +5,9 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("one two three four five v18=18 w18=18");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 static char *in_folder(const char *name)
 {
-    return g_build_filename(folder, name, NULL);
+    return g_build_filename(servers_get_folder(), name, NULL);
 }
 
 /* Two databases of a user's, tablespaces, settings of all sorts, something in the database that every server has */
@@ -311,7 +295,8 @@ static void an_extensions_configuration_is_kept(void **state)
         0, NULL, NULL);
     for (gsize i = 0; i < G_N_ELEMENTS(servers); i++) {
         g_autofree char *postgres = servers_get_uri(servers[i], "postgres");
-        g_autofree char *path = g_strdup_printf("ALTER SYSTEM SET extension_control_path = '%s/share:$system'", folder);
+        g_autofree char *path =
+            g_strdup_printf("ALTER SYSTEM SET extension_control_path = '%s/share:$system'", servers_get_folder());
         g_free(servers_query(postgres, path));
         g_free(servers_query(postgres, "SELECT pg_reload_conf()"));
     }
@@ -364,5 +349,5 @@ int main(void)
         cmocka_unit_test(a_database_that_fails_stops_no_neighbour),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("one two three four five v18=18 w18=18", NULL, tests, G_N_ELEMENTS(tests));
 }

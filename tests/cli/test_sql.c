@@ -5,30 +5,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell("cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-                      " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 1;"
-                      " plant mold 1; mariadb_shell mold -e 'CREATE DATABASE odd';"
-                      " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-                      " mariadb_shell mnew -e 'CREATE DATABASE beside;"
-                      " CREATE TABLE beside.station (id int PRIMARY KEY, name varchar(40))'; cd $FOLDER;"
-                      " for s in old mold; do for d in odd fennick_vale;"
-                      " do  $HORNBEAM dump -q \"$(server_uri $s $d)\" $s.$d || [ $? = 1 ]; done; done");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* shell SERVER DATABASE: runs standard input; must_verify DUMP SERVER DATABASE OPTIONS */
 #define FUNCTIONS                                                                                                      \
     "cd $FOLDER; shell() { case $1 in m*) mariadb_shell \"$@\" --binary-mode --comments ;; *) psql -qX "               \
@@ -182,5 +158,14 @@ int main(void)
         cmocka_unit_test(a_script_of_a_damaged_dump_is_not_whole),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("old new mold:mariadb mnew:mariadb",
+                             "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+                             " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 1;"
+                             " plant mold 1; mariadb_shell mold -e 'CREATE DATABASE odd';"
+                             " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+                             " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+                             " CREATE TABLE beside.station (id int PRIMARY KEY, name varchar(40))'; cd $FOLDER;"
+                             " for s in old mold; do for d in odd fennick_vale;"
+                             " do  $HORNBEAM dump -q \"$(server_uri $s $d)\" $s.$d || [ $? = 1 ]; done; done",
+                             tests, G_N_ELEMENTS(tests));
 }

@@ -6,29 +6,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new mold:mariadb mnew:mariadb");
-    servers_run_shell("cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
-                      " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 12;"
-                      " plant mold 5; mariadb_shell mold -e 'CREATE DATABASE odd';"
-                      " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
-                      " mariadb_shell mnew -e 'CREATE DATABASE beside;"
-                      " CREATE TABLE beside.station  (id INT PRIMARY KEY, name VARCHAR(40));"
-                      " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* way OLD NEW DATABASE NAME: moves it by tar, pipe or carry; then both are compared */
 #define WAYS                                                                                                           \
     "cd $FOLDER; tar_way() { rm -f x.tar; $HORNBEAM dump -q \"$1\" x.tar; [ $? -le 1 ] && $HORNBEAM verify x.tar "     \
@@ -246,5 +223,13 @@ int main(void)
         cmocka_unit_test(a_carry_says_what_is_in_its_way),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("old new mold:mariadb mnew:mariadb",
+                             "cd $SOURCE; psql -qX \"$(server_uri old postgres)\" -c 'CREATE DATABASE odd';"
+                             " psql -qX \"$(server_uri old odd)\" -f tests/support/odd.sql >/dev/null;  plant old 12;"
+                             " plant mold 5; mariadb_shell mold -e 'CREATE DATABASE odd';"
+                             " mariadb_shell mold odd <tests/support/odd_mariadb.sql;"
+                             " mariadb_shell mnew -e 'CREATE DATABASE beside;"
+                             " CREATE TABLE beside.station  (id INT PRIMARY KEY, name VARCHAR(40));"
+                             " INSERT INTO beside.station VALUES (1, \"Ridge\"), (2, \"Pond\")'",
+                             tests, G_N_ELEMENTS(tests));
 }

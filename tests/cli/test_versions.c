@@ -5,22 +5,6 @@
 
 #include <string.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("old new v13=13 v17=17 v18=18 w18=18");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* Takes the database and all roles away again; a subscription would hold the database fast */
 static void forget(const char *server, const char *database)
 {
@@ -53,7 +37,7 @@ typedef struct {
 static void move(const MoveCase *c)
 {
     g_autofree char *from = servers_get_uri(c->from, c->database), *to = servers_get_uri(c->to, c->database);
-    g_autofree char *dump = g_strdup_printf("%s/%s-%s-%s", folder, c->from, c->to, c->database);
+    g_autofree char *dump = g_strdup_printf("%s/%s-%s-%s", servers_get_folder(), c->from, c->to, c->database);
 
     print_message("%s: %s to %s\n", c->database, c->from, c->to);
     create(c->from, c->database);
@@ -118,8 +102,8 @@ static void what_an_older_version_cannot_express_is_named_first(void **state)
         "event-trigger greets: left out for PostgreSQL 13.",
     };
     g_autofree char *from = servers_get_uri("v18", "modern"), *to = servers_get_uri("v13", "modern");
-    g_autofree char *dump = g_build_filename(folder, "modern.dump", NULL);
-    g_autofree char *for_13 = g_build_filename(folder, "modern-13.dump", NULL), *sql = NULL;
+    g_autofree char *dump = g_build_filename(servers_get_folder(), "modern.dump", NULL);
+    g_autofree char *for_13 = g_build_filename(servers_get_folder(), "modern-13.dump", NULL), *sql = NULL;
     g_autofree char *file = g_build_filename(for_13, "structure.sql", NULL), *rows = NULL;
     Run run;
 
@@ -167,7 +151,7 @@ static void the_public_schema_keeps_what_was_changed(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autofree char *postgres = servers_get_uri(cases[i].from, "postgres"), *acl = NULL;
         g_autofree char *from = servers_get_uri(cases[i].from, "plain"), *to = servers_get_uri(cases[i].to, "plain");
-        g_autofree char *dump = g_strdup_printf("%s/plain-%u", folder, (guint)i);
+        g_autofree char *dump = g_strdup_printf("%s/plain-%u", servers_get_folder(), (guint)i);
         g_free(servers_query(postgres, "CREATE DATABASE plain"));
         g_free(servers_query(from, cases[i].change));
         run_expect(run_hornbeam("dump", from, dump, NULL), 0, "Written whole", NULL);
@@ -209,7 +193,7 @@ static void a_definition_is_known_again_however_it_is_printed(void **state)
         g_autofree char *postgres = servers_get_uri(pairs[i].from, "postgres");
         g_autofree char *from = servers_get_uri(pairs[i].from, "printed"),
                         *to = servers_get_uri(pairs[i].to, "printed");
-        g_autofree char *dump = g_strdup_printf("%s/printed-%u", folder, (guint)i);
+        g_autofree char *dump = g_strdup_printf("%s/printed-%u", servers_get_folder(), (guint)i);
         Run run;
         g_free(servers_query(postgres, "CREATE DATABASE printed"));
         g_free(servers_query(
@@ -283,5 +267,5 @@ int main(void)
         cmocka_unit_test(every_column_of_the_catalogs_is_accounted_for),
     };
 
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("old new v13=13 v17=17 v18=18 w18=18", NULL, tests, G_N_ELEMENTS(tests));
 }

@@ -9,26 +9,6 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-static char *folder;
-
-static int begin(void **state)
-{
-    (void)state;
-    folder = servers_begin_with_folder("pg my:mariadb");
-    servers_run_shell(
-        "cd $SOURCE; plant pg 1; plant my 1; for s in pg my; do $HORNBEAM dump -q \"$(server_uri $s"
-        " fennick_vale)\" $FOLDER/$s.dump; done; psql -qX \"$(server_uri pg postgres)\" -c 'CREATE DATABASE lost';"
-        " mariadb_shell my -e 'CREATE DATABASE lost'");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end_with_folder(folder);
-    return 0;
-}
-
 /* ---- A program that runs while the test goes on ---- */
 
 typedef struct {
@@ -47,8 +27,9 @@ static Running start(char *const *arguments)
     for (char *const *argument = arguments; *argument != NULL; argument++)
         g_ptr_array_add(all, *argument);
     g_ptr_array_add(all, NULL);
-    g_spawn_async_with_pipes(folder, (char **)all->pdata, NULL, G_SPAWN_DO_NOT_REAP_CHILD | G_SPAWN_STDOUT_TO_DEV_NULL,
-                             NULL, NULL, &running.pid, NULL, NULL, &running.err, &error);
+    g_spawn_async_with_pipes(servers_get_folder(), (char **)all->pdata, NULL,
+                             G_SPAWN_DO_NOT_REAP_CHILD | G_SPAWN_STDOUT_TO_DEV_NULL, NULL, NULL, &running.pid, NULL,
+                             NULL, &running.err, &error);
     check_no_error(error);
     return running;
 }
@@ -114,7 +95,7 @@ static void run_stalled(const char *server, gsize number, gboolean twice)
 {
     Proxy *proxy = proxy_new(server);
     g_autofree char *through = proxy_get_uri(proxy, "fennick_vale"), *other = servers_get_uri(server, "lost");
-    g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, server), *messages = NULL;
+    g_autofree char *dump = g_strdup_printf("%s/%s.dump", servers_get_folder(), server), *messages = NULL;
     g_auto(GStrv) arguments = g_strsplit(stalls[number].arguments, " ", -1);
     Running running;
     gint64 since;
@@ -211,7 +192,7 @@ static void lost_sessions_do_not_stand_in_our_way(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(breaks); i++) {
         Proxy *proxy = proxy_new(breaks[i].server);
         g_autofree char *name = g_strdup_printf("kept_%" G_GSIZE_FORMAT, i), *to = proxy_get_uri(proxy, name);
-        g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, breaks[i].server);
+        g_autofree char *dump = g_strdup_printf("%s/%s.dump", servers_get_folder(), breaks[i].server);
         proxy_keep_servers_ends(proxy);
         proxy_break_after(proxy, breaks[i].bytes);
         run_expect(run_hornbeam("restore", dump, to, "--yes", NULL), 0, "Restored whole",
@@ -231,7 +212,7 @@ static void a_run_that_died_is_told_from_one_that_works(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(servers); i++) {
-        g_autofree char *dump = g_strdup_printf("%s/%s.dump", folder, servers[i]), *messages = NULL;
+        g_autofree char *dump = g_strdup_printf("%s/%s.dump", servers_get_folder(), servers[i]), *messages = NULL;
         g_autofree char *to = NULL, *plain = servers_get_uri(servers[i], "dead"), *begin = NULL, *again = NULL;
         g_auto(GStrv) begins = NULL, agains = NULL;
         Running first;
@@ -326,5 +307,10 @@ int main(void)
         cmocka_unit_test(whoever_holds_a_lock_is_named_while_it_lasts),
         cmocka_unit_test(a_statement_that_others_cancel_is_no_interruption),
     };
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests(
+        "pg my:mariadb",
+        "cd $SOURCE; plant pg 1; plant my 1; for s in pg my; do $HORNBEAM dump -q \"$(server_uri $s"
+        " fennick_vale)\" $FOLDER/$s.dump; done; psql -qX \"$(server_uri pg postgres)\" -c 'CREATE DATABASE lost';"
+        " mariadb_shell my -e 'CREATE DATABASE lost'",
+        tests, G_N_ELEMENTS(tests));
 }

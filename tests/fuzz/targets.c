@@ -371,18 +371,18 @@ static gboolean read_sheet(const char *bytes, gsize length)
 {
     g_autofree char *text = g_strndup(bytes, length);
     g_auto(GStrv) cells = g_strsplit(text, "|", -1);
-    HbResultTable *sheet = hb_result_table_new("cells", "Cells");
+    HbResultTable *table = hb_result_table_new("cells", "Cells");
     g_autoptr(GString) out = g_string_new(NULL);
 
-    hb_result_table_add_column(sheet, "text", "text", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "bytes", "bytes", HB_COLUMN_BYTES);
+    hb_result_table_add_column(table, "text", "text", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "bytes", "bytes", HB_COLUMN_BYTES);
     for (guint i = 0; cells[i] != NULL; i++) {
         if (i % 2 == 0)
-            hb_result_table_add_row(sheet);
-        hb_result_table_set(sheet, i / 2, i % 2, *cells[i] != '\0' ? cells[i] : NULL);
+            hb_result_table_add_row(table);
+        hb_result_table_set(table, i / 2, i % 2, *cells[i] != '\0' ? cells[i] : NULL);
     }
-    hb_table_append(out, sheet, FALSE);
-    hb_result_table_free(sheet);
+    hb_table_append(out, table, FALSE);
+    hb_result_table_free(table);
     g_assert(g_utf8_validate(out->str, (gssize)out->len, NULL));
     for (const char *at = out->str; *at != '\0'; at++)
         g_assert(*at == '\n' || !g_ascii_iscntrl(*at));

@@ -159,25 +159,25 @@ static void flaws_of_files_are_listed(void **state)
 
 static void bytes_that_are_no_text_do_not_break_json(void **state)
 {
-    HbResultTable *sheet = hb_result_table_new("tables", "Tables");
+    HbResultTable *table = hb_result_table_new("tables", "Tables");
     HbSurvey survey = {.server = {.product = (char *)"P", .address = (char *)"\xff"}, .time = (char *)"now"};
     json_t *json, *row;
 
     (void)state;
-    hb_result_table_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "bytes", "size", HB_COLUMN_BYTES);
-    hb_result_table_add_row(sheet);
-    hb_result_table_set(sheet, 0, 0, "bad \xfe name");
-    hb_result_table_set_count(sheet, 0, 1, 77);
-    survey.sheets = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
-    g_ptr_array_add(survey.sheets, sheet);
+    hb_result_table_add_column(table, "name", "name", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "bytes", "size", HB_COLUMN_BYTES);
+    hb_result_table_add_row(table);
+    hb_result_table_set(table, 0, 0, "bad \xfe name");
+    hb_result_table_set_count(table, 0, 1, 77);
+    survey.tables = g_ptr_array_new_with_free_func((GDestroyNotify)hb_result_table_free);
+    g_ptr_array_add(survey.tables, table);
     json = parse(hb_json_survey(&survey), "survey");
     row = json_array_get(json_object_get(json, "tables"), 0);
     assert_string_equal(json_string_value(json_object_get(row, "name")), "bad \xef\xbf\xbd name");
     assert_int_equal(json_integer_value(json_object_get(row, "bytes")), 77);
     json_decref(json);
     g_free(hb_page_survey(&survey, TRUE));
-    g_ptr_array_unref(survey.sheets);
+    g_ptr_array_unref(survey.tables);
 }
 
 int main(void)

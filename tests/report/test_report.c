@@ -62,20 +62,20 @@ static void numbers_are_written_for_people(void **state)
 
 static void tables_are_aligned_by_display_width(void **state)
 {
-    g_autoptr(HbResultTable) sheet = hb_result_table_new("k", "Trees");
+    g_autoptr(HbResultTable) table = hb_result_table_new("k", "Trees");
     g_autoptr(GString) out = g_string_new(NULL);
 
     (void)state;
-    hb_result_table_add_column(sheet, "name", "name", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "note", "note", HB_COLUMN_TEXT);
-    hb_result_table_add_row(sheet);
-    hb_result_table_set(sheet, 0, 0, "大きな木");
-    hb_result_table_set(sheet, 0, 1, "1234");
-    hb_result_table_set(sheet, 0, 2, "x");
-    hb_result_table_add_row(sheet);
-    hb_result_table_set(sheet, 1, 0, "a\nb");
-    hb_table_append(out, sheet, FALSE);
+    hb_result_table_add_column(table, "name", "name", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "rows", "rows", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "note", "note", HB_COLUMN_TEXT);
+    hb_result_table_add_row(table);
+    hb_result_table_set(table, 0, 0, "大きな木");
+    hb_result_table_set(table, 0, 1, "1234");
+    hb_result_table_set(table, 0, 2, "x");
+    hb_result_table_add_row(table);
+    hb_result_table_set(table, 1, 0, "a\nb");
+    hb_table_append(out, table, FALSE);
     assert_string_equal(out->str, "Trees\n  name       rows  note\n  大きな木  1,234  x\n  a\\nb\n");
 }
 

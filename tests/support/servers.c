@@ -91,6 +91,41 @@ void servers_end(void)
     g_clear_pointer(&started, g_free);
 }
 
+/* ---- The set-up of most tests of commands ---- */
+
+static struct {
+    const char *names, *line;
+    char *folder;
+} group;
+
+static int begin_group(void **state)
+{
+    (void)state;
+    group.folder = servers_begin_with_folder(group.names);
+    if (group.line != NULL)
+        servers_run_shell(group.line);
+    return 0;
+}
+
+static int end_group(void **state)
+{
+    (void)state;
+    servers_end_with_folder(group.folder);
+    return 0;
+}
+
+const char *servers_get_folder(void)
+{
+    return group.folder;
+}
+
+int servers_run_tests(const char *names, const char *line, const struct CMUnitTest *tests, size_t count)
+{
+    group.names = names;
+    group.line = line;
+    return _cmocka_run_group_tests("tests", tests, count, begin_group, end_group);
+}
+
 char *servers_get_uri(const char *name, const char *database)
 {
     g_autofree char *sign = g_build_filename(folder, name, "data", "PG_VERSION", NULL);

@@ -4,7 +4,7 @@
  */
 #pragma once
 
-#include <glib.h>
+#include "support/check.h"
 
 /*
  * Starts private servers (names separated by blanks: PostgreSQL, NAME=17 for that version, NAME:mariadb,
@@ -20,6 +20,13 @@ gboolean servers_has_family(const char *version);
 /* The same with a folder for files, which is given back and is $FOLDER; $SOURCE is the source's */
 char *servers_begin_with_folder(const char *names);
 void servers_end_with_folder(char *path); /* removes it, and frees the path */
+
+/*
+ * The set-up of most tests of commands: servers and a folder, then a line of shell (NULL: none) that fills them, the
+ * tests, and the end of it all. Returns what main() returns
+ */
+int servers_run_tests(const char *names, const char *line, const struct CMUnitTest *tests, size_t count);
+const char *servers_get_folder(void);
 
 /* The URI of a server's database (NULL: none is named); the caller's */
 char *servers_get_uri(const char *name, const char *database);

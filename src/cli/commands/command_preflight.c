@@ -45,9 +45,9 @@ static gboolean look(PreflightRun *preflight, const HbRestoreOptions *options, G
 
 /* ---- From a dump ---- */
 
-static gboolean look_from_dump(PreflightRun *preflight, HbRestoreOptions *options, GError **error)
+static gboolean preflight_dump(PreflightRun *preflight, HbRestoreOptions *options, GError **error)
 {
-    const HbServerCallbacks teller = {.looked = tell, .data = preflight};
+    const HbServerCallbacks callbacks = {.inspected = tell, .data = preflight};
     g_autoptr(HbReader) dump = hb_reader_open(preflight->path, error);
 
     if (dump == NULL)
@@ -58,12 +58,12 @@ static gboolean look_from_dump(PreflightRun *preflight, HbRestoreOptions *option
         return look(preflight, options, error);
     preflight->cli->options.selection->lenient = TRUE;
     preflight->cli->options.wishes.lenient = TRUE;
-    return hb_whole_server_look(options, &teller, error);
+    return hb_whole_server_preview(options, &callbacks, error);
 }
 
 /* ---- From a server ---- */
 
-static gboolean look_from_database(PreflightRun *preflight, HbRestoreOptions *options,
+static gboolean preflight_database(PreflightRun *preflight, HbRestoreOptions *options,
                                    const HbSnapshotSourceOptions *from, GError **error)
 {
     HbSnapshotSource *source = hb_snapshot_source_new(from, error);
@@ -81,7 +81,7 @@ static gboolean look_from_database(PreflightRun *preflight, HbRestoreOptions *op
     return look(preflight, options, error);
 }
 
-static gboolean look_from_server(PreflightRun *preflight, HbRestoreOptions *options, HbSnapshotSourceOptions *from,
+static gboolean preflight_server(PreflightRun *preflight, HbRestoreOptions *options, HbSnapshotSourceOptions *from,
                                  GError **error)
 {
     const HbSide side = {.engine = from->engine, .address = from->from};
@@ -94,13 +94,13 @@ static gboolean look_from_server(PreflightRun *preflight, HbRestoreOptions *opti
         const char *name = g_array_index(databases, HbDatabase, i).name;
         from->from.database = name;
         options->to.database = name;
-        if (hb_selection_takes_database(from->selection, name) && !look_from_database(preflight, options, from, error))
+        if (hb_selection_takes_database(from->selection, name) && !preflight_database(preflight, options, from, error))
             return FALSE;
     }
     return databases != NULL;
 }
 
-static gboolean look_from_uri(PreflightRun *preflight, HbRestoreOptions *options, const char *uri, GError **error)
+static gboolean preflight_uri(PreflightRun *preflight, HbRestoreOptions *options, const char *uri, GError **error)
 {
     HbSnapshotSourceOptions from = hb_cli_make_source(preflight->cli);
     g_autofree char *database = NULL;
@@ -110,8 +110,8 @@ static gboolean look_from_uri(PreflightRun *preflight, HbRestoreOptions *options
     if (from.engine != options->engine)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
     database = from.engine->connector->get_database(uri);
-    return database != NULL ? look_from_database(preflight, options, &from, error)
-                            : look_from_server(preflight, options, &from, error);
+    return database != NULL ? preflight_database(preflight, options, &from, error)
+                            : preflight_server(preflight, options, &from, error);
 }
 
 /* ---- The whole ---- */
@@ -149,8 +149,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (!hb_engine_is_uri(arguments[0]))
         preflight.path = arguments[0];
     if (ok)
-        ok = preflight.path != NULL ? look_from_dump(&preflight, &options, error)
-                                    : look_from_uri(&preflight, &options, arguments[0], error);
+        ok = preflight.path != NULL ? preflight_dump(&preflight, &options, error)
+                                    : preflight_uri(&preflight, &options, arguments[0], error);
     if (ok && write_html(&preflight, error))
         print_json(&preflight);
     g_ptr_array_unref(preflight.documents);

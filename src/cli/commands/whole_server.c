@@ -13,13 +13,13 @@ typedef struct {
     HbCli *cli;
     HbStatus status;      /* the gravest so far */
     GPtrArray *documents; /* char *: JSON, one for each database */
-    HbResultTable *sheet;
+    HbResultTable *table;
     HbCatalog *omissions; /* holds nothing but those of all databases */
     GString *loss;        /* what is about to be dropped or emptied; NULL: nothing */
     const char *path;
 } ServerReport;
 
-static void telling_init(ServerReport *report, HbCli *cli, const char *path)
+static void server_report_init(ServerReport *report, HbCli *cli, const char *path)
 {
     cli->options.selection->lenient = TRUE;
     cli->options.wishes.lenient = TRUE;
@@ -28,13 +28,13 @@ static void telling_init(ServerReport *report, HbCli *cli, const char *path)
     report->omissions = hb_catalog_new();
 }
 
-static void telling_clear(ServerReport *report)
+static void server_report_clear(ServerReport *report)
 {
     g_ptr_array_unref(report->documents);
     hb_catalog_free(report->omissions);
     if (report->loss != NULL)
         g_string_free(report->loss, TRUE);
-    g_clear_pointer(&report->sheet, hb_result_table_free);
+    g_clear_pointer(&report->table, hb_result_table_free);
 }
 
 static void note_status(ServerReport *report, HbStatus status)
@@ -46,29 +46,29 @@ static void note_status(ServerReport *report, HbStatus status)
 
 static HbResultTable *new_dump_sheet(void)
 {
-    HbResultTable *sheet = hb_result_table_new("databases", "Databases");
+    HbResultTable *table = hb_result_table_new("databases", "Databases");
 
-    hb_result_table_add_column(sheet, "name", "database", HB_COLUMN_TEXT);
-    hb_result_table_add_column(sheet, "objects", "objects", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "tables", "tables", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "rows", "rows", HB_COLUMN_COUNT);
-    hb_result_table_add_column(sheet, "bytes", "text", HB_COLUMN_BYTES);
-    hb_result_table_add_column(sheet, "stored", "stored", HB_COLUMN_BYTES);
-    hb_result_table_add_column(sheet, "snapshot", "moment", HB_COLUMN_TEXT);
-    return sheet;
+    hb_result_table_add_column(table, "name", "database", HB_COLUMN_TEXT);
+    hb_result_table_add_column(table, "objects", "objects", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "tables", "tables", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "rows", "rows", HB_COLUMN_COUNT);
+    hb_result_table_add_column(table, "bytes", "text", HB_COLUMN_BYTES);
+    hb_result_table_add_column(table, "stored", "stored", HB_COLUMN_BYTES);
+    hb_result_table_add_column(table, "snapshot", "moment", HB_COLUMN_TEXT);
+    return table;
 }
 
-static void add_dump_row(HbResultTable *sheet, const HbManifest *manifest)
+static void add_dump_row(HbResultTable *table, const HbManifest *manifest)
 {
-    guint row = hb_result_table_add_row(sheet);
+    guint row = hb_result_table_add_row(table);
 
-    hb_result_table_set(sheet, row, 0, manifest->database);
-    hb_result_table_set_count(sheet, row, 1, hb_catalog_count(manifest->catalog));
-    hb_result_table_set_count(sheet, row, 2, manifest->rows->len);
-    hb_result_table_set_count(sheet, row, 3, hb_manifest_count_rows(manifest));
-    hb_result_table_set_count(sheet, row, 4, hb_manifest_count_bytes(manifest));
-    hb_result_table_set_count(sheet, row, 5, hb_manifest_count_stored(manifest));
-    hb_result_table_set(sheet, row, 6, manifest->snapshot_time);
+    hb_result_table_set(table, row, 0, manifest->database);
+    hb_result_table_set_count(table, row, 1, hb_catalog_count(manifest->catalog));
+    hb_result_table_set_count(table, row, 2, manifest->rows->len);
+    hb_result_table_set_count(table, row, 3, hb_manifest_count_rows(manifest));
+    hb_result_table_set_count(table, row, 4, hb_manifest_count_bytes(manifest));
+    hb_result_table_set_count(table, row, 5, hb_manifest_count_stored(manifest));
+    hb_result_table_set(table, row, 6, manifest->snapshot_time);
 }
 
 static void gather_omissions(ServerReport *report, const HbManifest *manifest, const char *prefix)
@@ -83,11 +83,11 @@ static void gather_omissions(ServerReport *report, const HbManifest *manifest, c
     }
 }
 
-static void tell_dumped(gpointer data, const HbManifest *manifest, const char *path, double seconds)
+static void report_dumped(gpointer data, const HbManifest *manifest, const char *path, double seconds)
 {
     ServerReport *report = data;
 
-    add_dump_row(report->sheet, manifest);
+    add_dump_row(report->table, manifest);
     gather_omissions(report, manifest, manifest->database);
     g_ptr_array_add(report->documents, hb_json_dump(manifest, path, seconds));
 }
@@ -99,43 +99,43 @@ static void report_dump(const ServerReport *report, const HbManifest *manifest, 
     HbCli *cli = report->cli;
     const gboolean is_stream = strcmp(path, "-") == 0;
     const char *name = is_stream ? "standard output" : path;
-    g_autofree char *plain = hb_page_whole_dump(manifest, report->sheet, omissions, name, FALSE);
+    g_autofree char *plain = hb_page_whole_dump(manifest, report->table, omissions, name, FALSE);
 
     if (is_stream) {
         g_autofree char *shown =
-            hb_page_whole_dump(manifest, report->sheet, omissions, name, hb_voice_has_color(cli->voice));
+            hb_page_whole_dump(manifest, report->table, omissions, name, hb_voice_has_color(cli->voice));
         hb_voice_show(cli->voice, shown, FALSE);
         return;
     }
     hb_voice_write_log(cli->voice, plain);
     hb_cli_print(cli, cli->options.json ? hb_json_list("server dump", report->documents)
-                                        : hb_page_whole_dump(manifest, report->sheet, omissions, path, cli->color));
+                                        : hb_page_whole_dump(manifest, report->table, omissions, path, cli->color));
 }
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error)
 {
     ServerReport report;
-    const HbServerCallbacks teller = {.dumped = tell_dumped, .data = &report};
+    const HbServerCallbacks callbacks = {.dumped = report_dumped, .data = &report};
     g_autoptr(HbManifest) manifest = NULL;
     HbStatus status = HB_STATUS_STATEMENT;
 
-    telling_init(&report, cli, options->path);
-    report.sheet = new_dump_sheet();
-    manifest = hb_whole_server_dump(options, &teller, error);
+    server_report_init(&report, cli, options->path);
+    report.table = new_dump_sheet();
+    manifest = hb_whole_server_dump(options, &callbacks, error);
     if (manifest != NULL) {
         const GPtrArray *omissions = hb_catalog_get_omissions(report.omissions);
         gather_omissions(&report, manifest, NULL);
-        hb_result_table_sort(report.sheet, 0);
+        hb_result_table_sort(report.table, 0);
         report_dump(&report, manifest, omissions, options->path);
         status = omissions->len > 0 ? HB_STATUS_REMARKS : HB_STATUS_DONE;
     }
-    telling_clear(&report);
+    server_report_clear(&report);
     return status;
 }
 
 /* ---- Restore ---- */
 
-static void tell_looked(gpointer data, const HbRestore *restore)
+static void report_looked(gpointer data, const HbRestore *restore)
 {
     ServerReport *report = data;
     g_autofree char *loss = hb_cli_describe_loss(restore);
@@ -157,12 +157,12 @@ static gboolean agree(gpointer data, GError **error)
     return hb_cli_agree(report->cli, report->loss != NULL ? report->loss->str : NULL, error);
 }
 
-static void tell_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
+static void report_about_to_restore(gpointer data, const HbRestore *restore, const HbReader *dump)
 {
     hb_cli_show_plan(((ServerReport *)data)->cli, restore, dump != NULL ? hb_reader_get_path(dump) : NULL);
 }
 
-static void tell_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)
+static void report_restored(gpointer data, const HbRestore *restore, const HbRestoreResult *result)
 {
     ServerReport *report = data;
     g_autofree char *plain = hb_page_restore(restore, result, FALSE);
@@ -183,20 +183,20 @@ static gboolean is_for_real(const HbCli *cli, GError **error)
 HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GError **error)
 {
     ServerReport report;
-    const HbServerCallbacks teller = {.looked = tell_looked,
-                                      .agree = agree,
-                                      .about_to_restore = tell_about_to_restore,
-                                      .restored = tell_restored,
-                                      .data = &report};
+    const HbServerCallbacks callbacks = {.inspected = report_looked,
+                                         .agree = agree,
+                                         .about_to_restore = report_about_to_restore,
+                                         .restored = report_restored,
+                                         .data = &report};
 
     if (!is_for_real(cli, error))
         return HB_STATUS_USAGE;
-    telling_init(&report, cli, hb_reader_get_path(options->dump));
-    if (!hb_whole_server_restore(options, &teller, error))
+    server_report_init(&report, cli, hb_reader_get_path(options->dump));
+    if (!hb_whole_server_restore(options, &callbacks, error))
         note_status(&report, HB_STATUS_STATEMENT);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_list("server restore", report.documents));
-    telling_clear(&report);
+    server_report_clear(&report);
     return report.status;
 }
 
@@ -205,21 +205,21 @@ static HbStatus take_or_carry(HbCli *cli, HbStream *stream, const HbSnapshotSour
                               const HbRestoreOptions *to, GError **error)
 {
     ServerReport report;
-    const HbServerCallbacks teller = {.looked = tell_looked,
-                                      .agree = agree,
-                                      .about_to_restore = tell_about_to_restore,
-                                      .restored = tell_restored,
-                                      .data = &report};
+    const HbServerCallbacks callbacks = {.inspected = report_looked,
+                                         .agree = agree,
+                                         .about_to_restore = report_about_to_restore,
+                                         .restored = report_restored,
+                                         .data = &report};
 
     if (!is_for_real(cli, error))
         return HB_STATUS_USAGE;
-    telling_init(&report, cli, NULL);
-    if (!(from != NULL ? hb_whole_server_carry(from, to, &teller, error)
-                       : hb_whole_server_take(stream, to, &teller, error)))
+    server_report_init(&report, cli, NULL);
+    if (!(from != NULL ? hb_whole_server_carry(from, to, &callbacks, error)
+                       : hb_whole_server_take(stream, to, &callbacks, error)))
         note_status(&report, HB_STATUS_STATEMENT);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_list(from != NULL ? "server carry" : "server restore", report.documents));
-    telling_clear(&report);
+    server_report_clear(&report);
     return report.status;
 }
 
@@ -235,7 +235,7 @@ HbStatus hb_cli_carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, con
 
 /* ---- Verify ---- */
 
-static void tell_verified(ServerReport *report, const char *title, const HbVerification *verification)
+static void report_verified(ServerReport *report, const char *title, const HbVerification *verification)
 {
     g_autofree char *plain = hb_page_verification(verification, FALSE);
 
@@ -254,7 +254,7 @@ static gboolean verify_server(ServerReport *report, const HbVerifyOptions *optio
     gboolean ok = hb_whole_server_compare(options, &verification, error);
 
     if (ok)
-        tell_verified(report, "Users and tablespaces", &verification);
+        report_verified(report, "Users and tablespaces", &verification);
     hb_verification_clear(&verification);
     return ok;
 }
@@ -276,7 +276,7 @@ static gboolean verify_database(ServerReport *report, const HbVerifyOptions *who
     options.wishes.lenient = TRUE; /* the others may have what it names */
     ok = ok && hb_verify_run(&options, &verification, error);
     if (ok)
-        tell_verified(report, title, &verification);
+        report_verified(report, title, &verification);
     hb_verification_clear(&verification);
     return ok;
 }
@@ -318,11 +318,11 @@ HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError 
         hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides", "questions are asked in one database");
         return HB_STATUS_USAGE;
     }
-    telling_init(&report, cli, options->from.dump != NULL ? hb_reader_get_path(options->from.dump) : NULL);
+    server_report_init(&report, cli, options->from.dump != NULL ? hb_reader_get_path(options->from.dump) : NULL);
     if (!verify_server(&report, options, error) || !verify_databases(&report, options, error))
         note_status(&report, HB_STATUS_STATEMENT);
     if (cli->options.json)
         hb_cli_print(cli, hb_json_list("server verify", report.documents));
-    telling_clear(&report);
+    server_report_clear(&report);
     return report.status;
 }

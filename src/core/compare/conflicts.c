@@ -98,7 +98,7 @@ static void judge_rows_of_table(HbConflicts *conflicts, const HbObject *rows, co
 }
 
 /* Wherever rows come to, the table's types may be the target's own */
-static void look_at_domains(HbConflicts *conflicts)
+static void check_domains(HbConflicts *conflicts)
 {
     for (guint i = 0; i < hb_catalog_count(conflicts->input->wanted); i++) {
         const HbObject *rows = hb_catalog_get(conflicts->input->wanted, i);
@@ -200,7 +200,7 @@ static gboolean hangs_on_suspended(const HbConflicts *conflicts, const HbObject 
 }
 
 /* What it needs must come back, too */
-static void look_at_suspended(HbConflicts *conflicts, const HbObject *object)
+static void check_suspended(HbConflicts *conflicts, const HbObject *object)
 {
     for (guint n = 0; n < object->needs->len; n++) {
         const char *need = object->needs->pdata[n];
@@ -222,7 +222,7 @@ static void suspend(HbConflicts *conflicts)
             (is_in_the_way(conflicts, object) || hangs_on_suspended(conflicts, object))) {
             g_ptr_array_add(conflicts->outcome->suspended, (gpointer)object);
             g_hash_table_add(conflicts->suspended, (gpointer)object);
-            look_at_suspended(conflicts, object);
+            check_suspended(conflicts, object);
         }
     }
 }
@@ -230,7 +230,7 @@ static void suspend(HbConflicts *conflicts)
 /* ---- What stays ---- */
 
 /* Which sequences give numbers to rows: by a default, by belonging to a column */
-static void look_at_sequences(HbConflicts *conflicts)
+static void check_sequences(HbConflicts *conflicts)
 {
     for (guint i = 0; i < hb_catalog_count(conflicts->input->there); i++) {
         const HbObject *object = hb_catalog_get(conflicts->input->there, i);
@@ -290,7 +290,7 @@ static gboolean stays(HbConflicts *conflicts, const HbObject *wanted)
     return TRUE;
 }
 
-static void tell_namesake(HbConflicts *conflicts, const HbObject *wanted)
+static void report_namesake(HbConflicts *conflicts, const HbObject *wanted)
 {
     const HbObject *namesake = hb_conflicts_find_namesake(conflicts, wanted);
     HbFinding *finding;
@@ -309,7 +309,7 @@ static void keep_what_stays(HbConflicts *conflicts)
         if (stays(conflicts, wanted))
             keep(conflicts, wanted);
         else
-            tell_namesake(conflicts, wanted);
+            report_namesake(conflicts, wanted);
     }
 }
 
@@ -356,9 +356,9 @@ void hb_conflicts_decide(const HbConflictInput *input, HbConflictDecision *outco
             decide_rows(&conflicts, hb_catalog_get(input->wanted, i));
     }
     fill_parents(&conflicts);
-    look_at_domains(&conflicts);
+    check_domains(&conflicts);
     suspend(&conflicts);
-    look_at_sequences(&conflicts);
+    check_sequences(&conflicts);
     keep_what_stays(&conflicts);
     conflicts_clear(&conflicts);
 }

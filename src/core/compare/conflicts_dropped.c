@@ -126,7 +126,7 @@ static const char *find_culprit(const HbConflicts *conflicts, const HbObject *ob
 }
 
 /* Nothing that it needs is dropped: it is a partition, or a table's own sequence, or has a name that is wanted */
-static void tell_swept(HbConflicts *conflicts, const HbObject *object)
+static void report_swept(HbConflicts *conflicts, const HbObject *object)
 {
     g_autofree char *attachment = hb_identity_new(HB_KIND_ATTACHMENT, hb_object_get_name(object));
     const gboolean is_partition = hb_conflicts_find_there(conflicts, attachment) != NULL;
@@ -144,7 +144,7 @@ static void tell_swept(HbConflicts *conflicts, const HbObject *object)
                       NULL);
 }
 
-static void tell_lost(HbConflicts *conflicts, const HbObject *object)
+static void report_lost(HbConflicts *conflicts, const HbObject *object)
 {
     const char *culprit = find_culprit(conflicts, object);
     HbFinding *finding;
@@ -158,7 +158,7 @@ static void tell_lost(HbConflicts *conflicts, const HbObject *object)
                         "is on the target only; it goes with %s, and does not come back",
                         culprit != NULL ? culprit : object->on);
     } else if (culprit == NULL) {
-        tell_swept(conflicts, object);
+        report_swept(conflicts, object);
     } else {
         finding = hb_findings_add(conflicts->findings, HB_FINDING_BLOCKER, "would-be-lost", object->identity,
                                   "needs %s, would be dropped with it, and does not arrive", culprit);
@@ -169,7 +169,7 @@ static void tell_lost(HbConflicts *conflicts, const HbObject *object)
     }
 }
 
-static void tell_what_is_lost(HbConflicts *conflicts)
+static void report_what_is_lost(HbConflicts *conflicts)
 {
     for (guint i = 0; i < hb_catalog_count(conflicts->input->there); i++) {
         const HbObject *object = hb_catalog_get(conflicts->input->there, i);
@@ -177,7 +177,7 @@ static void tell_what_is_lost(HbConflicts *conflicts)
             hb_conflicts_find_wanted(conflicts, object->identity) != NULL || hb_conflicts_is_link(object->kind) ||
             (object->kind == HB_KIND_ROWS && !hb_conflicts_has_rows(conflicts, object->identity)))
             continue;
-        tell_lost(conflicts, object);
+        report_lost(conflicts, object);
     }
 }
 
@@ -187,5 +187,5 @@ void hb_conflicts_drop(HbConflicts *conflicts)
     while (spread(conflicts))
         ;
     list_dropped(conflicts);
-    tell_what_is_lost(conflicts);
+    report_what_is_lost(conflicts);
 }

@@ -26,7 +26,7 @@ static void judge_omission(const HbCatalog *catalog, const HbOmission *omission,
         is_table ? "change the table in the source, or go on without it: --accept not-as-source:TABLE" : NULL, NULL);
 }
 
-void hb_preflight_look_at_omissions(const HbCatalog *catalog, guint first, GPtrArray *findings)
+void hb_preflight_check_omissions(const HbCatalog *catalog, guint first, GPtrArray *findings)
 {
     const GPtrArray *omissions = hb_catalog_get_omissions(catalog);
 
@@ -55,7 +55,7 @@ static GHashTable *find_tables_with_key(const HbCatalog *catalog, const HbDialec
     return keyed;
 }
 
-static void look_for_keys(const HbCatalog *catalog, const HbDialect *dialect, GPtrArray *findings)
+static void check_keys(const HbCatalog *catalog, const HbDialect *dialect, GPtrArray *findings)
 {
     g_autoptr(GHashTable) keyed = find_tables_with_key(catalog, dialect);
     const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
@@ -76,7 +76,7 @@ static void look_for_keys(const HbCatalog *catalog, const HbDialect *dialect, GP
                                      : "have no primary or unique key: their rows can be compared as a whole only");
 }
 
-static void look_for_hosts(const HbCatalog *catalog, GPtrArray *findings)
+static void check_hosts(const HbCatalog *catalog, GPtrArray *findings)
 {
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
@@ -95,7 +95,7 @@ static gboolean runs_while_loading(HbKind kind)
            kind == HB_KIND_INDEX || kind == HB_KIND_KEY || kind == HB_KIND_MATERIALIZED_VIEW;
 }
 
-static void look_for_code(const HbCatalog *catalog, GPtrArray *findings)
+static void check_code(const HbCatalog *catalog, GPtrArray *findings)
 {
     g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
     HbNameList names;
@@ -118,16 +118,16 @@ static void look_for_code(const HbCatalog *catalog, GPtrArray *findings)
         "read them first, unless you trust their author: see docs/trust.md", NULL);
 }
 
-void hb_preflight_look_at_objects(const HbCatalog *catalog, const HbDialect *dialect, GPtrArray *findings)
+void hb_preflight_check_objects(const HbCatalog *catalog, const HbDialect *dialect, GPtrArray *findings)
 {
-    look_for_code(catalog, findings);
-    look_for_keys(catalog, dialect, findings);
-    look_for_hosts(catalog, findings);
+    check_code(catalog, findings);
+    check_keys(catalog, dialect, findings);
+    check_hosts(catalog, findings);
 }
 
 /* ---- Settings, room, time ---- */
 
-void hb_preflight_look_at_settings(const HbCatalog *catalog, GHashTable *own, const char *prefix, GPtrArray *findings)
+void hb_preflight_check_settings(const HbCatalog *catalog, GHashTable *own, const char *prefix, GPtrArray *findings)
 {
     GHashTable *properties = hb_catalog_get_properties(catalog);
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(own), (GCompareFunc)strcmp);

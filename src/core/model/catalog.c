@@ -24,6 +24,7 @@ static void row_set_free(gpointer data)
     g_ptr_array_unref(set->columns);
     g_free(set->condition);
     g_free(set->barrier);
+    g_free(set->way_past);
     g_free(set->split_column);
     g_string_free(set->hex_columns, TRUE);
     g_ptr_array_unref(set->select_expressions);
@@ -78,6 +79,7 @@ static HbRowSet *copy_row_set(const HbRowSet *set)
     copy->split_column = g_strdup(set->split_column);
     copy->condition = g_strdup(set->condition);
     copy->barrier = g_strdup(set->barrier);
+    copy->way_past = g_strdup(set->way_past);
     return copy;
 }
 
@@ -164,10 +166,9 @@ gboolean hb_catalog_check_rows(const HbCatalog *catalog, GError **error)
 {
     for (guint i = 0; i < catalog->row_sets->len; i++) {
         const HbRowSet *set = catalog->row_sets->pdata[i];
-        g_auto(GStrv) words = set->barrier != NULL ? g_strsplit(set->barrier, "\n", 2) : NULL;
-        if (words != NULL)
-            return hb_error_set(error, HB_ERROR_BLOCKED, words[1], "table %s: %s; nothing was read", set->table,
-                                words[0]);
+        if (set->barrier != NULL)
+            return hb_error_set(error, HB_ERROR_BLOCKED, set->way_past, "table %s: %s; nothing was read", set->table,
+                                set->barrier);
     }
     return TRUE;
 }

@@ -28,8 +28,9 @@ typedef struct {
     gboolean has_binary;     /* its values have a form of the engine's own that servers of one major version share */
     gboolean binary;         /* rows are to be read and written in that form: one a piece, without line ends */
     char *condition;         /* SQL that chooses among the rows; NULL: all of them */
-    char *barrier;  /* why this role cannot read all rows, and what to do, parted by a line end; NULL: it can */
-    guint64 number; /* what the server knows the table by, whatever it is called by now; 0: by its name only */
+    char *barrier;           /* why this role cannot read all rows; NULL: it can */
+    char *way_past;          /* what to do about the barrier; NULL without one */
+    guint64 number;          /* what the server knows the table by, whatever it is called by now; 0: by its name only */
 } HbRowSet;
 
 /* What stands in the source but cannot be carried, and why */

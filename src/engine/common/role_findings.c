@@ -23,7 +23,7 @@ static gboolean is_predefined(const HbDialect *dialect, const char *name)
     return dialect->is_predefined != NULL && dialect->is_predefined(identity);
 }
 
-static void tell_missing(const HbObject *object, const char *name, GPtrArray *findings)
+static void report_missing(const HbObject *object, const char *name, GPtrArray *findings)
 {
     g_autofree char *role = g_strdup_printf("role %s", name);
     gboolean is_plain = strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_") == strlen(name);
@@ -37,8 +37,8 @@ static void tell_missing(const HbObject *object, const char *name, GPtrArray *fi
                       sql);
 }
 
-static void look_for_missing(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
-                             GPtrArray *findings)
+static void check_missing(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
+                          GPtrArray *findings)
 {
     g_autoptr(GHashTable) known = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
@@ -52,7 +52,7 @@ static void look_for_missing(const HbCatalog *catalog, const HbCatalog *there, c
             /* A definer may be missing: fitting tells of it. Its names have an @ */
             if (is_predefined(dialect, name) || strchr(name, '@') != NULL || !g_hash_table_add(known, g_strdup(name)))
                 continue;
-            tell_missing(object, name, findings);
+            report_missing(object, name, findings);
         }
     }
 }
@@ -103,7 +103,7 @@ static GPtrArray *list_attributes(const char *definition)
 }
 
 /* Those of one that the other has not; NULL: there are none. The caller's */
-static char *tell_attributes(const char *one, const char *other)
+static char *report_attributes(const char *one, const char *other)
 {
     g_autoptr(GPtrArray) own = list_attributes(one), others = list_attributes(other);
     GString *text = g_string_new(NULL);
@@ -118,7 +118,7 @@ static char *tell_attributes(const char *one, const char *other)
 /* Says only what differs: naming an attribute may need more rights than changing another. Both have their WITH */
 static char *make_altering(const char *definition, const char *theirs)
 {
-    g_autofree char *wanted = tell_attributes(definition, theirs);
+    g_autofree char *wanted = report_attributes(definition, theirs);
     const char *with = g_strrstr(definition, " WITH ");
     GString *sql = g_string_new("ALTER ROLE ");
 
@@ -143,11 +143,11 @@ static char *make_role_sql(const HbObject *object, const char *theirs)
                : NULL;
 }
 
-static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArray *findings)
+static HbFinding *report_other_definition(const HbDifference *difference, GPtrArray *findings)
 {
     const char *to = difference->to != NULL ? difference->to : "",
                *from = difference->from != NULL ? difference->from : "";
-    g_autofree char *there = tell_attributes(to, from), *here = tell_attributes(from, to);
+    g_autofree char *there = report_attributes(to, from), *here = report_attributes(from, to);
 
     if (!g_str_has_prefix(from, "CREATE ROLE ") || (there == NULL && here == NULL))
         return hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
@@ -162,8 +162,8 @@ static HbFinding *tell_other_definition(const HbDifference *difference, GPtrArra
                            "exists on the target and stays as it is: %s there, %s in the source", there, here);
 }
 
-static void tell_difference(const HbCatalog *catalog, const HbCatalog *there, const HbDifference *difference,
-                            GPtrArray *findings)
+static void report_difference(const HbCatalog *catalog, const HbCatalog *there, const HbDifference *difference,
+                              GPtrArray *findings)
 {
     const HbObject *object = hb_catalog_find(catalog, difference->identity);
     const HbObject *theirs = hb_catalog_find(there, difference->identity);
@@ -177,15 +177,15 @@ static void tell_difference(const HbCatalog *catalog, const HbCatalog *there, co
         finding = hb_findings_add(findings, HB_FINDING_WARNING, "role-differs", difference->identity,
                                   "the user exists on the target without it, and stays as it is");
     else
-        finding = tell_other_definition(difference, findings);
+        finding = report_other_definition(difference, findings);
     if (sql != NULL && strstr(sql, " SUPERUSER") != NULL)
         hb_finding_advise(finding, "see whether it has to be a superuser on the target, too", NULL);
     else
         hb_finding_advise(finding, sql != NULL ? "if it should be as in the source" : NULL, sql);
 }
 
-static void look_for_differences(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
-                                 GPtrArray *findings)
+static void check_differences(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
+                              GPtrArray *findings)
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
@@ -193,13 +193,13 @@ static void look_for_differences(const HbCatalog *catalog, const HbCatalog *ther
     for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         if (find_subject(catalog, there, difference->identity) != NULL)
-            tell_difference(catalog, there, difference, findings);
+            report_difference(catalog, there, difference, findings);
     }
 }
 
 void hb_role_findings_add(const HbCatalog *catalog, const HbCatalog *there, const HbDialect *dialect,
                           GPtrArray *findings)
 {
-    look_for_missing(catalog, there, dialect, findings);
-    look_for_differences(catalog, there, dialect, findings);
+    check_missing(catalog, there, dialect, findings);
+    check_differences(catalog, there, dialect, findings);
 }

@@ -57,7 +57,7 @@ static gboolean set_taken_error(const char *who, GError **error)
                         "another run restores into this database now (%s); nothing was written", who);
 }
 
-static void tell_waiting(HbClaim *claim, const HbPeer *holder)
+static void report_waiting(HbClaim *claim, const HbPeer *holder)
 {
     hb_observers_note(claim->observers, HB_SEVERITY_NOTE, NULL,
                       "%s has the hold on the target: waiting up to %d s to see whether its program is alive",
@@ -100,7 +100,7 @@ static gboolean wait_for_it(HbClaim *claim, HbPeer *holder, GError **error)
         if (is_alive(holder, id_before, silent_before))
             break;
         if (look == 1)
-            tell_waiting(claim, holder);
+            report_waiting(claim, holder);
         if (!hb_stop_sleep(claim->stop, LOOK_EVERY_MS))
             return hb_stop_set_error(error);
     }

@@ -29,7 +29,7 @@ static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GErr
     if (*length == 0)
         return check_load(load, error);
     hb_row_counter_add(&load->counter, *bytes, *length);
-    hb_worker_tell_advanced(load->worker, *length, *length);
+    hb_worker_notify_advanced(load->worker, *length, *length);
     return TRUE;
 }
 

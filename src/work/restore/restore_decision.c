@@ -105,7 +105,7 @@ static const char *place_of(const char *address)
 }
 
 /* By its name only: what a dump was made from may have moved since. A carry knows better */
-static void look_at_origin(const HbDecisionInput *input)
+static void check_origin(const HbDecisionInput *input)
 {
     const HbManifest *manifest = input->manifest;
     HbFinding *finding;
@@ -145,8 +145,8 @@ static gboolean preflight(const HbDecisionInput *input, GError **error)
         return TRUE;
     if (!check_source(input, error))
         return FALSE;
-    look_at_origin(input);
-    hb_preflight_look_at_objects(preview.catalog, options->engine->dialect, input->decision->findings);
+    check_origin(input);
+    hb_preflight_check_objects(preview.catalog, options->engine->dialect, input->decision->findings);
     hb_preflight_guess_duration(preview.bytes, preview.sessions, input->decision->findings);
     return options->engine->target->preflight(&input->target->address, &preview, input->decision->findings, error);
 }
@@ -177,7 +177,7 @@ static gboolean choose(const HbDecisionInput *input, GError **error)
                             input->decision->pulled_in, error))
         return FALSE;
     if (wanted != NULL)
-        hb_adapt_tell_pulled_in(input->options->observers, wanted, input->decision->pulled_in);
+        hb_adapt_report_pulled_in(input->options->observers, wanted, input->decision->pulled_in);
     if (!hb_adapt_wishes(catalog, input->options->engine, &input->options->wishes, error) ||
         !adapt_database(input, error))
         return FALSE;
@@ -221,7 +221,7 @@ gboolean hb_restore_decision_make(HbRestoreDecision *decision, const HbRestoreOp
     check_target(&input);
     if (!choose(&input, error) || !preflight(&input, error) || !fit(&input, error))
         return FALSE;
-    hb_preflight_look_at_omissions(manifest->catalog, decision->absent, decision->findings);
+    hb_preflight_check_omissions(manifest->catalog, decision->absent, decision->findings);
     hb_findings_accept(decision->findings, options->accept);
     hb_findings_sort(decision->findings);
     return TRUE;

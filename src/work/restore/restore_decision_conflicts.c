@@ -88,7 +88,7 @@ static gboolean is_predefined(const HbDecisionInput *input, const char *identity
 }
 
 /* With --needs no the user says that the target has what the selection needs. there: NULL if it has nothing */
-static void look_for_needs(const HbDecisionInput *input, const HbCatalog *there, GHashTable *needed)
+static void check_needs(const HbDecisionInput *input, const HbCatalog *there, GHashTable *needed)
 {
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(needed), (GCompareFunc)strcmp);
 
@@ -137,7 +137,7 @@ static gboolean meet(const HbDecisionInput *input, HbSession *session, GError **
     owners = hb_decision_index_owners(there);
     hb_adapt_rights(there, input->options->engine, &input->options->wishes);
     name_database(input, there);
-    look_for_needs(input, there, pulled_in);
+    check_needs(input, there, pulled_in);
     input->decision->cleanup = hb_target_cleanup_new(&conflicts, input->options->engine, input->decision->findings);
     if (!hb_decision_check_privileges(input, session, &conflicts, owners, error))
         return FALSE;
@@ -162,7 +162,7 @@ static const char *find_missing(const HbDecisionInput *input, const HbCatalog *t
     return NULL;
 }
 
-static gboolean look_whether_done(const HbDecisionInput *input, HbSession *session, GError **error)
+static gboolean check_whether_done(const HbDecisionInput *input, HbSession *session, GError **error)
 {
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
     g_autoptr(HbCatalog) there = read_there(input, session, holding, error);
@@ -191,11 +191,11 @@ static void miss_database(const HbDecisionInput *input)
 }
 
 /* The database is new, or must be empty */
-static void look_for_nothing_there(const HbDecisionInput *input)
+static void check_nothing_there(const HbDecisionInput *input)
 {
     g_autoptr(GHashTable) pulled_in = index_pulled_in(input);
 
-    look_for_needs(input, NULL, pulled_in);
+    check_needs(input, NULL, pulled_in);
 }
 
 static gboolean with_session(const HbDecisionInput *input,
@@ -217,7 +217,7 @@ gboolean hb_decision_meet_target(const HbDecisionInput *input, GError **error)
     if (input->options->whole_server || !(input->options->parts & (HB_PART_SCHEMA | HB_PART_DATA)))
         return TRUE;
     if (input->may_be_done)
-        return with_session(input, look_whether_done, error);
+        return with_session(input, check_whether_done, error);
     if (note != NULL)
         input->decision->cleanup = hb_target_cleanup_read(note, input->manifest->seal, error);
     else if (rows_only && !input->target->exists)
@@ -226,7 +226,7 @@ gboolean hb_decision_meet_target(const HbDecisionInput *input, GError **error)
         return with_session(input, meet, error) &&
                hb_target_cleanup_apply(input->decision->cleanup, input->manifest->catalog, error);
     else if (!input->decision->is_resumed)
-        look_for_nothing_there(input);
+        check_nothing_there(input);
     return note == NULL || (input->decision->cleanup != NULL &&
                             hb_target_cleanup_apply(input->decision->cleanup, input->manifest->catalog, error));
 }

@@ -32,7 +32,7 @@ static const char *find_foreign_owner(const PrivilegeCheck *check, const char *i
     return owner != NULL && !g_hash_table_contains(check->privileges.owners, owner) ? owner : NULL;
 }
 
-static void tell_foreign(const PrivilegeCheck *check, const char *identity, const char *owner, const char *fate)
+static void report_foreign(const PrivilegeCheck *check, const char *identity, const char *owner, const char *fate)
 {
     HbFinding *finding =
         hb_findings_add(check->input->decision->findings, HB_FINDING_BLOCKER, "right-missing", identity,
@@ -42,17 +42,17 @@ static void tell_foreign(const PrivilegeCheck *check, const char *identity, cons
     hb_finding_advise(finding, todo, NULL);
 }
 
-static void look_at_items(const PrivilegeCheck *check, const GPtrArray *items, const char *fate)
+static void check_items(const PrivilegeCheck *check, const GPtrArray *items, const char *fate)
 {
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
         const char *owner = find_foreign_owner(check, item->identity);
         if (owner != NULL)
-            tell_foreign(check, item->identity, owner, fate);
+            report_foreign(check, item->identity, owner, fate);
     }
 }
 
-static void look_at_schemas(const PrivilegeCheck *check, const HbObject *object, GHashTable *told)
+static void check_schemas(const PrivilegeCheck *check, const HbObject *object, GHashTable *told)
 {
     for (guint n = 0; object->on == NULL && n < object->needs->len; n++) {
         char *need = object->needs->pdata[n];
@@ -67,7 +67,7 @@ static void look_at_schemas(const PrivilegeCheck *check, const HbObject *object,
 }
 
 /* What comes into schemas, and onto tables, that stay */
-static void look_at_places(const PrivilegeCheck *check)
+static void check_places(const PrivilegeCheck *check)
 {
     g_autoptr(GHashTable) told = g_hash_table_new(g_str_hash, g_str_equal);
 
@@ -79,10 +79,10 @@ static void look_at_places(const PrivilegeCheck *check)
         if (object->kind == HB_KIND_ROWS || g_hash_table_contains(check->kept, object->identity) ||
             hb_kind_get_traits(object->kind)->part == HB_PART_USERS)
             continue;
-        look_at_schemas(check, object, told);
+        check_schemas(check, object, told);
         if (owner != NULL && g_hash_table_add(told, object->on)) {
             g_autofree char *fate = g_strdup_printf("stays, would get %s", object->identity);
-            tell_foreign(check, object->on, owner, fate);
+            report_foreign(check, object->on, owner, fate);
         }
     }
 }
@@ -90,7 +90,7 @@ static void look_at_places(const PrivilegeCheck *check)
 /* Half of the locks are left to others */
 #define LOCKS_DIVISOR 2
 
-static void look_at_locks(const PrivilegeCheck *check)
+static void check_locks(const PrivilegeCheck *check)
 {
     HbTargetCleanup *cleanup = check->input->decision->cleanup;
     const guint turns =
@@ -124,11 +124,11 @@ gboolean hb_decision_check_privileges(const HbDecisionInput *input, HbSession *s
         g_hash_table_add(check.kept, cleanup->kept->pdata[i]);
     ok = input->options->engine->target->read_privileges(session, &check.privileges, error);
     if (ok)
-        look_at_locks(&check);
+        check_locks(&check);
     if (ok && !input->target->info.is_superuser) {
-        look_at_items(&check, cleanup->dropped, "would be dropped");
-        look_at_items(&check, cleanup->suspended, "would be taken off and put back");
-        look_at_places(&check);
+        check_items(&check, cleanup->dropped, "would be dropped");
+        check_items(&check, cleanup->suspended, "would be taken off and put back");
+        check_places(&check);
     }
     hb_restore_privileges_clear(&check.privileges);
     g_hash_table_unref(check.kept);

@@ -85,7 +85,7 @@ static gboolean is_done(const HbRestoreRun *run, guint number, const HbStep *ste
            (run->journal != NULL && g_hash_table_contains(run->journal, step->key));
 }
 
-static StepsDone look_at_steps(const HbRestoreRun *run)
+static StepsDone check_steps(const HbRestoreRun *run)
 {
     StepsDone steps = {g_hash_table_new(g_str_hash, g_str_equal), g_hash_table_new(g_str_hash, g_str_equal)};
 
@@ -101,14 +101,14 @@ static StepsDone look_at_steps(const HbRestoreRun *run)
     return steps;
 }
 
-static void tell_gone(HbRestoreRun *run, const char *identity, const char *message, const char *sql)
+static void report_gone(HbRestoreRun *run, const char *identity, const char *message, const char *sql)
 {
     g_autofree char *hint = sql != NULL ? g_strdup_printf("it was: %s", sql) : NULL;
 
     hb_restore_result_add(run->result, HB_OUTCOME_GONE, identity, message, hint);
 }
 
-static void tell_items(HbRestoreRun *run, const StepsDone *steps, const GPtrArray *items, const char *message)
+static void report_items(HbRestoreRun *run, const StepsDone *steps, const GPtrArray *items, const char *message)
 {
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
@@ -116,12 +116,12 @@ static void tell_items(HbRestoreRun *run, const StepsDone *steps, const GPtrArra
         gboolean is_rows = g_str_has_prefix(item->identity, "rows ");
         gboolean is_open = g_hash_table_contains(steps->open, item->identity) || (is_rows && !run->rows_came);
         if (g_hash_table_contains(steps->done, key) && is_open)
-            tell_gone(run, item->identity, message, item->definition);
+            report_gone(run, item->identity, message, item->definition);
     }
 }
 
 /* They go when their table goes */
-static void tell_rows(HbRestoreRun *run, const StepsDone *steps)
+static void report_rows(HbRestoreRun *run, const StepsDone *steps)
 {
     const HbTargetCleanup *cleanup = run->decision->cleanup;
     const HbCleanupItem *last = cleanup->dropped->len > 0 ? cleanup->dropped->pdata[cleanup->dropped->len - 1] : NULL;
@@ -136,7 +136,7 @@ static void tell_rows(HbRestoreRun *run, const StepsDone *steps)
         }
         g_autofree char *key = hb_restore_plan_get_cleanup_key(run->options->engine, item);
         if (g_hash_table_contains(steps->done, key) && (g_hash_table_contains(steps->open, rows) || !run->rows_came))
-            tell_gone(run, rows, "went with their table, and are not back", NULL);
+            report_gone(run, rows, "went with their table, and are not back", NULL);
     }
 }
 
@@ -148,11 +148,11 @@ void hb_restore_run_list_gone(HbRestoreRun *run)
         return;
     if (!run->is_finished)
         hb_restore_run_with_session(run, hb_restore_run_read_keys, NULL);
-    steps = look_at_steps(run);
-    tell_items(run, &steps, run->decision->cleanup->dropped, "was dropped, and is not back");
-    tell_rows(run, &steps);
-    tell_items(run, &steps, run->decision->cleanup->emptied, "were there, and are not back");
-    tell_items(run, &steps, run->decision->cleanup->suspended, "was taken off, and is not back");
+    steps = check_steps(run);
+    report_items(run, &steps, run->decision->cleanup->dropped, "was dropped, and is not back");
+    report_rows(run, &steps);
+    report_items(run, &steps, run->decision->cleanup->emptied, "were there, and are not back");
+    report_items(run, &steps, run->decision->cleanup->suspended, "was taken off, and is not back");
     g_hash_table_unref(steps.done);
     g_hash_table_unref(steps.open);
 }

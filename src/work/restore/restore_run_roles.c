@@ -38,7 +38,7 @@ static void append_difference(GString *text, const HbDifference *difference)
 }
 
 /* The message on a kept role: what the source's has otherwise */
-static char *tell_kept(const HbRestoreRun *run, const char *role)
+static char *report_kept(const HbRestoreRun *run, const char *role)
 {
     g_autoptr(GString) text = g_string_new(NULL);
 
@@ -80,7 +80,7 @@ void hb_restore_run_note_kept(HbRestoreRun *run, const HbStep *step)
     g_hash_table_add(run->kept, step->object->identity);
     if (step->object->kind != HB_KIND_ROLE)
         return;
-    message = tell_kept(run, step->object->identity);
+    message = report_kept(run, step->object->identity);
     hb_restore_result_add(run->result, HB_OUTCOME_KEPT, step->key, message, NULL);
 }
 

@@ -39,7 +39,7 @@ static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, guint *numbe
         step = hb_plan_get_what(plan, *number);
         if (!is_done_before(run, step))
             return step;
-        hb_worker_tell_advanced(worker, hb_plan_get_cost(plan, *number), 0);
+        hb_worker_notify_advanced(worker, hb_plan_get_cost(plan, *number), 0);
         settle(run, *number, HB_STEP_DONE);
     }
     return NULL;
@@ -86,11 +86,11 @@ static void note_failure(HbRestoreRun *run, const HbStep *step, GError *cause)
         hb_observers_note(run->observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", step->key, cause->message);
 }
 
-static void tell_step_done(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number)
+static void report_step_done(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number)
 {
     if (step->type != HB_STEP_TYPE_CHUNK)
-        hb_worker_tell_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
-    hb_worker_tell_finished(worker);
+        hb_worker_notify_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
+    hb_worker_notify_finished(worker);
 }
 
 /*
@@ -131,9 +131,9 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
         GError *cause = NULL;
 
         g_mutex_unlock(&run->lock);
-        hb_worker_tell_started(worker, hb_step_get_name(step));
+        hb_worker_notify_started(worker, hb_step_get_name(step));
         hb_restore_run_step(run, worker, step, &cause);
-        tell_step_done(run, worker, step, number);
+        report_step_done(run, worker, step, number);
         g_mutex_lock(&run->lock);
         if (cause != NULL)
             ok = judge_failure(run, number, cause, error);

@@ -100,8 +100,8 @@ static void take_dropped(HbTargetCleanup *cleanup, const HbConflictInput *input,
 }
 
 /* What stays, and is not what would have come */
-static void tell_differences(const HbEngine *engine, const HbConflictInput *input, const HbConflictDecision *outcome,
-                             GPtrArray *findings)
+static void report_differences(const HbEngine *engine, const HbConflictInput *input, const HbConflictDecision *outcome,
+                               GPtrArray *findings)
 {
     g_autoptr(GPtrArray) differences = hb_compare_new();
 
@@ -120,7 +120,7 @@ static void tell_differences(const HbEngine *engine, const HbConflictInput *inpu
 
 #define NAMED_MAX 8
 
-static void tell_rows_that_stay(const HbConflictInput *input, const HbConflictDecision *outcome, GPtrArray *findings)
+static void report_rows_that_stay(const HbConflictInput *input, const HbConflictDecision *outcome, GPtrArray *findings)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(input->wanted);
     HbNameList names;
@@ -137,7 +137,7 @@ static void tell_rows_that_stay(const HbConflictInput *input, const HbConflictDe
                         names.count == 1 ? "holds" : "hold", names.count == 1 ? "it" : "them");
 }
 
-static void tell_items(const GPtrArray *items, const char *name, const char *what, GPtrArray *findings)
+static void report_items(const GPtrArray *items, const char *name, const char *what, GPtrArray *findings)
 {
     for (guint i = 0; i < items->len; i++) {
         const HbCleanupItem *item = items->pdata[i];
@@ -163,11 +163,11 @@ HbTargetCleanup *hb_target_cleanup_new(const HbConflictInput *input, const HbEng
     }
     take_dropped(cleanup, input, engine, &outcome, findings);
     take_suspended(cleanup, input, engine, &outcome);
-    tell_items(cleanup->emptied, "emptied", "will be deleted, and others loaded", findings);
-    tell_items(cleanup->suspended, "set-aside", "will be taken off while rows come, and put back as the target has it",
-               findings);
-    tell_differences(engine, input, &outcome, findings);
-    tell_rows_that_stay(input, &outcome, findings);
+    report_items(cleanup->emptied, "emptied", "will be deleted, and others loaded", findings);
+    report_items(cleanup->suspended, "set-aside",
+                 "will be taken off while rows come, and put back as the target has it", findings);
+    report_differences(engine, input, &outcome, findings);
+    report_rows_that_stay(input, &outcome, findings);
     hb_conflict_decision_clear(&outcome);
     return cleanup;
 }
@@ -303,7 +303,7 @@ static gboolean is_missing(const HbConflictInput *input, GHashTable *journal, co
 /* A user who can write to the journal could have statements run with the privileges of the restoring role: a person
  * must agree
  */
-static void tell_taken_off(const HbCleanupItem *item, gboolean guarded, GPtrArray *findings)
+static void report_taken_off(const HbCleanupItem *item, gboolean guarded, GPtrArray *findings)
 {
     HbFinding *finding;
 
@@ -331,7 +331,7 @@ gboolean hb_target_cleanup_inherit(HbTargetCleanup *cleanup, GHashTable *journal
         HbCleanupItem *own = add_item(cleanup->suspended, item->identity, NULL, item->definition);
         for (guint n = 0; n < item->needs->len; n++)
             g_ptr_array_add(own->needs, g_strdup(item->needs->pdata[n]));
-        tell_taken_off(item, guarded, findings);
+        report_taken_off(item, guarded, findings);
     }
     return earlier != NULL;
 }

@@ -45,7 +45,7 @@ static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GErr
     if (!hb_unpacker_read(chunk_load->unpacker, bytes, length, error))
         return FALSE;
     hb_row_counter_add(&chunk_load->counter, *bytes, *length);
-    hb_worker_tell_advanced(chunk_load->worker, *length, *length);
+    hb_worker_notify_advanced(chunk_load->worker, *length, *length);
     return *length > 0 || hb_row_counter_is_whole(&chunk_load->counter) ||
            hb_error_set(error, HB_ERROR_DAMAGED, NULL, "a chunk of the stream ends within a row");
 }
@@ -128,9 +128,9 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
     HbStreamChunk *chunk;
 
     while (ok && (chunk = g_async_queue_pop(stream_rows->chunks)) != &stream_rows->end) {
-        hb_worker_tell_started(worker, chunk->rows->set->table);
+        hb_worker_notify_started(worker, chunk->rows->set->table);
         ok = load_stubbornly(stream_rows, worker, chunk, error);
-        hb_worker_tell_finished(worker);
+        hb_worker_notify_finished(worker);
         chunk_free(chunk);
         g_async_queue_push(stream_rows->places, stream_rows);
     }

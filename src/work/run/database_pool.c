@@ -42,7 +42,7 @@ static void forward(gpointer data, const HbEvent *event)
     if (event->type == HB_EVENT_PHASE && event->total == 0)
         return;
     copy.worker = member->number;
-    hb_observers_tell(member->pool->observers, &copy);
+    hb_observers_notify(member->pool->observers, &copy);
 }
 
 HbDatabasePool *hb_database_pool_new(guint jobs, HbObservers *observers)
@@ -182,7 +182,7 @@ gboolean hb_failures_add(HbFailures *failures, GError *failure, GError **error)
     return TRUE;
 }
 
-gboolean hb_failures_tell(HbFailures *failures, GError **error)
+gboolean hb_failures_report(HbFailures *failures, GError **error)
 {
     if (failures->all == NULL)
         return TRUE;

@@ -33,7 +33,7 @@ typedef struct {
 void hb_failures_init(HbFailures *failures);
 void hb_failures_clear(HbFailures *failures);
 gboolean hb_failures_add(HbFailures *failures, GError *failure, GError **error); /* from any thread */
-gboolean hb_failures_tell(HbFailures *failures, GError **error);
+gboolean hb_failures_report(HbFailures *failures, GError **error);
 
 /*
  * jobs: sessions in all. observers are borrowed. What works on after run(), such as a thread that watches a session,

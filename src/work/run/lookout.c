@@ -45,7 +45,7 @@ gboolean hb_lookout_ask(const HbEngine *engine, HbSession *session, const HbAddr
     if (*wait == NULL || !is_silent(observers))
         return TRUE;
     what = g_strdup_printf("%s: %s", whose, *wait);
-    hb_observers_tell(observers, &(HbEvent){.type = HB_EVENT_WAITING, .what = what});
+    hb_observers_notify(observers, &(HbEvent){.type = HB_EVENT_WAITING, .what = what});
     return TRUE;
 }
 

@@ -43,7 +43,7 @@ gboolean hb_event_is_progress(const HbEvent *event)
     return event->type != HB_EVENT_NOTED && event->type != HB_EVENT_WAITING;
 }
 
-void hb_observers_tell(HbObservers *observers, const HbEvent *event)
+void hb_observers_notify(HbObservers *observers, const HbEvent *event)
 {
     if (observers == NULL)
         return;
@@ -74,10 +74,11 @@ void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *
     va_start(arguments, format);
     g_autofree char *what = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    hb_observers_tell(observers, &(HbEvent){.type = HB_EVENT_NOTED, .severity = severity, .what = what, .hint = hint});
+    hb_observers_notify(observers,
+                        &(HbEvent){.type = HB_EVENT_NOTED, .severity = severity, .what = what, .hint = hint});
 }
 
 void hb_observers_begin_phase(HbObservers *observers, const char *what, guint64 total)
 {
-    hb_observers_tell(observers, &(HbEvent){.type = HB_EVENT_PHASE, .what = what, .total = total});
+    hb_observers_notify(observers, &(HbEvent){.type = HB_EVENT_PHASE, .what = what, .total = total});
 }

@@ -49,7 +49,7 @@ void hb_observers_add(HbObservers *observers, HbObserve observe, gpointer data);
 guint hb_observers_get_silence_s(HbObservers *observers);
 
 /* All accept NULL for observers: then nothing is reported */
-void hb_observers_tell(HbObservers *observers, const HbEvent *event);
+void hb_observers_notify(HbObservers *observers, const HbEvent *event);
 void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *hint, const char *format, ...)
     G_GNUC_PRINTF(4, 5);
 void hb_observers_begin_phase(HbObservers *observers, const char *what, guint64 total);

@@ -98,19 +98,19 @@ gboolean hb_workers_run(const HbWorkers *workers, GError **error)
     return collect(members, workers->jobs, workers->stop, error);
 }
 
-void hb_worker_tell_started(const HbWorker *worker, const char *what)
+void hb_worker_notify_started(const HbWorker *worker, const char *what)
 {
-    hb_observers_tell(worker->workers->observers,
-                      &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
+    hb_observers_notify(worker->workers->observers,
+                        &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
 }
 
-void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
+void hb_worker_notify_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)
 {
-    hb_observers_tell(worker->workers->observers,
-                      &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = worker->number, .cost = cost, .bytes = bytes});
+    hb_observers_notify(worker->workers->observers,
+                        &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = worker->number, .cost = cost, .bytes = bytes});
 }
 
-void hb_worker_tell_finished(const HbWorker *worker)
+void hb_worker_notify_finished(const HbWorker *worker)
 {
-    hb_observers_tell(worker->workers->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
+    hb_observers_notify(worker->workers->observers, &(HbEvent){.type = HB_EVENT_FINISHED, .worker = worker->number});
 }

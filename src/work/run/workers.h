@@ -36,6 +36,6 @@ gboolean hb_workers_run(const HbWorkers *workers, GError **error);
 gboolean hb_worker_reopen(HbWorker *worker, GError **error);
 
 /* Events in a worker's name */
-void hb_worker_tell_started(const HbWorker *worker, const char *what);
-void hb_worker_tell_advanced(const HbWorker *worker, guint64 cost, guint64 bytes);
-void hb_worker_tell_finished(const HbWorker *worker);
+void hb_worker_notify_started(const HbWorker *worker, const char *what);
+void hb_worker_notify_advanced(const HbWorker *worker, guint64 cost, guint64 bytes);
+void hb_worker_notify_finished(const HbWorker *worker);

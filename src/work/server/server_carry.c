@@ -20,7 +20,7 @@ typedef struct {
 typedef struct {
     const HbSnapshotSourceOptions *from;
     const HbRestoreOptions *to;
-    const HbServerCallbacks *teller;
+    const HbServerCallbacks *callbacks;
     const HbManifest *manifest; /* of the server */
     GArray *databases;          /* HbDatabase: those that are taken */
     gboolean tentative;         /* what fails in a database gets another turn */
@@ -95,36 +95,36 @@ static DatabaseCarry *database_carry_new(const ServerCarry *job, const char *nam
 
 /* ---- Looking ---- */
 
-static gboolean look_at_database(const ServerCarry *job, const char *name, GError **blocked, GError **error)
+static gboolean check_database(const ServerCarry *job, const char *name, GError **blocked, GError **error)
 {
     const HbDatabaseWorker worker = {job->to->jobs, job->to->observers};
     DatabaseCarry *database_carry = database_carry_new(job, name, &worker, TRUE, error);
 
     if (database_carry == NULL)
         return FALSE;
-    job->teller->looked(job->teller->data, database_carry->restore);
+    job->callbacks->inspected(job->callbacks->data, database_carry->restore);
     if (hb_restore_is_blocked(database_carry->restore) && *blocked == NULL)
         hb_restore_set_blocked_error(database_carry->restore, blocked);
     database_carry_free(database_carry);
     return TRUE;
 }
 
-static gboolean look_and_refuse(const ServerCarry *job, const HbRestore *server, GError **error)
+static gboolean inspect_and_refuse(const ServerCarry *job, const HbRestore *server, GError **error)
 {
     GError *blocked = NULL;
 
-    job->teller->looked(job->teller->data, server);
+    job->callbacks->inspected(job->callbacks->data, server);
     if (hb_restore_is_blocked(server))
         hb_restore_set_blocked_error(server, &blocked);
     for (guint i = 0; i < job->databases->len; i++) {
-        if (!look_at_database(job, g_array_index(job->databases, HbDatabase, i).name, &blocked, error)) {
+        if (!check_database(job, g_array_index(job->databases, HbDatabase, i).name, &blocked, error)) {
             g_clear_error(&blocked);
             return FALSE;
         }
     }
     if (blocked != NULL)
         g_propagate_error(error, blocked);
-    return blocked == NULL && job->teller->agree(job->teller->data, error);
+    return blocked == NULL && job->callbacks->agree(job->callbacks->data, error);
 }
 
 /* ---- Carrying ---- */
@@ -132,7 +132,7 @@ static gboolean look_and_refuse(const ServerCarry *job, const HbRestore *server,
 static gboolean run(ServerCarry *job, HbRestore *restore, HbRestoreResult *result, GError **error)
 {
     g_mutex_lock(&job->lock);
-    job->teller->about_to_restore(job->teller->data, restore, NULL);
+    job->callbacks->about_to_restore(job->callbacks->data, restore, NULL);
     g_mutex_unlock(&job->lock);
     return hb_restore_run(restore, result, error);
 }
@@ -140,7 +140,7 @@ static gboolean run(ServerCarry *job, HbRestore *restore, HbRestoreResult *resul
 static void tell(ServerCarry *job, const HbRestore *restore, const HbRestoreResult *result)
 {
     g_mutex_lock(&job->lock);
-    job->teller->restored(job->teller->data, restore, result);
+    job->callbacks->restored(job->callbacks->data, restore, result);
     g_mutex_unlock(&job->lock);
 }
 
@@ -247,7 +247,7 @@ static gboolean take_turns(ServerCarry *job, GError **error)
                 g_ptr_array_remove_index(job->open, i);
         }
     }
-    return hb_failures_tell(&job->failures, error);
+    return hb_failures_report(&job->failures, error);
 }
 
 /* ---- Out of a stream ---- */
@@ -268,8 +268,8 @@ static gboolean take_database(ServerCarry *job, HbStream *stream, GError **error
     database_carry->stream_rows = hb_stream_rows_new(stream, job->to);
     database_carry->restore = open_restore(job, database_carry, &worker, FALSE, error);
     if (database_carry->restore != NULL) {
-        job->teller->looked(job->teller->data, database_carry->restore);
-        if (hb_restore_is_blocked(database_carry->restore) || job->teller->agree(job->teller->data, error))
+        job->callbacks->inspected(job->callbacks->data, database_carry->restore);
+        if (hb_restore_is_blocked(database_carry->restore) || job->callbacks->agree(job->callbacks->data, error))
             return bring(job, database_carry, error);
     }
     g_prefix_error(error, "database %s: ", database_carry->name);
@@ -321,7 +321,7 @@ static gboolean carry(ServerCarry *job, GError **error)
     hb_manifest_hold_members(manifest);
     job->manifest = manifest;
     ok = hb_whole_server_read(job->from, manifest, &job->databases, error) &&
-         (server = open_server(job, error)) != NULL && look_and_refuse(job, server, error) &&
+         (server = open_server(job, error)) != NULL && inspect_and_refuse(job, server, error) &&
          carry_users(job, server, error) && carry_databases(job, error) && take_turns(job, error);
 
     hb_restore_free(server);
@@ -338,17 +338,17 @@ static gboolean take(ServerCarry *job, HbStream *stream, GError **error)
     server = open_server(job, error);
     if (server == NULL)
         return FALSE;
-    job->teller->looked(job->teller->data, server);
+    job->callbacks->inspected(job->callbacks->data, server);
     ok = !hb_restore_is_blocked(server) || hb_restore_set_blocked_error(server, error);
     ok = ok && carry_users(job, server, error) && take_databases(job, stream, error) && take_turns(job, error);
     hb_restore_free(server);
     return ok;
 }
 
-static void job_init(ServerCarry *job, const HbRestoreOptions *to, const HbServerCallbacks *teller)
+static void job_init(ServerCarry *job, const HbRestoreOptions *to, const HbServerCallbacks *callbacks)
 {
     *job = (ServerCarry){.to = to,
-                         .teller = teller,
+                         .callbacks = callbacks,
                          .tentative = to->engine->traits.cross_database_needs,
                          .open = g_ptr_array_new_with_free_func(database_carry_free)};
     g_mutex_init(&job->lock);
@@ -365,25 +365,25 @@ static void job_clear(ServerCarry *job)
 }
 
 gboolean hb_whole_server_carry(const HbSnapshotSourceOptions *from, const HbRestoreOptions *to,
-                               const HbServerCallbacks *teller, GError **error)
+                               const HbServerCallbacks *callbacks, GError **error)
 {
     ServerCarry job;
     gboolean ok;
 
-    job_init(&job, to, teller);
+    job_init(&job, to, callbacks);
     job.from = from;
     ok = carry(&job, error);
     job_clear(&job);
     return ok;
 }
 
-gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbServerCallbacks *teller,
+gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbServerCallbacks *callbacks,
                               GError **error)
 {
     ServerCarry job;
     gboolean ok;
 
-    job_init(&job, to, teller);
+    job_init(&job, to, callbacks);
     ok = take(&job, stream, error);
     job_clear(&job);
     return ok;

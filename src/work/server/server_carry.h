@@ -14,8 +14,8 @@
  * anything is written. What fails in one database is in its result; FALSE if the work could not go on at all
  */
 gboolean hb_whole_server_carry(const HbSnapshotSourceOptions *from, const HbRestoreOptions *to,
-                               const HbServerCallbacks *teller, GError **error);
+                               const HbServerCallbacks *callbacks, GError **error);
 
 /* Out of a stream each target can be looked at only when its turn comes: what is in the way there ends the work */
-gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbServerCallbacks *teller,
+gboolean hb_whole_server_take(HbStream *stream, const HbRestoreOptions *to, const HbServerCallbacks *callbacks,
                               GError **error);

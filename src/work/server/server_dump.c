@@ -15,7 +15,7 @@ gboolean hb_whole_server_select(const HbSelection *selection, const HbEngine *en
 
 typedef struct {
     const HbDumpOptions *options;
-    const HbServerCallbacks *teller;
+    const HbServerCallbacks *callbacks;
     HbManifest *manifest;
     HbWriter *writer;
     GArray *databases; /* HbDatabase: those that are taken */
@@ -90,8 +90,8 @@ static void note_dumped(ServerDump *job, const char *database, const HbManifest 
 
     g_mutex_lock(&job->lock);
     g_hash_table_insert(job->bytes, (gpointer)database, g_memdup2(&bytes, sizeof bytes));
-    job->teller->dumped(job->teller->data, manifest, job->options->path,
-                        (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+    job->callbacks->dumped(job->callbacks->data, manifest, job->options->path,
+                           (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
     g_mutex_unlock(&job->lock);
 }
 
@@ -167,9 +167,9 @@ static gboolean make(ServerDump *job, GError **error)
            hb_writer_finish(g_steal_pointer(&job->writer), error);
 }
 
-HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbServerCallbacks *teller, GError **error)
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbServerCallbacks *callbacks, GError **error)
 {
-    ServerDump job = {.options = options, .teller = teller, .manifest = hb_manifest_new()};
+    ServerDump job = {.options = options, .callbacks = callbacks, .manifest = hb_manifest_new()};
     gboolean ok;
 
     g_mutex_init(&job.lock);

@@ -6,7 +6,7 @@
 
 typedef struct {
     const HbRestoreOptions *options;
-    const HbServerCallbacks *teller;
+    const HbServerCallbacks *callbacks;
     const HbManifest *manifest;
     gboolean tentative; /* databases in which something fails get another turn: nothing is told of them yet */
     gboolean again;     /* this is another turn */
@@ -75,12 +75,12 @@ static gboolean run(ServerRestore *job, HbRestore *restore, const HbReader *dump
 
     g_mutex_lock(&job->lock);
     if (!job->again)
-        job->teller->about_to_restore(job->teller->data, restore, dump);
+        job->callbacks->about_to_restore(job->callbacks->data, restore, dump);
     g_mutex_unlock(&job->lock);
     ok = hb_restore_run(restore, &result, error);
     g_mutex_lock(&job->lock);
     if (!job->tentative || hb_restore_is_finished(restore) || !ok)
-        job->teller->restored(job->teller->data, restore, &result);
+        job->callbacks->restored(job->callbacks->data, restore, &result);
     g_mutex_unlock(&job->lock);
     hb_restore_result_clear(&result);
     return ok;
@@ -138,19 +138,19 @@ static void name_database(GError **error, const HbMember *member)
 }
 
 /* Those that speak against it are told together; *blocked then names the first */
-static gboolean look_at_all(ServerRestore *job, GError **blocked, GError **error)
+static gboolean run_all_checks(ServerRestore *job, GError **blocked, GError **error)
 {
     g_autoptr(GPtrArray) open = list_open(job, !hb_restore_is_resumed(job->server));
     const HbDatabaseWorker worker = {.jobs = job->options->jobs};
 
-    job->teller->looked(job->teller->data, job->server);
+    job->callbacks->inspected(job->callbacks->data, job->server);
     if (hb_restore_is_blocked(job->server))
         hb_restore_set_blocked_error(job->server, blocked);
     for (guint i = 0; i < open->len; i++) {
         HbRestore *restore = open_member(job, open->pdata[i], &worker, TRUE, error);
         gboolean ok = restore != NULL;
         if (ok)
-            job->teller->looked(job->teller->data, restore);
+            job->callbacks->inspected(job->callbacks->data, restore);
         if (ok && hb_restore_is_blocked(restore) && *blocked == NULL)
             hb_restore_set_blocked_error(restore, blocked);
         hb_restore_free(restore);
@@ -162,11 +162,11 @@ static gboolean look_at_all(ServerRestore *job, GError **blocked, GError **error
     return TRUE;
 }
 
-static gboolean look_and_refuse(ServerRestore *job, GError **error)
+static gboolean inspect_and_refuse(ServerRestore *job, GError **error)
 {
     GError *blocked = NULL;
 
-    if (!look_at_all(job, &blocked, error)) {
+    if (!run_all_checks(job, &blocked, error)) {
         g_clear_error(&blocked);
         return FALSE;
     }
@@ -223,7 +223,7 @@ static gboolean restore_databases(ServerRestore *job, GError **error)
         job->tentative = job->tentative && !last;
         if (!restore_open(job, open, error))
             return FALSE;
-        if (!hb_failures_tell(&job->failures, error))
+        if (!hb_failures_report(&job->failures, error))
             return FALSE;
         if (last)
             return TRUE;
@@ -254,7 +254,7 @@ static gboolean is_everything_finished(const ServerRestore *job)
 
 static gboolean restore_all(ServerRestore *job, GError **error)
 {
-    if (!look_and_refuse(job, error) || !job->teller->agree(job->teller->data, error) ||
+    if (!inspect_and_refuse(job, error) || !job->callbacks->agree(job->callbacks->data, error) ||
         !run(job, job->server, job->options->dump, error) || !restore_databases(job, error))
         return FALSE;
     if (!is_everything_finished(job))
@@ -262,17 +262,17 @@ static gboolean restore_all(ServerRestore *job, GError **error)
     return hb_restore_close_journal(job->server, error) && restore_last(job, error);
 }
 
-static gboolean look_only(ServerRestore *job, GError **error)
+static gboolean inspect_only(ServerRestore *job, GError **error)
 {
     g_autoptr(GError) blocked = NULL;
 
-    return look_at_all(job, &blocked, error);
+    return run_all_checks(job, &blocked, error);
 }
 
-static gboolean act(const HbRestoreOptions *options, const HbServerCallbacks *teller,
+static gboolean act(const HbRestoreOptions *options, const HbServerCallbacks *callbacks,
                     gboolean (*do_it)(ServerRestore *, GError **), GError **error)
 {
-    ServerRestore job = {.options = options, .teller = teller, .manifest = options->manifest};
+    ServerRestore job = {.options = options, .callbacks = callbacks, .manifest = options->manifest};
     HbRestoreOptions server = *options;
     gboolean ok;
 
@@ -291,12 +291,12 @@ static gboolean act(const HbRestoreOptions *options, const HbServerCallbacks *te
     return ok;
 }
 
-gboolean hb_whole_server_look(const HbRestoreOptions *options, const HbServerCallbacks *teller, GError **error)
+gboolean hb_whole_server_preview(const HbRestoreOptions *options, const HbServerCallbacks *callbacks, GError **error)
 {
-    return act(options, teller, look_only, error);
+    return act(options, callbacks, inspect_only, error);
 }
 
-gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbServerCallbacks *teller, GError **error)
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbServerCallbacks *callbacks, GError **error)
 {
-    return act(options, teller, restore_all, error);
+    return act(options, callbacks, restore_all, error);
 }

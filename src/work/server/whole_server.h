@@ -14,8 +14,8 @@
 /* What happened to one database, told as soon as it did */
 typedef struct {
     void (*dumped)(gpointer data, const HbManifest *manifest, const char *path, double seconds);
-    void (*looked)(gpointer data, const HbRestore *restore); /* before anything is written to any database */
-    gboolean (*agree)(gpointer data, GError **error);        /* after that: may it be written? */
+    void (*inspected)(gpointer data, const HbRestore *restore); /* before anything is written to any database */
+    gboolean (*agree)(gpointer data, GError **error);           /* after that: may it be written? */
     void (*about_to_restore)(gpointer data, const HbRestore *restore, const HbReader *dump);
     void (*restored)(gpointer data, const HbRestore *restore, const HbRestoreResult *result);
     gpointer data;
@@ -39,13 +39,13 @@ gboolean hb_whole_server_read(const HbSnapshotSourceOptions *options, HbManifest
 gboolean hb_whole_server_compare(const HbVerifyOptions *options, HbVerification *result, GError **error);
 
 /* The manifest of the finished dump, with its members; NULL on error, and then there is no dump. The caller's */
-HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbServerCallbacks *teller, GError **error);
+HbManifest *hb_whole_server_dump(const HbDumpOptions *options, const HbServerCallbacks *callbacks, GError **error);
 
 /* Looks at all targets of the dump; what is found is told. Fails if one of them cannot be looked at */
-gboolean hb_whole_server_look(const HbRestoreOptions *options, const HbServerCallbacks *teller, GError **error);
+gboolean hb_whole_server_preview(const HbRestoreOptions *options, const HbServerCallbacks *callbacks, GError **error);
 
 /*
  * Users and tablespaces first, then database by database. All targets are looked at before anything is written. What
  * fails in one database is in its result; FALSE if the work could not go on at all.
  */
-gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbServerCallbacks *teller, GError **error);
+gboolean hb_whole_server_restore(const HbRestoreOptions *options, const HbServerCallbacks *callbacks, GError **error);

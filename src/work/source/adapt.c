@@ -251,7 +251,7 @@ void hb_adapt_rights(HbCatalog *catalog, const HbEngine *engine, const HbWishes 
 
 #define NAMED_EACH 20
 
-void hb_adapt_tell_pulled_in(HbObservers *observers, const HbSelection *selection, const GPtrArray *pulled_in)
+void hb_adapt_report_pulled_in(HbObservers *observers, const HbSelection *selection, const GPtrArray *pulled_in)
 {
     for (guint i = 0; i < pulled_in->len; i++) {
         const char *what = pulled_in->pdata[i];

@@ -34,7 +34,7 @@ void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRe
 const char *hb_adapt_database(const HbWishes *wishes, const char *name);
 
 /* Names what hb_selection_apply() found to come along, or to be needed and left out */
-void hb_adapt_tell_pulled_in(HbObservers *observers, const HbSelection *selection, const GPtrArray *pulled_in);
+void hb_adapt_report_pulled_in(HbObservers *observers, const HbSelection *selection, const GPtrArray *pulled_in);
 
 /*
  * Rewrites a dump's arranged catalog, written for servers of version `written_for`, for this target. What is changed or

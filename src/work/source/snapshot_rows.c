@@ -57,9 +57,9 @@ typedef struct {
     const HbSnapshotRows *reading;
     HbWorker *worker;
     gpointer context;
-    guint64 cost;   /* of the piece */
-    guint64 told;   /* of the cost */
-    guint64 untold; /* bytes not told yet */
+    guint64 cost;       /* of the piece */
+    guint64 told;       /* of the cost */
+    guint64 unreported; /* bytes not told yet */
 } Current;
 
 static guint64 piece_bytes(const HbSnapshotRows *reading)
@@ -122,19 +122,19 @@ static GArray *cut_pieces(const HbSnapshotRows *reading, HbSession *session, gui
 static void tell(Current *current, gboolean finished)
 {
     guint64 left = current->cost - current->told;
-    guint64 cost = finished ? left : MIN(left, current->untold);
+    guint64 cost = finished ? left : MIN(left, current->unreported);
 
-    hb_worker_tell_advanced(current->worker, cost, current->untold);
+    hb_worker_notify_advanced(current->worker, cost, current->unreported);
     current->told += cost;
-    current->untold = 0;
+    current->unreported = 0;
 }
 
 static gboolean take_row(gpointer data, const char *row, gsize length, GError **error)
 {
     Current *current = data;
 
-    current->untold += length;
-    if (current->untold >= TELL_EVERY_BYTES) {
+    current->unreported += length;
+    if (current->unreported >= TELL_EVERY_BYTES) {
         tell(current, FALSE);
         if (hb_stop_is_set(current->reading->stop))
             return hb_stop_set_error(error);
@@ -149,7 +149,7 @@ static gboolean read_piece(Current *current, const Piece *piece, GError **error)
 
     current->cost = piece->range.bytes;
     current->told = 0;
-    current->untold = 0;
+    current->unreported = 0;
     reading->consumer->begin(current->context, piece->set, piece->range.first);
     good = reading->engine->source->read_rows(current->worker->session, piece->set, &piece->range, take_row, current,
                                               error);
@@ -201,9 +201,9 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
             ok = hb_stop_set_error(error);
             break;
         }
-        hb_worker_tell_started(worker, piece->set->table);
+        hb_worker_notify_started(worker, piece->set->table);
         ok = read_stubbornly(&current, piece, error);
-        hb_worker_tell_finished(worker);
+        hb_worker_notify_finished(worker);
     }
     consumer->close(current.context);
     return ok;

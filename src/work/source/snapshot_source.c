@@ -167,7 +167,7 @@ gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error)
         return FALSE;
     source->manifest->snapshot_time = g_strdup(source->snapshot.time);
     source->manifest->snapshot_position = g_strdup(source->snapshot.position);
-    hb_adapt_tell_pulled_in(source->options->observers, source->options->selection, source->pulled_in);
+    hb_adapt_report_pulled_in(source->options->observers, source->options->selection, source->pulled_in);
     fit_version(source);
     return TRUE;
 }

@@ -45,11 +45,11 @@ static void add_flaw(Checker *checker, const char *file, const char *problem)
 
 /* ---- One file ---- */
 
-static gboolean tell_read(gpointer data, guint64 bytes)
+static gboolean report_read(gpointer data, guint64 bytes)
 {
     Checker *checker = data;
 
-    hb_observers_tell(checker->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = bytes, .bytes = bytes});
+    hb_observers_notify(checker->observers, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = bytes, .bytes = bytes});
     return !hb_stop_is_set(checker->stop);
 }
 
@@ -63,7 +63,7 @@ static gboolean check_sum(Checker *checker, const char *name)
         add_flaw(checker, name, "the file is not part of the dump: " HB_SUMS_FILE " does not list it");
         return FALSE;
     }
-    sum = hb_store_sum(hb_reader_get_store(checker->dump), name, tell_read, checker, &cause);
+    sum = hb_store_sum(hb_reader_get_store(checker->dump), name, report_read, checker, &cause);
     if (sum == NULL && !hb_stop_is_set(checker->stop))
         add_flaw(checker, name, cause->message);
     else if (sum != NULL && strcmp(sum->sum, wanted->sum) != 0)

@@ -52,7 +52,7 @@ static void what_should_be_known_of_objects_is_told(void **state)
         hb_catalog_add_row_set(catalog, "rows t", "t");
         if (cases[i].keyed != NULL)
             define(catalog, cases[i].keyed, "table t", "CREATE UNIQUE INDEX ON t (a);");
-        hb_preflight_look_at_objects(catalog, &hb_pg_dialect, findings);
+        hb_preflight_check_objects(catalog, &hb_pg_dialect, findings);
         told = tell(findings);
         assert_string_equal(told, cases[i].told);
     }

@@ -288,7 +288,7 @@ static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)
     return add_next_value(table, error);
 }
 
-static void tell_password(const Table *table)
+static void report_password(const Table *table)
 {
     g_autofree char *what = g_strdup_printf("options of %s", table->object->identity);
 
@@ -312,7 +312,7 @@ static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
     }
     if (!hb_my_catalog_builder_add(table->builder, HB_NAMES_RELATION, table->name, table->object, error))
         return FALSE;
-    tell_password(table);
+    report_password(table);
     table->rows = hb_object_new(HB_KIND_ROWS, table->quoted);
     table->rows->on = g_strdup(table->object->identity);
     table->rows->cost = table->bytes;

@@ -321,7 +321,7 @@ HbSession *hb_my_open(const HbAddress *address, GError **error)
         return NULL;
     }
     session->thread_id = mysql_thread_id(mysql);
-    hb_engine_tell_opened(address, &hb_mariadb_engine, session);
+    hb_engine_notify_opened(address, &hb_mariadb_engine, session);
     read_server_version(session);
     if (!hb_my_check_encryption(session->mysql, address, error) || !check_version(session, error) ||
         !set_variables(session, error) || !hb_my_reset(session, error))
@@ -333,7 +333,7 @@ void hb_my_close(HbSession *session)
 {
     if (session == NULL)
         return;
-    hb_engine_tell_closed(&session->origin, session);
+    hb_engine_notify_closed(&session->origin, session);
     hb_my_close(session->holder);
     mysql_close(session->mysql);
     clear_address(&session->origin);

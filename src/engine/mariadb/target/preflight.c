@@ -14,7 +14,7 @@
 
 /* ---- The server ---- */
 
-static void look_at_place(HbMyPreflight *run)
+static void check_place(HbMyPreflight *run)
 {
     static const char *const own[] = {"mysql", "information_schema", "performance_schema", "sys", NULL};
     g_autofree char *place = NULL;
@@ -39,7 +39,7 @@ static gint64 count_left(const HbMyPreflight *run, const char *sql)
 }
 
 /* Of the server, or of the account */
-static void look_at_limits(HbMyPreflight *run)
+static void check_limits(HbMyPreflight *run)
 {
     const gint64 wanted = (gint64)run->preview->sessions + 1;
     const gint64 of_server =
@@ -62,7 +62,7 @@ static void look_at_limits(HbMyPreflight *run)
                       todo, NULL);
 }
 
-static gboolean look_at_sessions(HbMyPreflight *run, GError **error)
+static gboolean check_sessions(HbMyPreflight *run, GError **error)
 {
     g_autofree char *literal = hb_my_quote_literal(run->database);
     g_autoptr(HbMyResult) result =
@@ -81,7 +81,7 @@ static gboolean look_at_sessions(HbMyPreflight *run, GError **error)
 }
 
 /* Without the right to see them there are none */
-static void look_at_transactions(HbMyPreflight *run)
+static void check_open_transactions(HbMyPreflight *run)
 {
     g_autofree char *literal = hb_my_quote_literal(run->database);
     g_autoptr(HbMyResult) result =
@@ -106,7 +106,7 @@ static void look_at_transactions(HbMyPreflight *run)
 /* ---- Settings ---- */
 
 /* These two mean nothing to SQL. A table gets the row format that it has in the source, whatever the default is */
-static void look_at_pages(HbMyPreflight *run, GHashTable *own)
+static void check_pages(HbMyPreflight *run, GHashTable *own)
 {
     static const char size[] = "innodb_page_size";
     const char *here = g_hash_table_lookup(hb_catalog_get_properties(run->preview->catalog),
@@ -124,15 +124,15 @@ static void look_at_pages(HbMyPreflight *run, GHashTable *own)
     g_hash_table_remove(own, "innodb_default_row_format");
 }
 
-static gboolean look_at_settings(HbMyPreflight *run, GError **error)
+static gboolean check_settings(HbMyPreflight *run, GError **error)
 {
     g_autoptr(GHashTable) own =
         run->session->is_maria ? hb_my_read_pairs(run->session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
 
     if (own == NULL)
         return !run->session->is_maria;
-    look_at_pages(run, own);
-    hb_preflight_look_at_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
+    check_pages(run, own);
+    hb_preflight_check_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
     return TRUE;
 }
 
@@ -149,13 +149,13 @@ static gboolean begins_place(const HbToken *token)
     return FALSE;
 }
 
-static void tell_other_database(HbMyPreflight *run, const HbObject *object, const char *name)
+static void report_other_database(HbMyPreflight *run, const HbObject *object, const char *name)
 {
     g_autofree char *literal = hb_my_quote_literal(name);
     g_autofree char *expression =
         g_strdup_printf("EXISTS (SELECT 1 FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = %s)", literal);
 
-    if (hb_my_look_is_on(run, expression))
+    if (hb_my_preflight_is_on(run, expression))
         hb_findings_add(run->findings, HB_FINDING_NOTE, "other-database", object->identity,
                         "uses database %s, which is on the target, too", name);
     else
@@ -164,7 +164,7 @@ static void tell_other_database(HbMyPreflight *run, const HbObject *object, cons
                           "move that database first, or with this one (name the server without a database)", NULL);
 }
 
-static void look_for_databases(HbMyPreflight *run, const HbObject *object, GHashTable *told)
+static void check_databases(HbMyPreflight *run, const HbObject *object, GHashTable *told)
 {
     const char *own = g_hash_table_lookup(hb_catalog_get_properties(run->preview->catalog), "name");
     const char *sql = object->definition;
@@ -179,13 +179,13 @@ static void look_for_databases(HbMyPreflight *run, const HbObject *object, GHash
             g_autofree char *key = g_strdup_printf("%s %s", object->identity, name);
             if (g_strcmp0(name, own) != 0 && strcmp(name, "information_schema") != 0 && strcmp(name, "mysql") != 0 &&
                 g_hash_table_add(told, g_steal_pointer(&key)))
-                tell_other_database(run, object, name);
+                report_other_database(run, object, name);
         }
         expected = begins_place(&token);
     }
 }
 
-static void look_for_places(HbMyPreflight *run)
+static void check_places(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
@@ -193,7 +193,7 @@ static void look_for_places(HbMyPreflight *run)
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->definition == NULL || hb_kind_get_traits(object->kind)->part != HB_PART_SCHEMA)
             continue;
-        look_for_databases(run, object, told);
+        check_databases(run, object, told);
         if (object->kind == HB_KIND_TABLE && strstr(object->definition, " CONNECTION='") != NULL)
             hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "foreign-host", object->identity,
                                               "leads to another host, which the target must be able to reach"),
@@ -201,7 +201,7 @@ static void look_for_places(HbMyPreflight *run)
     }
 }
 
-static void look_for_transactions(HbMyPreflight *run)
+static void check_untransacted_tables(HbMyPreflight *run)
 {
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
@@ -218,15 +218,15 @@ static void look_for_transactions(HbMyPreflight *run)
 
 /* ---- The whole ---- */
 
-static gboolean look_at_all(HbMyPreflight *run, GError **error)
+static gboolean run_all_checks(HbMyPreflight *run, GError **error)
 {
-    look_at_place(run);
-    look_at_limits(run);
-    look_for_places(run);
-    look_for_transactions(run);
-    look_at_transactions(run);
-    return look_at_sessions(run, error) && hb_my_look_for_lacks(run, error) && hb_my_look_at_users(run, error) &&
-           look_at_settings(run, error);
+    check_place(run);
+    check_limits(run);
+    check_places(run);
+    check_untransacted_tables(run);
+    check_open_transactions(run);
+    return check_sessions(run, error) && hb_my_preflight_check_missing(run, error) &&
+           hb_my_preflight_check_users(run, error) && check_settings(run, error);
 }
 
 gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings, GError **error)
@@ -237,7 +237,7 @@ gboolean hb_my_preflight(const HbAddress *address, const HbRestorePreview *previ
 
     run.rights = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     run.session = hb_my_open(&server, error);
-    ok = run.session != NULL && look_at_all(&run, error);
+    ok = run.session != NULL && run_all_checks(&run, error);
     hb_my_close(run.session);
     g_hash_table_unref(run.rights);
     return ok;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/target/preflight_inner.h"
 
-gboolean hb_my_look_is_on(const HbMyPreflight *run, const char *expression)
+gboolean hb_my_preflight_is_on(const HbMyPreflight *run, const char *expression)
 {
     g_autofree char *sql = g_strdup_printf("SELECT %s", expression);
     g_autofree char *value = NULL;

@@ -19,7 +19,7 @@ typedef struct {
 } HbMyPreflight;
 
 /* Is a condition true on the server? FALSE, too, if it does not know what is asked for */
-gboolean hb_my_look_is_on(const HbMyPreflight *run, const char *expression);
+gboolean hb_my_preflight_is_on(const HbMyPreflight *run, const char *expression);
 
-gboolean hb_my_look_for_lacks(HbMyPreflight *run, GError **error);
-gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error);
+gboolean hb_my_preflight_check_missing(HbMyPreflight *run, GError **error);
+gboolean hb_my_preflight_check_users(HbMyPreflight *run, GError **error);

@@ -12,8 +12,8 @@
 /* ---- What the target lacks ---- */
 
 /* The words after a key word (and an equals sign) in a definition: COLLATE, VIA, ENGINE. Adds those not known */
-static void look_for_words(HbMyPreflight *run, const HbObject *object, const char *key, GHashTable *known,
-                           const char *finding, const char *what)
+static void check_words(HbMyPreflight *run, const HbObject *object, const char *key, GHashTable *known,
+                        const char *finding, const char *what)
 {
     const char *sql = object->definition;
     gboolean after_word = FALSE;
@@ -56,7 +56,7 @@ static void add_all(GHashTable *names, GHashTable *more)
     g_hash_table_unref(more);
 }
 
-static void look_for_missing(HbMyPreflight *run)
+static void check_missing(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) engines =
         read_lower(run->session, "SELECT ENGINE FROM information_schema.ENGINES WHERE SUPPORT IN ('YES', 'DEFAULT')");
@@ -71,16 +71,16 @@ static void look_for_missing(HbMyPreflight *run)
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD)
-            look_for_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in");
+            check_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in");
         if (object->kind != HB_KIND_TABLE)
             continue;
-        look_for_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine");
-        look_for_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation");
+        check_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine");
+        check_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation");
     }
 }
 
 /* Servers before MariaDB 10.11 make the history of a table themselves, and take none */
-static gboolean look_for_history(HbMyPreflight *run, GError **error)
+static gboolean check_history(HbMyPreflight *run, GError **error)
 {
     g_autoptr(HbMyResult) known =
         hb_my_query(run->session, "SHOW VARIABLES LIKE 'system_versioning_insert_history'", error);
@@ -104,12 +104,13 @@ static gboolean look_for_history(HbMyPreflight *run, GError **error)
 }
 
 /* Where the target compares names of tables without case, two that differ in case only are one */
-static void look_for_case(HbMyPreflight *run)
+static void check_case(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
     for (guint i = 0;
-         !hb_my_look_is_on(run, "@@lower_case_table_names = 0") && i < hb_catalog_count(run->preview->catalog); i++) {
+         !hb_my_preflight_is_on(run, "@@lower_case_table_names = 0") && i < hb_catalog_count(run->preview->catalog);
+         i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (!hb_kind_is_relation(object->kind))
             continue;
@@ -162,11 +163,11 @@ static gboolean says(const char *sql, const char *name, const char *value)
 }
 
 /* Encrypted tables need a plugin that has keys */
-static void look_for_encryption(HbMyPreflight *run)
+static void check_encryption(HbMyPreflight *run)
 {
     if (!run->session->is_maria ||
-        hb_my_look_is_on(run, "EXISTS (SELECT 1 FROM information_schema.PLUGINS"
-                              " WHERE PLUGIN_TYPE = 'ENCRYPTION' AND PLUGIN_STATUS = 'ACTIVE')"))
+        hb_my_preflight_is_on(run, "EXISTS (SELECT 1 FROM information_schema.PLUGINS"
+                                   " WHERE PLUGIN_TYPE = 'ENCRYPTION' AND PLUGIN_STATUS = 'ACTIVE')"))
         return;
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
@@ -186,7 +187,7 @@ static gboolean is_from_tables(const char *zone)
 }
 
 /* An event keeps the time zone that it was made in; the server knows named ones only from its tables */
-static void look_for_time_zones(HbMyPreflight *run)
+static void check_time_zones(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) asked = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
@@ -200,7 +201,7 @@ static void look_for_time_zones(HbMyPreflight *run)
         g_autofree char *literal = hb_my_quote_literal(zone);
         g_autofree char *known =
             g_strdup_printf("CONVERT_TZ('2000-01-01 00:00:00', '+00:00', %s) IS NOT NULL", literal);
-        if (!hb_my_look_is_on(run, known))
+        if (!hb_my_preflight_is_on(run, known))
             hb_finding_advise(
                 hb_findings_add(run->findings, HB_FINDING_BLOCKER, "time-zone-missing", zone,
                                 "is a time zone that the target does not know: %s, for example, could not "
@@ -212,10 +213,10 @@ static void look_for_time_zones(HbMyPreflight *run)
 }
 
 /* A server that judges passwords may refuse hashes, which it cannot judge */
-static void look_for_password_judges(HbMyPreflight *run)
+static void check_password_judges(HbMyPreflight *run)
 {
-    if (!hb_my_look_is_on(run, "@@strict_password_validation AND EXISTS (SELECT 1 FROM information_schema.PLUGINS"
-                               " WHERE PLUGIN_TYPE = 'PASSWORD VALIDATION' AND PLUGIN_STATUS = 'ACTIVE')"))
+    if (!hb_my_preflight_is_on(run, "@@strict_password_validation AND EXISTS (SELECT 1 FROM information_schema.PLUGINS"
+                                    " WHERE PLUGIN_TYPE = 'PASSWORD VALIDATION' AND PLUGIN_STATUS = 'ACTIVE')"))
         return;
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
@@ -232,12 +233,12 @@ static void look_for_password_judges(HbMyPreflight *run)
     }
 }
 
-gboolean hb_my_look_for_lacks(HbMyPreflight *run, GError **error)
+gboolean hb_my_preflight_check_missing(HbMyPreflight *run, GError **error)
 {
-    look_for_missing(run);
-    look_for_case(run);
-    look_for_encryption(run);
-    look_for_time_zones(run);
-    look_for_password_judges(run);
-    return look_for_history(run, error);
+    check_missing(run);
+    check_case(run);
+    check_encryption(run);
+    check_time_zones(run);
+    check_password_judges(run);
+    return check_history(run, error);
 }

@@ -57,8 +57,8 @@ static char *read_me(const HbMyPreflight *run)
     return user;
 }
 
-static void tell_lack(HbMyPreflight *run, const char *right, const char *where, const char *example,
-                      const char *otherwise)
+static void report_lack(HbMyPreflight *run, const char *right, const char *where, const char *example,
+                        const char *otherwise)
 {
     g_autofree char *user = read_me(run);
     g_autofree char *sql = g_strdup_printf("GRANT %s ON %s TO %s;", right, where, user != NULL ? user : "...");
@@ -80,7 +80,7 @@ static void require(HbMyPreflight *run, const char *right, const char *where, co
                     const char *otherwise)
 {
     if (misses(run, right))
-        tell_lack(run, right, where, example, otherwise);
+        report_lack(run, right, where, example, otherwise);
 }
 
 static gboolean is_new_account(const HbObject *object, const HbCatalog *there)
@@ -100,7 +100,7 @@ static gboolean has_either(const HbMyPreflight *run, const char *one, const char
     return g_hash_table_contains(run->rights, one) || g_hash_table_contains(run->rights, other);
 }
 
-static void look_for_kinds(HbMyPreflight *run, const HbObject *object, const char *here, const HbCatalog *there)
+static void check_kinds(HbMyPreflight *run, const HbObject *object, const char *here, const HbCatalog *there)
 {
     for (gsize n = 0; n < G_N_ELEMENTS(needed); n++) {
         const gboolean is_account = object->kind == HB_KIND_ROLE;
@@ -111,10 +111,10 @@ static void look_for_kinds(HbMyPreflight *run, const HbObject *object, const cha
         require(run, "GRANT OPTION", here, object->identity, "use --grants drop");
     if (object->kind == HB_KIND_GLOBAL_GRANT && !hb_catalog_has_needs(there, object) &&
         misses(run, PASSED_ON_EVERYWHERE))
-        tell_lack(run, "GRANT OPTION", "*.*", object->identity, "leave the users out with --skip user:*");
+        report_lack(run, "GRANT OPTION", "*.*", object->identity, "leave the users out with --skip user:*");
 }
 
-static void look_for_definers(HbMyPreflight *run)
+static void check_definers(HbMyPreflight *run)
 {
     static const char mine[] = "use --ownership mine: what is defined becomes this account's";
     g_autofree char *me = read_me(run);
@@ -135,7 +135,7 @@ static gboolean is_missing(const HbMyPreflight *run, const char *account)
 }
 
 /* The server makes no view over one whose definer is not there: it cannot tell what that one may read */
-static void look_for_definers_of_views(HbMyPreflight *run)
+static void check_definers_of_views(HbMyPreflight *run)
 {
     g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     const HbCatalog *catalog = run->preview->catalog;
@@ -159,10 +159,10 @@ static void look_for_definers_of_views(HbMyPreflight *run)
 }
 
 /* Where statements are logged, an account without trust may not create what runs for each of them */
-static void look_for_trust(HbMyPreflight *run)
+static void check_trust(HbMyPreflight *run)
 {
     if (g_hash_table_contains(run->rights, "SUPER") ||
-        !hb_my_look_is_on(run, "@@log_bin AND NOT @@log_bin_trust_function_creators"))
+        !hb_my_preflight_is_on(run, "@@log_bin AND NOT @@log_bin_trust_function_creators"))
         return;
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
@@ -180,7 +180,7 @@ static void look_for_trust(HbMyPreflight *run)
 }
 
 /* Only an account that may administer an existing role can add members to it */
-static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
+static void check_memberships(HbMyPreflight *run, const HbCatalog *there)
 {
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
@@ -196,7 +196,7 @@ static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
         g_autofree char *mine = g_strdup_printf("EXISTS (SELECT 1 FROM information_schema.APPLICABLE_ROLES"
                                                 " WHERE ROLE_NAME = %s AND IS_GRANTABLE = 'YES')",
                                                 literal);
-        if (hb_catalog_find(there, identity) == NULL || hb_my_look_is_on(run, mine))
+        if (hb_catalog_find(there, identity) == NULL || hb_my_preflight_is_on(run, mine))
             continue;
         hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "refused", object->identity,
                                           "cannot be granted by this account, which has no admin option on that role"),
@@ -204,31 +204,31 @@ static void look_for_memberships(HbMyPreflight *run, const HbCatalog *there)
     }
 }
 
-static void look_for_read_only(HbMyPreflight *run)
+static void check_read_only(HbMyPreflight *run)
 {
-    if (hb_my_look_is_on(run, "@@global.read_only") && !has_either(run, "READ_ONLY ADMIN", "SUPER"))
+    if (hb_my_preflight_is_on(run, "@@global.read_only") && !has_either(run, "READ_ONLY ADMIN", "SUPER"))
         hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "read-only", "server",
                                           "is read-only, and this account may not write nevertheless"),
                           "name the primary server, or have it switched", "SET GLOBAL read_only = OFF;");
 }
 
-static void look_for_rights(HbMyPreflight *run, const HbCatalog *there)
+static void check_rights(HbMyPreflight *run, const HbCatalog *there)
 {
     g_autofree char *quoted = hb_my_quote_any_name(run->database);
     g_autofree char *here = g_strdup_printf("%s.*", quoted);
 
     if (run->preview->state == HB_TARGET_ABSENT)
         require(run, "CREATE", here, "the database", NULL);
-    look_for_read_only(run);
-    look_for_definers(run);
-    look_for_definers_of_views(run);
-    look_for_trust(run);
-    look_for_memberships(run, there);
+    check_read_only(run);
+    check_definers(run);
+    check_definers_of_views(run);
+    check_trust(run);
+    check_memberships(run, there);
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++)
-        look_for_kinds(run, hb_catalog_get(run->preview->catalog, i), here, there);
+        check_kinds(run, hb_catalog_get(run->preview->catalog, i), here, there);
 }
 
-gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error)
+gboolean hb_my_preflight_check_users(HbMyPreflight *run, GError **error)
 {
     g_autoptr(HbCatalog) there = hb_my_read_server(run->session, HB_PART_USERS, NULL);
 
@@ -238,6 +238,6 @@ gboolean hb_my_look_at_users(HbMyPreflight *run, GError **error)
     if (!hb_order_arrange(there, error) || !read_rights(run, error))
         return FALSE;
     hb_role_findings_add(run->preview->catalog, there, &hb_my_dialect, run->findings);
-    look_for_rights(run, there);
+    check_rights(run, there);
     return TRUE;
 }

@@ -24,7 +24,7 @@ static gboolean is_there(Fit *fit, const char *account)
     return hb_catalog_find(fit->catalog, identity) != NULL || hb_my_may_be_there(fit->session, account);
 }
 
-static void tell_missing_definers(Fit *fit)
+static void report_missing_definers(Fit *fit)
 {
     g_autoptr(GHashTable) asked = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 
@@ -151,7 +151,7 @@ static gboolean say_row_formats(Fit *fit, GError **error)
 
 /* ---- Functions and the binary log ---- */
 
-static gboolean tell_untrusted_functions(Fit *fit, GError **error)
+static gboolean report_untrusted_functions(Fit *fit, GError **error)
 {
     g_autofree char *refused = NULL;
 
@@ -176,10 +176,10 @@ gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, HbCatal
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
     gboolean ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
-                  tell_untrusted_functions(&fit, error);
+                  report_untrusted_functions(&fit, error);
 
     if (ok) {
-        tell_missing_definers(&fit);
+        report_missing_definers(&fit);
         drop_grants_of_strangers(&fit);
         hb_catalog_remove(catalog, gone);
     }

@@ -49,10 +49,11 @@ static gboolean read_rows(HbCatalogBuilder *builder, GError **error)
         set->split_extent = g_ascii_strtoull(extent, NULL, 10);
         set->number = g_ascii_strtoull(hb_pg_get(result, row, "objid"), NULL, 10);
         set->condition = g_strdup(hb_pg_get(result, row, "condition"));
-        if (hb_pg_get(result, row, "barrier") != NULL)
-            set->barrier = g_strdup_printf("row security may hide rows of it from this role\n"
-                                           "read as its owner or as a superuser, or have one run: %s;",
-                                           hb_pg_get(result, row, "barrier"));
+        if (hb_pg_get(result, row, "barrier") != NULL) {
+            set->barrier = g_strdup("row security may hide rows of it from this role");
+            set->way_past = g_strdup_printf("read as its owner or as a superuser, or have one run: %s;",
+                                            hb_pg_get(result, row, "barrier"));
+        }
         set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
         if (!read_columns(set, hb_pg_get(result, row, "columns"), error))
             return FALSE;

@@ -375,7 +375,7 @@ HbSession *hb_pg_open(const HbAddress *address, GError **error)
     session->version = PQserverVersion(conn);
     session->cancel = PQgetCancel(conn);
     session->watch = address->watch;
-    hb_engine_tell_opened(address, &hb_postgres_engine, session);
+    hb_engine_notify_opened(address, &hb_postgres_engine, session);
     PQsetNoticeReceiver(conn, ignore_notice, NULL);
     if (!check_version(session, error) || !prepare(session, error)) {
         hb_pg_close(session);
@@ -388,7 +388,7 @@ void hb_pg_close(HbSession *session)
 {
     if (session == NULL)
         return;
-    hb_engine_tell_closed(&(HbAddress){.watch = session->watch}, session);
+    hb_engine_notify_closed(&(HbAddress){.watch = session->watch}, session);
     PQfreeCancel(session->cancel);
     PQfinish(session->conn);
     g_free(session->address);

@@ -10,7 +10,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-gboolean hb_pg_look_has_database(const HbPgPreflight *run)
+gboolean hb_pg_preflight_has_database(const HbPgPreflight *run)
 {
     return run->preview->state != HB_TARGET_ABSENT;
 }
@@ -44,12 +44,12 @@ static const char facts_sql[] =
 
 /* ---- The server and the database ---- */
 
-static void look_at_place(HbPgPreflight *run)
+static void check_place(HbPgPreflight *run)
 {
     static const char *const own[] = {"postgres", "template0", "template1", NULL};
     const gboolean is_local = *PQhost(run->session->conn) == '/';
 
-    if (hb_pg_look_is_true(run, "standby"))
+    if (hb_pg_preflight_is_true(run, "standby"))
         hb_findings_add(run->findings, HB_FINDING_BLOCKER, "read-only", "server", "is a standby, which takes no writes")
             ->is_final = TRUE;
     if (!run->preview->part_of_server && g_strv_contains(own, run->database))
@@ -62,7 +62,7 @@ static void look_at_place(HbPgPreflight *run)
 }
 
 /* Of the server, of the role, of the database: whichever has the fewest connections left, this session's among them */
-static void look_at_limits(HbPgPreflight *run)
+static void check_limits(HbPgPreflight *run)
 {
     const char *mine = hb_pg_get(run->facts, 0, "my_free"), *own = hb_pg_get(run->facts, 0, "database_free");
     const long long wanted = (long long)run->preview->sessions + 1;
@@ -71,9 +71,9 @@ static void look_at_limits(HbPgPreflight *run)
 
     if (mine != NULL && number(run, "my_free") < there) {
         there = number(run, "my_free");
-        where = hb_pg_look_me(run);
+        where = hb_pg_preflight_get_me(run);
     }
-    if (hb_pg_look_has_database(run) && own != NULL && number(run, "database_free") < there) {
+    if (hb_pg_preflight_has_database(run) && own != NULL && number(run, "database_free") < there) {
         there = number(run, "database_free");
         where = run->database;
     }
@@ -84,19 +84,19 @@ static void look_at_limits(HbPgPreflight *run)
                                       : g_strdup("have sessions ended, or raise the limit");
     hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "connections", where,
                                       "has %lld connection%s left for %s; the restore needs %lld", MAX(there, 0),
-                                      there == 1 ? "" : "s", hb_pg_look_me(run), wanted),
+                                      there == 1 ? "" : "s", hb_pg_preflight_get_me(run), wanted),
                       todo, NULL);
 }
 
-static gboolean look_at_sessions(HbPgPreflight *run, GError **error)
+static gboolean check_sessions(HbPgPreflight *run, GError **error)
 {
     static const char sql[] =
         "SELECT format('%s%s%s', usename, ' with ' || nullif(application_name, ''), ' from ' || client_addr) AS who,"
         " count(*) AS count FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
         " AND backend_type = 'client backend' GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5";
-    g_autoptr(HbResult) result = hb_pg_look_has_database(run) ? hb_pg_query(run->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = hb_pg_preflight_has_database(run) ? hb_pg_query(run->session, sql, error) : NULL;
 
-    if (!hb_pg_look_has_database(run))
+    if (!hb_pg_preflight_has_database(run))
         return TRUE;
     for (int row = 0; result != NULL && row < PQntuples(result); row++)
         hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_WARNING, "other-sessions", run->database,
@@ -147,7 +147,7 @@ static void try_locale(HbPgPreflight *run)
     const char *locale = property(run, is_icu ? "locale" : "collate");
     g_autoptr(GError) refusal = NULL;
 
-    if (locale == NULL || g_strcmp0(provider, "builtin") == 0 || hb_pg_look_is_true(run, "standby"))
+    if (locale == NULL || g_strcmp0(provider, "builtin") == 0 || hb_pg_preflight_is_true(run, "standby"))
         return;
     g_autofree char *literal = hb_pg_quote_literal(run->session, locale);
     g_autofree char *sql =
@@ -163,9 +163,9 @@ static void try_locale(HbPgPreflight *run)
         "generate the locale there, or create the database beforehand with another one", NULL);
 }
 
-static void look_at_texts(HbPgPreflight *run)
+static void check_texts(HbPgPreflight *run)
 {
-    if (!hb_pg_look_has_database(run)) {
+    if (!hb_pg_preflight_has_database(run)) {
         try_locale(run);
         return;
     }
@@ -174,7 +174,7 @@ static void look_at_texts(HbPgPreflight *run)
     compare_locale(run, "ctype");
 }
 
-static gboolean look_at_settings(HbPgPreflight *run, GError **error)
+static gboolean check_settings(HbPgPreflight *run, GError **error)
 {
     static const char sql[] =
         "SELECT s.name, s.reset_val AS value FROM pg_settings s WHERE s.name IN (@meaning_settings@)";
@@ -186,18 +186,18 @@ static gboolean look_at_settings(HbPgPreflight *run, GError **error)
         return FALSE;
     for (int row = 0; row < PQntuples(result); row++)
         g_hash_table_insert(own, (gpointer)hb_pg_get(result, row, "name"), (gpointer)hb_pg_get(result, row, "value"));
-    hb_preflight_look_at_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
+    hb_preflight_check_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
     return TRUE;
 }
 
 /* ---- What fires there ---- */
 
 /* An event trigger of the target may refuse any definition, or change what it makes */
-static gboolean look_at_event_triggers(HbPgPreflight *run, GError **error)
+static gboolean check_event_triggers(HbPgPreflight *run, GError **error)
 {
     static const char sql[] = "SELECT quote_ident(evtname) AS name, evtevent AS event FROM pg_event_trigger"
                               " WHERE evtenabled IN ('O', 'A') AND evtevent <> 'login' ORDER BY 1";
-    g_autoptr(HbResult) result = hb_pg_look_has_database(run) ? hb_pg_query(run->session, sql, error) : NULL;
+    g_autoptr(HbResult) result = hb_pg_preflight_has_database(run) ? hb_pg_query(run->session, sql, error) : NULL;
 
     for (int row = 0; result != NULL && row < PQntuples(result); row++) {
         const char *name = hb_pg_get(result, row, "name");
@@ -211,7 +211,7 @@ static gboolean look_at_event_triggers(HbPgPreflight *run, GError **error)
                                           hb_pg_get(result, row, "event")),
                           todo, disable);
     }
-    return result != NULL || !hb_pg_look_has_database(run);
+    return result != NULL || !hb_pg_preflight_has_database(run);
 }
 
 /* ---- Extensions ---- */
@@ -223,8 +223,8 @@ static void judge_extension(HbPgPreflight *run, const HbObject *object, const Hb
     for (int row = 0; row < PQntuples(available); row++) {
         if (strcmp(hb_pg_get(available, row, "name"), name) != 0)
             continue;
-        if (hb_pg_look_is_true(run, "super") || *hb_pg_get(available, row, "for_all") == 't' ||
-            (hb_pg_look_has_database(run) && *hb_pg_get(available, row, "installed") == 't'))
+        if (hb_pg_preflight_is_true(run, "super") || *hb_pg_get(available, row, "for_all") == 't' ||
+            (hb_pg_preflight_has_database(run) && *hb_pg_get(available, row, "installed") == 't'))
             return;
         hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, "right-missing", object->identity,
                                           "may be created by superusers only"),
@@ -236,7 +236,7 @@ static void judge_extension(HbPgPreflight *run, const HbObject *object, const Hb
                       "install its package there, or leave it out with --skip, and with it what needs it", NULL);
 }
 
-static gboolean look_at_extensions(HbPgPreflight *run, GError **error)
+static gboolean check_extensions(HbPgPreflight *run, GError **error)
 {
     static const char sql[] =
         "SELECT quote_ident(a.name) AS name, coalesce(bool_or(NOT v.superuser OR v.trusted), false) AS for_all,"
@@ -255,18 +255,19 @@ static gboolean look_at_extensions(HbPgPreflight *run, GError **error)
 
 /* ---- The whole ---- */
 
-static gboolean look_at_all(HbPgPreflight *run, GError **error)
+static gboolean run_all_checks(HbPgPreflight *run, GError **error)
 {
     g_autoptr(HbResult) facts = hb_pg_query(run->session, facts_sql, error);
 
     run->facts = facts;
     if (facts == NULL)
         return FALSE;
-    look_at_place(run);
-    look_at_limits(run);
-    look_at_texts(run);
-    return look_at_sessions(run, error) && look_at_event_triggers(run, error) && look_at_extensions(run, error) &&
-           hb_pg_look_at_what_is_there(run, error) && hb_pg_look_at_rights(run, error) && look_at_settings(run, error);
+    check_place(run);
+    check_limits(run);
+    check_texts(run);
+    return check_sessions(run, error) && check_event_triggers(run, error) && check_extensions(run, error) &&
+           hb_pg_preflight_check_content(run, error) && hb_pg_preflight_check_privileges(run, error) &&
+           check_settings(run, error);
 }
 
 gboolean hb_pg_preflight(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings, GError **error)
@@ -276,7 +277,7 @@ gboolean hb_pg_preflight(const HbAddress *address, const HbRestorePreview *previ
 
     run.session =
         preview->state != HB_TARGET_ABSENT ? hb_pg_open(address, error) : hb_pg_open_maintenance(address, error);
-    ok = run.session != NULL && look_at_all(&run, error);
+    ok = run.session != NULL && run_all_checks(&run, error);
     hb_pg_close(run.session);
     return ok;
 }

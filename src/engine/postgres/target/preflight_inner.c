@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/target/preflight_inner.h"
 
-gboolean hb_pg_look_is_true(const HbPgPreflight *run, const char *fact)
+gboolean hb_pg_preflight_is_true(const HbPgPreflight *run, const char *fact)
 {
     return *hb_pg_get(run->facts, 0, fact) == 't';
 }
 
-const char *hb_pg_look_me(const HbPgPreflight *run)
+const char *hb_pg_preflight_get_me(const HbPgPreflight *run)
 {
     return hb_pg_get(run->facts, 0, "me");
 }

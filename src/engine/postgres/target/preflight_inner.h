@@ -18,9 +18,9 @@ typedef struct {
     GPtrArray *findings;
 } HbPgPreflight;
 
-gboolean hb_pg_look_has_database(const HbPgPreflight *run); /* it is there already */
-gboolean hb_pg_look_is_true(const HbPgPreflight *run, const char *fact);
-const char *hb_pg_look_me(const HbPgPreflight *run); /* quoted */
+gboolean hb_pg_preflight_has_database(const HbPgPreflight *run); /* it is there already */
+gboolean hb_pg_preflight_is_true(const HbPgPreflight *run, const char *fact);
+const char *hb_pg_preflight_get_me(const HbPgPreflight *run); /* quoted */
 
-gboolean hb_pg_look_at_rights(HbPgPreflight *run, GError **error);
-gboolean hb_pg_look_at_what_is_there(HbPgPreflight *run, GError **error);
+gboolean hb_pg_preflight_check_privileges(HbPgPreflight *run, GError **error);
+gboolean hb_pg_preflight_check_content(HbPgPreflight *run, GError **error);

@@ -107,20 +107,20 @@ static gboolean needs_public(const View *view)
     return FALSE;
 }
 
-static void look_for_creation(View *view)
+static void check_creation(View *view)
 {
     const HbPgPreflight *run = view->run;
-    const char *me = hb_pg_look_me(run);
+    const char *me = hb_pg_preflight_get_me(run);
     g_autofree char *quoted = hb_pg_quote_any_name(run->database);
 
-    if (!hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "createdb"))
+    if (!hb_pg_preflight_has_database(run) && !hb_pg_preflight_is_true(run, "createdb"))
         lack(view, HB_FINDING_BLOCKER, run->database, "does not exist, and this role may not create databases",
              "have it created, or have the right given to the role", g_strdup_printf("ALTER ROLE %s CREATEDB;", me));
-    if (hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "may_create"))
+    if (hb_pg_preflight_has_database(run) && !hb_pg_preflight_is_true(run, "may_create"))
         lack(view, HB_FINDING_BLOCKER, run->database,
              "does not let this role create schemas (the restore keeps its journal in one)", "have the right granted",
              g_strdup_printf("GRANT CREATE ON DATABASE %s TO %s;", quoted, me));
-    if (hb_pg_look_has_database(run) && !hb_pg_look_is_true(run, "may_public") && needs_public(view))
+    if (hb_pg_preflight_has_database(run) && !hb_pg_preflight_is_true(run, "may_public") && needs_public(view))
         lack(view, HB_FINDING_BLOCKER, "schema public", "does not let this role create anything in it",
              "have the right granted", g_strdup_printf("GRANT CREATE ON SCHEMA public TO %s;", me));
 }
@@ -137,14 +137,14 @@ static void require_place(View *view, char *place, const char *example)
     what = g_strdup_printf("does not let this role put anything into it (%s, for example)", example);
     lack(view, HB_FINDING_BLOCKER, object, what,
          "have the right granted, or name another one: --rename tablespace:OLD=NEW",
-         g_strdup_printf("GRANT CREATE ON TABLESPACE %s TO %s;", name, hb_pg_look_me(view->run)));
+         g_strdup_printf("GRANT CREATE ON TABLESPACE %s TO %s;", name, hb_pg_preflight_get_me(view->run)));
 }
 
-static void look_for_places(View *view)
+static void check_places(View *view)
 {
     const char *of_database = g_hash_table_lookup(hb_catalog_get_properties(catalog_of(view)), "tablespace");
 
-    if (of_database != NULL && !hb_pg_look_has_database(view->run))
+    if (of_database != NULL && !hb_pg_preflight_has_database(view->run))
         require_place(view, g_strdup(of_database), "the database");
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
@@ -173,10 +173,10 @@ static gboolean arrives(const View *view, const char *name)
 static gboolean may_take_members(const View *view, const char *role)
 {
     return g_hash_table_contains(view->grantable, role) ||
-           (arrives(view, role) && hb_pg_look_is_true(view->run, "createrole"));
+           (arrives(view, role) && hb_pg_preflight_is_true(view->run, "createrole"));
 }
 
-static void look_for_role_rights(View *view)
+static void check_role_rights(View *view)
 {
     guint count = 0;
     const char *example = NULL;
@@ -188,13 +188,13 @@ static void look_for_role_rights(View *view)
             example = object->identity;
         }
     }
-    if (count == 0 || hb_pg_look_is_true(view->run, "createrole"))
+    if (count == 0 || hb_pg_preflight_is_true(view->run, "createrole"))
         return;
     g_autofree char *what =
         g_strdup_printf("%u users are not there (%s, for example), and this role may not create any", count, example);
     lack(view, HB_FINDING_BLOCKER, "users", what,
          "have the right given to the role, or have users.sql of the dump run by someone else, then use --skip user:*",
-         g_strdup_printf("ALTER ROLE %s CREATEROLE;", hb_pg_look_me(view->run)));
+         g_strdup_printf("ALTER ROLE %s CREATEROLE;", hb_pg_preflight_get_me(view->run)));
 }
 
 static const char *judge_role(const View *view, const HbObject *role)
@@ -213,7 +213,7 @@ static const char *judge_role(const View *view, const HbObject *role)
     for (gsize i = 0; i < G_N_ELEMENTS(attributes); i++) {
         if (strstr(role->definition, attributes[i].attribute) == NULL)
             continue;
-        if (by_holders && !hb_pg_look_is_true(view->run, attributes[i].fact))
+        if (by_holders && !hb_pg_preflight_is_true(view->run, attributes[i].fact))
             return attributes[i].refusal;
         if (!by_holders && strcmp(attributes[i].fact, "createdb") != 0)
             return "can be created by a superuser only";
@@ -303,7 +303,7 @@ static gboolean is_superusers(const View *view, const HbObject *object)
 
 static const char *judge_database_owner(const View *view)
 {
-    return hb_pg_look_has_database(view->run) && !hb_pg_look_is_true(view->run, "owns_database")
+    return hb_pg_preflight_has_database(view->run) && !hb_pg_preflight_is_true(view->run, "owns_database")
                ? "can be given by the database's owner only"
                : NULL;
 }
@@ -313,8 +313,8 @@ static const char *judge_setting(const View *view, const HbObject *object)
     g_autofree char *name = hb_pg_word_after(object->definition, " SET ");
     g_autofree char *lower = name != NULL ? g_ascii_strdown(name, -1) : NULL;
 
-    if (object->kind == HB_KIND_DATABASE_SETTING && hb_pg_look_has_database(view->run) &&
-        !hb_pg_look_is_true(view->run, "owns_database"))
+    if (object->kind == HB_KIND_DATABASE_SETTING && hb_pg_preflight_has_database(view->run) &&
+        !hb_pg_preflight_is_true(view->run, "owns_database"))
         return "can be said by the database's owner only";
     if (object->kind == HB_KIND_ROLE_SETTING && hb_catalog_has_needs(view->there, object))
         return NULL;
@@ -325,7 +325,7 @@ static const char *judge_server(const View *view, const HbObject *server)
 {
     g_autofree char *wrapper = hb_pg_word_after(server->definition, "FOREIGN DATA WRAPPER ");
 
-    return wrapper != NULL && hb_pg_look_has_database(view->run) && g_hash_table_contains(view->wrappers, wrapper)
+    return wrapper != NULL && hb_pg_preflight_has_database(view->run) && g_hash_table_contains(view->wrappers, wrapper)
                ? "needs the right to use its foreign data wrapper, which this role lacks"
                : NULL;
 }
@@ -354,7 +354,7 @@ static const char *conflicts(const View *view, const HbObject *object)
     }
 }
 
-static void look_for_refusals(View *view)
+static void check_refusals(View *view)
 {
     for (guint i = 0; i < hb_catalog_count(catalog_of(view)); i++) {
         const HbObject *object = hb_catalog_get(catalog_of(view), i);
@@ -376,11 +376,11 @@ static char *write_name(View *view, const char *name)
     return result != NULL ? g_strdup(PQgetvalue(result, 0, 0)) : hb_pg_quote_any_name(name);
 }
 
-static void tell_owner(View *view, const char *owner, const char *example)
+static void report_owner(View *view, const char *owner, const char *example)
 {
     g_autofree char *quoted = write_name(view, owner);
     g_autofree char *role = hb_identity_new(HB_KIND_ROLE, quoted);
-    g_autofree char *sql = g_strdup_printf("GRANT %s TO %s;", quoted, hb_pg_look_me(view->run));
+    g_autofree char *sql = g_strdup_printf("GRANT %s TO %s;", quoted, hb_pg_preflight_get_me(view->run));
     const gboolean is_superuser = g_hash_table_contains(view->superusers, owner);
     HbFinding *finding;
 
@@ -389,7 +389,7 @@ static void tell_owner(View *view, const char *owner, const char *example)
             view->run->findings, HB_FINDING_NOTE, "ownership", role,
             "owns objects of the source (%s, for example): to give it these, %s becomes a member of it, and "
             "says at the end how to leave",
-            example, hb_pg_look_me(view->run));
+            example, hb_pg_preflight_get_me(view->run));
         return;
     }
     finding = hb_findings_add(view->run->findings, HB_FINDING_WARNING, "ownership", role,
@@ -403,7 +403,7 @@ static void tell_owner(View *view, const char *owner, const char *example)
 }
 
 /* Whose objects this role may not give away as it is now */
-static void look_at_owners(View *view)
+static void check_owners(View *view)
 {
     g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
 
@@ -413,20 +413,20 @@ static void look_at_owners(View *view)
             !g_hash_table_add(seen, object->owner))
             continue;
         if (g_hash_table_contains(view->roles, object->owner) || arrives(view, object->owner))
-            tell_owner(view, object->owner, object->identity);
+            report_owner(view, object->owner, object->identity);
     }
 }
 
 /* ---- The whole ---- */
 
-static void look_with_view(View *view)
+static void check_view(View *view)
 {
-    look_for_creation(view);
-    look_for_places(view);
-    look_for_role_rights(view);
-    look_for_refusals(view);
+    check_creation(view);
+    check_places(view);
+    check_role_rights(view);
+    check_refusals(view);
     if (!view->run->preview->ownership_mine)
-        look_at_owners(view);
+        check_owners(view);
 }
 
 static void view_init(View *view, HbPgPreflight *run, HbCatalog *there)
@@ -447,7 +447,7 @@ static void view_clear(View *view)
         g_clear_pointer(sets[i], g_hash_table_unref);
 }
 
-gboolean hb_pg_look_at_rights(HbPgPreflight *run, GError **error)
+gboolean hb_pg_preflight_check_privileges(HbPgPreflight *run, GError **error)
 {
     g_autoptr(HbCatalog) there = hb_pg_read_server(run->session, HB_PART_USERS, error);
     View view;
@@ -457,12 +457,12 @@ gboolean hb_pg_look_at_rights(HbPgPreflight *run, GError **error)
         return FALSE;
     hb_catalog_fit(there, run->preview->version, ""); /* both sides in the words of one version */
     hb_role_findings_add(run->preview->catalog, there, &hb_pg_dialect, run->findings);
-    if (hb_pg_look_is_true(run, "super"))
+    if (hb_pg_preflight_is_true(run, "super"))
         return TRUE;
     view_init(&view, run, there);
     ok = read_view(&view, error);
     if (ok)
-        look_with_view(&view);
+        check_view(&view);
     view_clear(&view);
     return ok;
 }

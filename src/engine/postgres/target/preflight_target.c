@@ -76,7 +76,7 @@ static const HbObject *find_first(const HbCatalog *catalog, HbKind kind)
     return NULL;
 }
 
-static gboolean look_at_log_level(HbPgPreflight *run, GError **error)
+static gboolean check_log_level(HbPgPreflight *run, GError **error)
 {
     const HbObject *publication = find_first(run->preview->catalog, HB_KIND_PUBLICATION);
     g_autoptr(HbResult) result = NULL;
@@ -95,7 +95,7 @@ static gboolean look_at_log_level(HbPgPreflight *run, GError **error)
 
 /* ---- Extensions that are there already ---- */
 
-static void tell_elsewhere(HbPgPreflight *run, const HbPgExtension *extension)
+static void report_elsewhere(HbPgPreflight *run, const HbPgExtension *extension)
 {
     static const char what[] =
         "is in schema %s on the target, and in %s in the source: what uses it there could not be "
@@ -116,7 +116,7 @@ static void tell_elsewhere(HbPgPreflight *run, const HbPgExtension *extension)
                           extension->can_move ? move : NULL);
 }
 
-static void tell_version(HbPgPreflight *run, const HbPgExtension *extension)
+static void report_version(HbPgPreflight *run, const HbPgExtension *extension)
 {
     g_autofree char *update =
         g_strdup_printf("ALTER EXTENSION %s UPDATE TO '%s';", extension->name, extension->wanted_version);
@@ -135,16 +135,16 @@ static void tell_version(HbPgPreflight *run, const HbPgExtension *extension)
                           extension->can_update ? update : NULL);
 }
 
-static gboolean look_at_extensions(HbPgPreflight *run, GError **error)
+static gboolean check_extensions(HbPgPreflight *run, GError **error)
 {
     g_autoptr(GArray) there = hb_pg_read_extensions(run->session, run->preview->state, run->preview->catalog, error);
 
     for (guint i = 0; there != NULL && i < there->len; i++) {
         const HbPgExtension *extension = &g_array_index(there, HbPgExtension, i);
         if (extension->is_elsewhere)
-            tell_elsewhere(run, extension);
+            report_elsewhere(run, extension);
         if (extension->is_otherwise)
-            tell_version(run, extension);
+            report_version(run, extension);
     }
     return there != NULL;
 }
@@ -152,7 +152,7 @@ static gboolean look_at_extensions(HbPgPreflight *run, GError **error)
 /* ---- Collations ---- */
 
 /* Indexes are made anew, and so in the target's order; what an older order has decided is not */
-static gboolean look_at_collations(HbPgPreflight *run, GError **error)
+static gboolean check_collations(HbPgPreflight *run, GError **error)
 {
     g_autofree char *sql = hb_pg_fit_query("SELECT v.name, v.value FROM @collation_versions@ v", run->session->version);
     g_autoptr(HbResult) result = hb_pg_query(run->session, sql, error);
@@ -174,11 +174,11 @@ static gboolean look_at_collations(HbPgPreflight *run, GError **error)
 
 /* ---- The whole ---- */
 
-gboolean hb_pg_look_at_what_is_there(HbPgPreflight *run, GError **error)
+gboolean hb_pg_preflight_check_content(HbPgPreflight *run, GError **error)
 {
     for (gsize q = 0; q < G_N_ELEMENTS(questions); q++) {
-        if ((hb_pg_look_has_database(run) || !questions[q].in_database) && !ask(run, &questions[q], error))
+        if ((hb_pg_preflight_has_database(run) || !questions[q].in_database) && !ask(run, &questions[q], error))
             return FALSE;
     }
-    return look_at_log_level(run, error) && look_at_extensions(run, error) && look_at_collations(run, error);
+    return check_log_level(run, error) && check_extensions(run, error) && check_collations(run, error);
 }
