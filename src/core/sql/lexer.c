@@ -226,7 +226,8 @@ char *hb_lexer_hide_secrets(const HbLexicalRules *rules, const HbSecretWords *wo
     HbToken token;
 
     while ((token = hb_lexer_read_token(rules, &sql)).type != HB_TOKEN_END) {
-        if (token.type == HB_TOKEN_TEXT && announced)
+        if (announced &&
+            (token.type == HB_TOKEN_TEXT || (token.start[0] == '0' && strchr("xX", token.start[1]) != NULL)))
             g_string_append(result, "'(hidden)'");
         else
             g_string_append_len(result, token.start, (gssize)token.length);

@@ -4,6 +4,7 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 
@@ -11,7 +12,8 @@
 typedef struct {
     char *name; /* as SQL writes it */
     char *create;
-    GPtrArray *grants; /* HbGrant * */
+    char *default_roles; /* that its CREATE USER names; NULL: none */
+    GPtrArray *grants;   /* HbGrant * */
     gboolean is_role, is_public;
     gboolean is_wanted;
 } Account;
@@ -22,6 +24,7 @@ static void account_free(gpointer data)
 
     g_free(account->name);
     g_free(account->create);
+    g_free(account->default_roles);
     g_ptr_array_unref(account->grants);
     g_free(account);
 }
@@ -42,11 +45,8 @@ static gboolean read_grants(HbSession *session, Account *account, GError **error
     g_autoptr(HbMyResult) result = hb_my_query_format(session, error, "SHOW GRANTS FOR %s", account->name);
     MYSQL_ROW row;
 
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        HbGrant *grant = hb_grant_read(row[0], account->name);
-        if (grant != NULL)
-            g_ptr_array_add(account->grants, grant);
-    }
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        hb_grant_read_line(row[0], account->name, account->grants);
     return result != NULL;
 }
 
@@ -63,9 +63,11 @@ static gboolean read_create(HbSession *session, Account *account, GError **error
     }
     result = hb_my_query_format(session, error, "SHOW CREATE USER %s", account->name);
     row = result != NULL ? mysql_fetch_row(result) : NULL;
-    if (row != NULL)
-        account->create = g_strconcat(row[0], ";", NULL);
-    return row != NULL;
+    if (row == NULL)
+        return FALSE;
+    g_autofree char *create = hb_grant_cut_default_roles(row[0], &account->default_roles);
+    account->create = g_strconcat(create, ";", NULL);
+    return TRUE;
 }
 
 static Account *read_account(HbSession *session, MYSQL_ROW row, GError **error)
@@ -87,8 +89,8 @@ static Account *read_account(HbSession *session, MYSQL_ROW row, GError **error)
 static GPtrArray *read_all(HbSession *session, HbCatalog *catalog, GError **error)
 {
     g_autoptr(GError) refusal = NULL;
-    g_autoptr(HbMyResult) result =
-        hb_my_query(session, session->is_maria ? accounts_of_mariadb : accounts_of_mysql, &refusal);
+    g_autoptr(HbMyResult) result = hb_my_query(
+        session, hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST) ? accounts_of_mariadb : accounts_of_mysql, &refusal);
     GPtrArray *accounts = g_ptr_array_new_with_free_func(account_free);
     MYSQL_ROW row;
 
@@ -107,6 +109,28 @@ static GPtrArray *read_all(HbSession *session, HbCatalog *catalog, GError **erro
         hb_catalog_set_unread(catalog, HB_KIND_ROLE);
     }
     return accounts;
+}
+
+/* The server shows the newer one only, and takes no other from a statement */
+static gboolean name_second_passwords(HbSession *session, HbCatalog *catalog, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (!hb_my_can(session, HB_MY_SECOND_PASSWORDS))
+        return TRUE;
+    result = hb_my_query(session,
+                         "SELECT User, Host FROM mysql.user"
+                         " WHERE JSON_CONTAINS_PATH(User_attributes, 'one', '$.additional_password') ORDER BY 1, 2",
+                         error);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *account = hb_my_write_account(row[0], row[1]);
+        g_autofree char *what = g_strdup_printf("older password of %s", account);
+        hb_catalog_add_omission(catalog, what,
+                                "the account keeps an older password beside its new one, which is not carried: clients "
+                                "that still use it must be given the new one first");
+    }
+    return result != NULL;
 }
 
 /* ---- Which a database needs ---- */
@@ -250,6 +274,9 @@ static HbObject *object_from_server_grant(const Account *account, const HbGrant 
         return user_object(
             HB_KIND_GLOBAL_GRANT, g_strdup_printf("%s on everything", account->name),
             g_strdup_printf("GRANT %s ON *.* TO %s%s;", grant->privileges, account->name, option(grant)));
+    case HB_GRANT_REVOKE: /* it takes away from that */
+        return user_object(HB_KIND_GLOBAL_GRANT, g_strdup_printf("%s on everything", account->name),
+                           g_strdup_printf("%s FROM %s;", grant->privileges, account->name));
     default:
         return NULL;
     }
@@ -305,6 +332,16 @@ static HbObject *object_from_grant(const HbMyCatalogBuilder *builder, const Acco
     return object;
 }
 
+/* MySQL says static and dynamic privileges, with and without the option, in lines of their own. Takes the other */
+static void append_definition(HbObject *object, HbObject *other)
+{
+    char *both = g_strconcat(object->definition, "\n", other->definition, NULL);
+
+    g_free(object->definition);
+    object->definition = both;
+    hb_object_free(other);
+}
+
 static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const Account *account, const HbGrant *grant,
                            HbObject *object, GError **error)
 {
@@ -315,6 +352,29 @@ static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const 
         g_autofree char *name = g_strdup_printf("%s in %s", account->name, grant->other);
         g_autofree char *membership = hb_identity_new(HB_KIND_MEMBERSHIP, name);
         hb_object_add_need(object, membership);
+    }
+    if (object->kind == HB_KIND_GLOBAL_GRANT && hb_catalog_find(catalog, object->identity) != NULL) {
+        append_definition(hb_catalog_find(catalog, object->identity), object);
+        return TRUE;
+    }
+    return hb_catalog_add(catalog, object, error);
+}
+
+/* What SHOW CREATE USER says of roles, which are given only afterwards */
+static gboolean add_default_roles(HbCatalog *catalog, const Account *account, GError **error)
+{
+    HbObject *object =
+        user_object(HB_KIND_ROLE_SETTING, g_strdup_printf("%s default role", account->name),
+                    g_strdup_printf("SET DEFAULT ROLE %s TO %s;", account->default_roles, account->name));
+    g_autofree char *own = hb_identity_new(HB_KIND_ROLE, account->name);
+
+    hb_object_add_need(object, own);
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        g_autofree char *name = g_strdup_printf("%s in %s", account->name, grant->other);
+        g_autofree char *membership = hb_identity_new(HB_KIND_MEMBERSHIP, name);
+        if (grant->type == HB_GRANT_ROLE)
+            hb_object_add_need(object, membership);
     }
     return hb_catalog_add(catalog, object, error);
 }
@@ -330,7 +390,7 @@ static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const
         if (object != NULL && !add_object(catalog, accounts, account, grant, object, error))
             return FALSE;
     }
-    return TRUE;
+    return account->default_roles == NULL || add_default_roles(catalog, account, error);
 }
 
 static gboolean add_grants(HbMyCatalogBuilder *builder, const GPtrArray *accounts, const Account *account,
@@ -405,6 +465,8 @@ gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
     if (accounts == NULL)
         return FALSE;
     choose(accounts, builder->catalog, builder->session->database);
+    if ((builder->parts & HB_PART_USERS) && !name_second_passwords(builder->session, builder->catalog, error))
+        return FALSE;
     for (guint i = 0; i < accounts->len; i++) {
         const Account *account = accounts->pdata[i];
         if (!account->is_wanted && !account->is_public)
@@ -426,5 +488,5 @@ gboolean hb_my_add_accounts(HbSession *session, HbCatalog *catalog, GError **err
         if (!add_account(catalog, accounts, accounts->pdata[i], error))
             return FALSE;
     }
-    return accounts != NULL;
+    return accounts != NULL && name_second_passwords(session, catalog, error);
 }

@@ -7,6 +7,7 @@
 #include "engine/mariadb/catalog/settings.h"
 #include "engine/mariadb/catalog/tables.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/features.h"
 #include "mariadb_sql.h"
 
 static gboolean add_setting(HbMyCatalogBuilder *builder, const char *name, char *definition_taken, GError **error)
@@ -21,7 +22,7 @@ static gboolean read_comment(HbMyCatalogBuilder *builder, GError **error)
 {
     g_autofree char *comment = NULL;
 
-    if (!builder->session->is_maria || builder->session->version < 100500)
+    if (!hb_my_can(builder->session, HB_MY_DATABASE_COMMENTS))
         return TRUE;
     if (!hb_my_read_text(builder->session,
                          "SELECT SCHEMA_COMMENT FROM information_schema.SCHEMATA WHERE SCHEMA_NAME = DATABASE()",

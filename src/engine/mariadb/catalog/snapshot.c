@@ -5,6 +5,7 @@
 #include "core/base/name_list.h"
 #include "engine/common/checks.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/features.h"
 #include "mariadb_sql.h"
 
 #include <string.h>
@@ -18,15 +19,14 @@
  * running statements to end, and new changes wait with it.
  */
 typedef struct {
-    gboolean maria_only;
-    guint since;
+    int feature; /* of HbMyFeature, that the server must have; -1: none */
     const char *take[4];
     const char *let_go;
 } Hold;
 
 static const Hold holds[] = {
-    {TRUE, 100401, {"BACKUP STAGE START", "BACKUP STAGE BLOCK_COMMIT"}, "BACKUP STAGE END"},
-    {FALSE, 0, {"FLUSH TABLES WITH READ LOCK"}, "UNLOCK TABLES"},
+    {HB_MY_BACKUP_STAGES, {"BACKUP STAGE START", "BACKUP STAGE BLOCK_COMMIT"}, "BACKUP STAGE END"},
+    {-1, {"FLUSH TABLES WITH READ LOCK"}, "UNLOCK TABLES"},
 };
 
 /* ---- The structure ---- */
@@ -153,7 +153,7 @@ static gboolean hold_still(HbSession *session, HbSnapshot *snapshot, HbRemark re
     g_autoptr(GError) ours = NULL;
 
     for (gsize i = 0; i < G_N_ELEMENTS(holds); i++) {
-        if (session->version < holds[i].since || (holds[i].maria_only && !session->is_maria))
+        if (holds[i].feature >= 0 && !hb_my_can(session, (HbMyFeature)holds[i].feature))
             continue;
         g_clear_error(&ours);
         if (take_hold(session, &holds[i], &ours))
@@ -239,8 +239,9 @@ static char *read_position(HbSession *session)
     if (status == NULL)
         status = hb_my_query(session, "SHOW BINARY LOG STATUS", NULL);
     row = status != NULL ? mysql_fetch_row(status) : NULL;
-    hb_my_read_text(session, session->is_maria ? "SELECT @@gtid_binlog_pos" : "SELECT @@global.gtid_executed", &gtid,
-                    NULL);
+    hb_my_read_text(
+        session, hb_my_can(session, HB_MY_DOMAIN_GTIDS) ? "SELECT @@gtid_binlog_pos" : "SELECT @@global.gtid_executed",
+        &gtid, NULL);
     if (row == NULL)
         return NULL;
     return gtid != NULL && *gtid != '\0' ? g_strdup_printf("%s:%s, GTID %s", row[0], row[1], gtid)

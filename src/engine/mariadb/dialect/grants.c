@@ -247,12 +247,29 @@ static void read_kind(HbGrant *grant, const char *subject)
     }
 }
 
+/* "REVOKE INSERT ON `mysql`.* FROM `ida`@`%`": kept as a whole. NULL if it is about another account */
+static HbGrant *read_revoke(const char *line, const char *account)
+{
+    const char *at = line;
+    g_autofree char *what = read_until(&at, "FROM"), *grantee = what != NULL ? read_account(&at) : NULL;
+    HbGrant *grant;
+
+    if (g_strcmp0(grantee, account) != 0)
+        return NULL;
+    grant = g_new0(HbGrant, 1);
+    grant->type = HB_GRANT_REVOKE;
+    grant->privileges = g_steal_pointer(&what);
+    return grant;
+}
+
 HbGrant *hb_grant_read(const char *line, const char *account)
 {
     const char *at = line;
     HbToken first = hb_my_next(&at);
     HbGrant *grant;
 
+    if (hb_token_is_word(&first, "REVOKE"))
+        return read_revoke(line, account);
     if (hb_token_is_word(&first, "SET"))
         return read_default_role(line, account);
     grant = g_new0(HbGrant, 1);
@@ -291,4 +308,64 @@ char *hb_grant_get_grantee(const HbObject *object)
         end = at;
     }
     return g_strndup(name, (gsize)(end - name));
+}
+
+void hb_grant_read_line(const char *line, const char *account, GPtrArray *grants)
+{
+    HbGrant *grant = hb_grant_read(line, account);
+    const char *at;
+
+    if (grant == NULL)
+        return;
+    g_ptr_array_add(grants, grant);
+    if (grant->type != HB_GRANT_ROLE)
+        return;
+    at = grant->privileges;
+    g_free(read_account(&at));
+    for (HbToken comma = hb_my_next(&at); hb_my_token_is_sign(&comma, ','); comma = hb_my_next(&at)) {
+        HbGrant *another = g_new0(HbGrant, 1);
+        another->type = HB_GRANT_ROLE;
+        another->passes_on = grant->passes_on;
+        another->other = read_account(&at);
+        g_ptr_array_add(grants, another);
+    }
+}
+
+/* Behind DEFAULT ROLE: accounts, parted by commas; moves *text behind them */
+static char *read_accounts(const char **text)
+{
+    GString *list = g_string_new(NULL);
+    HbToken comma;
+    const char *after;
+
+    do {
+        g_autofree char *account = read_account(text);
+        g_string_append_printf(list, "%s%s", list->len > 0 ? ", " : "", account);
+        after = *text;
+        comma = hb_my_next(&after);
+        if (hb_my_token_is_sign(&comma, ','))
+            *text = after;
+    } while (hb_my_token_is_sign(&comma, ','));
+    return g_string_free(list, FALSE);
+}
+
+char *hb_grant_cut_default_roles(const char *create, char **roles)
+{
+    const char *at = create;
+    HbToken token;
+
+    *roles = NULL;
+    while ((token = hb_my_next(&at)).type != HB_TOKEN_END) {
+        const char *start = token.start, *after = at;
+        if (!hb_token_is_word(&token, "DEFAULT"))
+            continue;
+        token = hb_my_next(&after);
+        if (!hb_token_is_word(&token, "ROLE"))
+            continue;
+        *roles = read_accounts(&after);
+        while (start > create && start[-1] == ' ')
+            start--;
+        return g_strdup_printf("%.*s%s", (int)(start - create), create, after);
+    }
+    return g_strdup(create);
 }

@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/names.h"
+
 #include "engine/mariadb/rows/encoding.h"
 #include "engine/mariadb/rows/insert_rows_inner.h"
+#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/journal.h"
 
 #include <mysqld_error.h>
@@ -15,9 +17,6 @@
 
 /* What we send as one packet is at most this part of what the server takes: text doubles when it is escaped */
 #define PACKET_DIVISOR 4
-
-/* MariaDB takes arrays of values from this version on, MySQL never */
-#define FIRST_VERSION_WITH_ARRAYS 100207
 
 /* ---- What the decoder tells ---- */
 
@@ -38,7 +37,7 @@ static gboolean add_bytes(gpointer data, const char *bytes, gsize length, GError
     HbMyLoad *load = data;
 
     g_byte_array_append(load->bytes, (const guint8 *)bytes, (guint)length);
-    if (load->bytes->len - load->field_at < load->pieces_from_bytes || !load->with_arrays)
+    if (load->bytes->len - load->field_at < load->pieces_from_bytes || !load->with_pieces)
         return TRUE;
     return (load->in_pieces || hb_my_load_begin_pieces(load, error)) && pass_bytes(load, error);
 }
@@ -103,13 +102,15 @@ static gboolean is_transactional(HbSession *session, const char *table, gboolean
     return result != NULL;
 }
 
-static gboolean needs_entry(HbSession *session, const HbRowSet *set, const char *key, GError **error)
+/* Is the chunk in already? */
+static gboolean check_new(HbSession *session, const char *key, GError **error)
 {
-    g_autofree char *literal = hb_my_load_quote_table(set);
-    gboolean transactional = FALSE;
+    g_autofree char *step = hb_my_quote_literal(key), *done = NULL;
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT 1 FROM " HB_MY_JOURNAL_STEP " WHERE digest = UNHEX(LEFT(SHA2(%s, 256), 32)) AND done", step);
 
-    return is_transactional(session, literal, &transactional, error) &&
-           (transactional || hb_my_note_begun(session, key, set->table, error));
+    return hb_my_read_text(session, sql, &done, error) &&
+           (done == NULL || hb_error_set(error, HB_ERROR_ALREADY_DONE, NULL, "the journal has this step already"));
 }
 
 /* A server may know no arrays, or allow no prepared statements (max_prepared_stmt_count); a table may have no columns
@@ -118,15 +119,14 @@ static gboolean choose_way(HbMyLoad *load, GError **error)
 {
     g_autoptr(GError) ours = NULL;
 
-    load->with_arrays =
-        load->session->is_maria && load->session->version >= FIRST_VERSION_WITH_ARRAYS && load->columns > 0;
+    load->with_arrays = hb_my_can(load->session, HB_MY_BOUND_ARRAYS) && load->columns > 0;
     if (!load->with_arrays || (load->batch = hb_my_load_prepare(load, FALSE, &ours)) != NULL)
         return TRUE;
     if (load->refusal != ER_MAX_PREPARED_STMT_COUNT_REACHED) {
         g_propagate_error(error, g_steal_pointer(&ours));
         return FALSE;
     }
-    load->with_arrays = FALSE;
+    load->with_arrays = load->with_pieces = FALSE;
     return TRUE;
 }
 
@@ -153,6 +153,35 @@ static void load_clear(HbMyLoad *load)
         mysql_stmt_close(load->without_needs);
 }
 
+static gboolean pass_together(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+{
+    return hb_my_execute(load->session, "START TRANSACTION", error) && hb_my_note_done(load->session, key, "", error) &&
+           pass_rows(load, source, data, error) && hb_my_execute(load->session, "COMMIT", error);
+}
+
+/* A server that logs by GTIDs allows no change of such a table within a transaction */
+static gboolean pass_apart(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+{
+    return check_new(load->session, key, error) && pass_rows(load, source, data, error) &&
+           hb_my_note_done(load->session, key, "", error);
+}
+
+/* A table without transactions keeps what it got: an entry says that it is to be emptied, until the chunk is done */
+static gboolean pass_and_note(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+{
+    g_autofree char *literal = hb_my_load_quote_table(load->set);
+    gboolean transactional = FALSE;
+
+    if (!is_transactional(load->session, literal, &transactional, error))
+        return FALSE;
+    if (transactional)
+        return pass_together(load, key, source, data, error);
+    if (!hb_my_note_begun(load->session, key, load->set->table, error))
+        return FALSE;
+    return hb_my_can(load->session, HB_MY_GTID_CONSISTENCY) ? pass_apart(load, key, source, data, error)
+                                                            : pass_together(load, key, source, data, error);
+}
+
 gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error)
 {
@@ -165,9 +194,7 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
 
     load.batch_bytes = MIN(BATCH_BYTES, session->packet / PACKET_DIVISOR);
     load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
-    ok = ok && choose_way(&load, error) && needs_entry(session, set, key, error) &&
-         hb_my_execute(session, "START TRANSACTION", error) && hb_my_note_done(session, key, "", error) &&
-         pass_rows(&load, source, data, error) && hb_my_execute(session, "COMMIT", error);
+    ok = ok && choose_way(&load, error) && pass_and_note(&load, key, source, data, error);
 
     load_clear(&load);
     if (!ok)

@@ -21,6 +21,7 @@ typedef struct {
     const HbRowSet *set;
     guint columns;
     gboolean with_arrays;
+    gboolean with_pieces; /* the server prepares statements, so that a large value need not be whole in memory */
     gsize batch_bytes;
     gsize pieces_from_bytes;
 

@@ -266,26 +266,28 @@ static gboolean send_arrays(HbMyLoad *load, GError **error)
 
 /* ---- A batch as one statement ---- */
 
+/* Few bytes need a backslash, while hexadecimal digits would double all of them */
+static void append_quoted(const HbMyLoad *load, GString *sql, const char *opening, const char *bytes, gsize length)
+{
+    gsize before;
+
+    g_string_append(sql, opening);
+    before = sql->len;
+    g_string_set_size(sql, before + 2 * length + 1);
+    g_string_set_size(sql, before + mysql_real_escape_string(load->session->mysql, sql->str + before, bytes, length));
+    g_string_append_c(sql, '\'');
+}
+
 static void append_value(const HbMyLoad *load, GString *sql, guint column, const HbMyValue *value)
 {
     const char *bytes = (const char *)load->bytes->data + value->at;
-    gsize before = sql->len;
 
     if (value->is_null) {
         g_string_append(sql, takes_default(load, column) ? "DEFAULT" : "NULL");
     } else if (type_of(load, column) == MYSQL_TYPE_BLOB) {
-        g_string_append(sql, "x'");
-        before = sql->len;
-        g_string_set_size(sql, before + 2 * value->length + 1);
-        mysql_hex_string(sql->str + before, bytes, value->length);
-        sql->str[sql->len - 1] = '\'';
+        append_quoted(load, sql, "_binary'", bytes, value->length);
     } else {
-        g_string_append_c(sql, '\'');
-        before = sql->len;
-        g_string_set_size(sql, before + 2 * value->length + 1);
-        g_string_set_size(
-            sql, before + mysql_real_escape_string(load->session->mysql, sql->str + before, bytes, value->length));
-        g_string_append_c(sql, '\'');
+        append_quoted(load, sql, "'", bytes, value->length);
     }
 }
 

@@ -6,15 +6,12 @@
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/session/address.h"
 #include "engine/mariadb/session/connection.h"
+#include "engine/mariadb/session/features.h"
 
 #include <errmsg.h>
 #include <mysqld_error.h>
 #include <string.h>
 #include <sys/socket.h>
-
-/* Versions from which on the statements of this engine are known to the servers */
-#define OLDEST_MARIADB 100200
-#define OLDEST_MYSQL   50700
 
 /* What every session sets besides, where the server knows it and lets us */
 static const struct {
@@ -30,6 +27,7 @@ static const struct {
     {"idle_readonly_transaction_timeout", "0"},
     {"idle_transaction_timeout", "0"},
     {"idle_write_transaction_timeout", "0"},
+    {"information_schema_stats_expiry", "0"},
     {"innodb_strict_mode", "0"},
     {"interactive_timeout", "604800"},
     {"lock_wait_timeout", "3600"},
@@ -39,8 +37,14 @@ static const struct {
     {"net_read_timeout", "3600"},
     {"net_write_timeout", "3600"},
     {"old_mode", "'UTF8_IS_UTF8MB3'"},
+    {"print_identified_with_as_hex", "1"},
+    {"restrict_fk_on_non_standard_key", "0"},
+    {"show_create_table_skip_secondary_engine", "0"},
+    {"show_create_table_verbosity", "0"},
+    {"show_gipk_in_create_table_and_information_schema", "1"},
     {"sql_auto_is_null", "0"},
     {"sql_big_selects", "1"},
+    {"sql_generate_invisible_primary_key", "0"},
     {"sql_if_exists", "0"},
     {"sql_quote_show_create", "1"},
     {"sql_require_primary_key", "0"},
@@ -262,9 +266,7 @@ gboolean hb_my_renew(HbSession *session, GError **error)
 
 static gboolean check_version(const HbSession *session, GError **error)
 {
-    guint oldest = session->is_maria ? OLDEST_MARIADB : OLDEST_MYSQL;
-
-    return session->version >= oldest ||
+    return session->version >= hb_my_get_oldest(session) ||
            hb_error_set(error, HB_ERROR_CONNECT, "upgrade that server first", "%s runs %s, which is too old",
                         session->address, mysql_get_server_info(session->mysql));
 }
@@ -435,7 +437,7 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
 
     if (row == NULL)
         return FALSE;
-    *info = (HbServerInfo){.product = g_strdup(session->is_maria ? "MariaDB" : "MySQL"),
+    *info = (HbServerInfo){.product = g_strdup(hb_my_get_product(session)),
                            .version = bare_version(session),
                            .version_number = session->version,
                            .address = address_without_database(session),

@@ -7,6 +7,7 @@
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/split_statements.h"
+#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/session/peers.h"
 #include "engine/mariadb/target/roles.h"
 
@@ -264,7 +265,7 @@ static void forget_begun(HbSession *session, const char *key)
 /* Where there is no such role, the server would take the account of that name at any host for it */
 static gboolean check_role(HbSession *session, const char *statement, GError **error)
 {
-    g_autofree char *role = session->is_maria ? hb_grant_find_role(statement) : NULL;
+    g_autofree char *role = hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST) ? hb_grant_find_role(statement) : NULL;
     gboolean there = FALSE;
 
     if (role == NULL)

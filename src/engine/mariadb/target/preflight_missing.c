@@ -6,6 +6,7 @@
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 
@@ -165,7 +166,7 @@ static gboolean says(const char *sql, const char *name, const char *value)
 /* Encrypted tables need a plugin that has keys */
 static void check_encryption(HbMyPreflight *run)
 {
-    if (!run->session->is_maria ||
+    if (!hb_my_can(run->session, HB_MY_ENCRYPTION_PLUGINS) ||
         hb_my_preflight_is_on(run, "EXISTS (SELECT 1 FROM information_schema.PLUGINS"
                                    " WHERE PLUGIN_TYPE = 'ENCRYPTION' AND PLUGIN_STATUS = 'ACTIVE')"))
         return;

@@ -9,6 +9,7 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/roles.h"
 #include "mariadb_sql.h"
 
@@ -117,12 +118,13 @@ static void check_kinds(HbMyPreflight *run, const HbObject *object, const char *
 static void check_definers(HbMyPreflight *run)
 {
     static const char mine[] = "use --ownership mine: what is defined becomes this account's";
+    const char *privilege = hb_my_get_definer_privilege(run->session);
     g_autofree char *me = read_me(run);
 
-    for (guint i = 0; !has_either(run, "SET USER", "SUPER") && i < hb_catalog_count(run->preview->catalog); i++) {
+    for (guint i = 0; !has_either(run, privilege, "SUPER") && i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (is_foreign_definer(object, me))
-            require(run, run->session->is_maria ? "SET USER" : "SUPER", "*.*", object->identity, mine);
+            require(run, privilege, "*.*", object->identity, mine);
     }
 }
 

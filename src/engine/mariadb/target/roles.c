@@ -2,6 +2,7 @@
 #include "engine/mariadb/target/roles.h"
 
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 
@@ -20,7 +21,7 @@ static gboolean is_meant(HbSession *session, const char *name, HbMyResult *grant
     MYSQL_ROW row = mysql_fetch_row(grants);
     g_autofree char *answered = row != NULL ? hb_grant_find_role(row[0]) : NULL;
 
-    return !session->is_maria || asked == NULL || answered != NULL;
+    return !hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST) || asked == NULL || answered != NULL;
 }
 
 gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, GError **error)

@@ -4,6 +4,7 @@
 #include "core/sql/lexer.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/journal.h"
 
 #include <string.h>
@@ -56,7 +57,7 @@ static char *create_database_sql(HbSession *session, const char *name, GHashTabl
         g_string_append_printf(sql, " CHARACTER SET %s", property(properties, "character-set"));
     if (property(properties, "collation") != NULL)
         g_string_append_printf(sql, " COLLATE %s", property(properties, "collation"));
-    if (property(properties, "comment") != NULL && session->is_maria && session->version >= 100500) {
+    if (property(properties, "comment") != NULL && hb_my_can(session, HB_MY_DATABASE_COMMENTS)) {
         g_autofree char *literal = hb_my_quote_literal(property(properties, "comment"));
         g_string_append_printf(sql, " COMMENT %s", literal);
     }

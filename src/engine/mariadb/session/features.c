@@ -1,0 +1,54 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/session/features.h"
+
+#define NEVER G_MAXUINT
+
+/* The first versions that have it, of MariaDB and of MySQL */
+static const struct {
+    guint maria, mysql;
+} since[HB_MY_FEATURES] = {
+    [HB_MY_DATABASE_COMMENTS] = {100500, NEVER},  [HB_MY_BOUND_ARRAYS] = {100207, NEVER},
+    [HB_MY_DOMAIN_GTIDS] = {100002, NEVER},       [HB_MY_ROLES_WITHOUT_HOST] = {100005, NEVER},
+    [HB_MY_BACKUP_STAGES] = {100401, NEVER},      [HB_MY_BACKUP_LOCK] = {NEVER, 80000},
+    [HB_MY_ENCRYPTION_PLUGINS] = {100104, NEVER}, [HB_MY_SETTINGS_IN_SCHEMA] = {100101, NEVER},
+    [HB_MY_GTID_CONSISTENCY] = {NEVER, 50609},    [HB_MY_SECOND_PASSWORDS] = {NEVER, 80014},
+    [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
+};
+
+/* From which version on who may define what in another's name; the last that fits holds */
+static const struct {
+    guint maria, mysql;
+    const char *privilege;
+} definer_privileges[] = {
+    {0, 0, "SUPER"}, {100502, NEVER, "SET USER"}, {NEVER, 80000, "SET_USER_ID"}, {NEVER, 80200, "SET_ANY_DEFINER"}};
+
+static guint version_for(const HbSession *session, guint maria, guint mysql)
+{
+    return session->is_maria ? maria : mysql;
+}
+
+gboolean hb_my_can(const HbSession *session, HbMyFeature feature)
+{
+    return session->version >= version_for(session, since[feature].maria, since[feature].mysql);
+}
+
+guint hb_my_get_oldest(const HbSession *session)
+{
+    return version_for(session, 100200, 50700);
+}
+
+const char *hb_my_get_product(const HbSession *session)
+{
+    return session->is_maria ? "MariaDB" : "MySQL";
+}
+
+const char *hb_my_get_definer_privilege(const HbSession *session)
+{
+    const char *privilege = NULL;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(definer_privileges); i++) {
+        if (session->version >= version_for(session, definer_privileges[i].maria, definer_privileges[i].mysql))
+            privilege = definer_privileges[i].privilege;
+    }
+    return privilege;
+}
