@@ -111,28 +111,6 @@ static GPtrArray *read_all(HbSession *session, HbCatalog *catalog, GError **erro
     return accounts;
 }
 
-/* The server shows the newer one only, and takes no other from a statement */
-static gboolean name_second_passwords(HbSession *session, HbCatalog *catalog, GError **error)
-{
-    g_autoptr(HbMyResult) result = NULL;
-    MYSQL_ROW row;
-
-    if (!hb_my_can(session, HB_MY_SECOND_PASSWORDS))
-        return TRUE;
-    result = hb_my_query(session,
-                         "SELECT User, Host FROM mysql.user"
-                         " WHERE JSON_CONTAINS_PATH(User_attributes, 'one', '$.additional_password') ORDER BY 1, 2",
-                         error);
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        g_autofree char *account = hb_my_write_account(row[0], row[1]);
-        g_autofree char *what = g_strdup_printf("older password of %s", account);
-        hb_catalog_add_omission(catalog, what,
-                                "the account keeps an older password beside its new one, which is not carried: clients "
-                                "that still use it must be given the new one first");
-    }
-    return result != NULL;
-}
-
 /* ---- Which a database needs ---- */
 
 /* A pattern of a grant: % and _ stand for others, unless escaped */
@@ -458,6 +436,32 @@ static void link_views(HbMyCatalogBuilder *builder)
     }
 }
 
+/* The server shows the newer one only, and takes no other from a statement */
+static gboolean name_second_passwords(HbSession *session, HbCatalog *catalog, const GPtrArray *accounts,
+                                      gboolean only_wanted, GError **error)
+{
+    g_autoptr(HbMyResult) result = NULL;
+    MYSQL_ROW row;
+
+    if (!hb_my_can(session, HB_MY_SECOND_PASSWORDS))
+        return TRUE;
+    result = hb_my_query(session,
+                         "SELECT User, Host FROM mysql.user"
+                         " WHERE JSON_CONTAINS_PATH(User_attributes, 'one', '$.additional_password') ORDER BY 1, 2",
+                         error);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        g_autofree char *account = hb_my_write_account(row[0], row[1]);
+        g_autofree char *what = g_strdup_printf("older password of %s", account);
+        const Account *own = find_account(accounts, account);
+        if (own == NULL || (only_wanted && !own->is_wanted))
+            continue;
+        hb_catalog_add_omission(catalog, what,
+                                "the account keeps an older password beside its new one, which is not carried: clients "
+                                "that still use it must be given the new one first");
+    }
+    return result != NULL;
+}
+
 gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
 {
     g_autoptr(GPtrArray) accounts = read_all(builder->session, builder->catalog, error);
@@ -465,7 +469,8 @@ gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
     if (accounts == NULL)
         return FALSE;
     choose(accounts, builder->catalog, builder->session->database);
-    if ((builder->parts & HB_PART_USERS) && !name_second_passwords(builder->session, builder->catalog, error))
+    if ((builder->parts & HB_PART_USERS) &&
+        !name_second_passwords(builder->session, builder->catalog, accounts, TRUE, error))
         return FALSE;
     for (guint i = 0; i < accounts->len; i++) {
         const Account *account = accounts->pdata[i];
@@ -488,5 +493,5 @@ gboolean hb_my_add_accounts(HbSession *session, HbCatalog *catalog, GError **err
         if (!add_account(catalog, accounts, accounts->pdata[i], error))
             return FALSE;
     }
-    return accounts != NULL && name_second_passwords(session, catalog, error);
+    return accounts != NULL && name_second_passwords(session, catalog, accounts, FALSE, error);
 }

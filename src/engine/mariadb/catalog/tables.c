@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/tables.h"
 
+#include "engine/mariadb/session/features.h"
+
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 
@@ -332,8 +334,11 @@ static HbShowCreate *show_table(HbMyCatalogBuilder *builder, const char *name, c
     g_autoptr(HbMyResult) result = hb_my_query_format(builder->session, &error, "SHOW CREATE TABLE %s", quoted);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
 
-    if (row != NULL)
-        return hb_show_create_read(row[1], builder->session->database, given);
+    if (row != NULL) {
+        const gboolean wrapped = hb_my_can(builder->session, HB_MY_VERSION_COMMENTS);
+        g_autofree char *sql = wrapped ? hb_show_create_unwrap(row[1]) : g_strdup(row[1]);
+        return hb_show_create_read(sql, builder->session->database, given);
+    }
     g_autofree char *what = g_strdup_printf("table %s", name);
     hb_catalog_add_omission(builder->catalog, what, error != NULL ? error->message : "the server does not show it");
     return NULL;

@@ -101,6 +101,14 @@ HbShellReading hb_my_shell_reads(const HbObject *object)
     return reading;
 }
 
+/*
+ * Ends the script, if the expression is not NULL: the shell stops at the first error. Outside of routines no server but
+ * MariaDB knows conditions, and SIGNAL cannot be prepared: the message is the name of something that is not there
+ */
+#define STOP_IF(message)                                                                                               \
+    "SET @stop = IF(" message " IS NULL, 'DO 0', CONCAT('SELECT `', REPLACE(" message ", '`', '``'), '`'));\n"         \
+    "PREPARE stop FROM @stop;\nEXECUTE stop;\nDEALLOCATE PREPARE stop;\n"
+
 /* Whether comments arrive is seen in what the server says that we run; the two bytes of a line end are one otherwise */
 char *hb_my_demand_strict_shell(void)
 {
@@ -108,12 +116,8 @@ char *hb_my_demand_strict_shell(void)
         "SET @kept = (SELECT LOCATE(CONCAT('/', '* kept */'), INFO) > 0 FROM information_schema.PROCESSLIST\n"
         "  WHERE ID = CONNECTION_ID()) /* kept */;\n"
         "SET @exact = LENGTH('\r\n') = 2;\n"
-        "DELIMITER //\n"
-        "BEGIN NOT ATOMIC\n"
-        " IF NOT (@kept AND @exact) THEN SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT =\n"
-        "  'run this script with mariadb --binary-mode --comments; nothing was changed'; END IF;\n"
-        "END//\n"
-        "DELIMITER ;\n");
+        "SET @unlike = IF(@kept AND @exact, NULL, 'nothing was changed: run it with --binary-mode "
+        "--comments');\n" STOP_IF("@unlike"));
 }
 
 /* ---- The beginning ---- */
@@ -150,17 +154,15 @@ static void append_guard(GString *sql, const HbCatalog *catalog)
             continue;
         g_autofree char *name = plain_name(object);
         g_autofree char *literal = hb_my_quote_literal(name);
-        g_string_append(sql, count++ == 0 ? "DELIMITER //\nBEGIN NOT ATOMIC\n DECLARE there VARCHAR(200);\n"
-                                            " SELECT MIN(TABLE_NAME) INTO there FROM information_schema.TABLES\n"
+        g_string_append(sql, count++ == 0 ? "SET @there = (SELECT MIN(TABLE_NAME) FROM information_schema.TABLES\n"
                                             "  WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME IN ("
                                           : ",\n   ");
         g_string_append(sql, literal);
     }
     if (count > 0)
-        g_string_append(sql, ");\n SET there = IF(DATABASE() IS NULL, 'no database is selected; nothing was changed',\n"
-                             "   CONCAT('the database holds ', there, ' already; nothing was changed'));\n"
-                             " IF there IS NOT NULL THEN SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = there; END IF;\n"
-                             "END//\nDELIMITER ;\n");
+        g_string_append(
+            sql, "));\nSET @there = IF(DATABASE() IS NULL, 'no database is selected; nothing was changed',\n"
+                 "  CONCAT('the database holds ', @there, ' already; nothing was changed'));\n" STOP_IF("@there"));
 }
 
 char *hb_my_begin_script(const HbCatalog *catalog, const char *database, gboolean guarded)

@@ -395,6 +395,38 @@ static GPtrArray *cut_items(const char **sql, const char *database)
     return texts;
 }
 
+/* The ends of what a comment holds for some versions, and the blank inside of each, are left out */
+static void append_space(GString *text, const char *at, const char *end)
+{
+    while (at < end) {
+        if (g_str_has_prefix(at, "/*!")) {
+            at += strlen("/*!");
+            at += strspn(at, "0123456789");
+            at += *at == ' ';
+        } else if (g_str_has_prefix(at, "*/")) {
+            at += strlen("*/");
+            if (text->len > 0 && text->str[text->len - 1] == ' ')
+                g_string_truncate(text, text->len - 1);
+        } else {
+            g_string_append_c(text, *at++);
+        }
+    }
+}
+
+char *hb_show_create_unwrap(const char *sql)
+{
+    GString *text = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
+        if (token.type == HB_TOKEN_SPACE)
+            append_space(text, token.start, token.start + token.length);
+        else
+            g_string_append_len(text, token.start, (gssize)token.length);
+    }
+    return g_string_free(text, FALSE);
+}
+
 HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given)
 {
     HbShowCreate *text = g_new0(HbShowCreate, 1);

@@ -73,6 +73,12 @@ typedef struct {
     gboolean had_password; /* for another server, in the options: it was taken out */
 } HbShowCreate;
 
+/*
+ * MySQL puts what older versions of it do not know into comments that newer ones run: the same without these comments,
+ * so that all of it is read, and compared, alike. The caller's
+ */
+char *hb_show_create_unwrap(const char *sql);
+
 /* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
 HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given);
 void hb_show_create_free(HbShowCreate *text);

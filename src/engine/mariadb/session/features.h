@@ -1,26 +1,28 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
  * features - what the servers of the family differ in, by product and version. It stands here, as data, and nowhere
- * else: other files ask for a feature by name. Sources: the vendors' manuals; docs/engines-tested.md says which versions
- * were run.
+ * else: other files ask for a feature by name. Sources: the vendors' manuals; docs/engines-tested.md says which
+ * versions were run.
  */
 #pragma once
 
 #include "engine/mariadb/session/session.h"
 
 typedef enum {
-    HB_MY_DATABASE_COMMENTS,    /* CREATE DATABASE ... COMMENT */
-    HB_MY_BOUND_ARRAYS,         /* many rows in one execution of a prepared statement */
-    HB_MY_DOMAIN_GTIDS,         /* @@gtid_binlog_pos rather than @@gtid_executed */
-    HB_MY_ROLES_WITHOUT_HOST,   /* a role is something else than an account, and has a name only */
-    HB_MY_BACKUP_STAGES,        /* BACKUP STAGE, which holds commits back */
-    HB_MY_BACKUP_LOCK,          /* LOCK INSTANCE FOR BACKUP, which holds definitions back */
-    HB_MY_ENCRYPTION_PLUGINS,   /* tables are encrypted by a plugin's keys */
-    HB_MY_SETTINGS_IN_SCHEMA,   /* information_schema has variables, their defaults and where they were set */
-    HB_MY_GTID_CONSISTENCY,     /* may demand that tables without transactions are changed by statements of their own */
-    HB_MY_SECOND_PASSWORDS,     /* an account may keep an old password beside the new one */
-    HB_MY_HISTOGRAMS,           /* ANALYZE TABLE ... UPDATE HISTOGRAM */
-    HB_MY_TYPED_JSON,           /* JSON values may hold types that JSON has not */
+    HB_MY_DATABASE_COMMENTS,   /* CREATE DATABASE ... COMMENT */
+    HB_MY_BOUND_ARRAYS,        /* many rows in one execution of a prepared statement */
+    HB_MY_DOMAIN_GTIDS,        /* @@gtid_binlog_pos rather than @@gtid_executed */
+    HB_MY_ROLES_WITHOUT_HOST,  /* a role is something else than an account, and has a name only */
+    HB_MY_BACKUP_STAGES,       /* BACKUP STAGE, which holds commits back */
+    HB_MY_BACKUP_LOCK,         /* LOCK INSTANCE FOR BACKUP, which holds definitions back */
+    HB_MY_ENCRYPTION_PLUGINS,  /* tables are encrypted by a plugin's keys */
+    HB_MY_SETTINGS_IN_SCHEMA,  /* information_schema has variables, their defaults and where they were set */
+    HB_MY_GTID_CONSISTENCY,    /* may demand that tables without transactions are changed by statements of their own */
+    HB_MY_SECOND_PASSWORDS,    /* an account may keep an old password beside the new one */
+    HB_MY_HISTOGRAMS,          /* ANALYZE TABLE ... UPDATE HISTOGRAM */
+    HB_MY_VERSION_COMMENTS,    /* SHOW CREATE puts what is new into comments that newer versions run */
+    HB_MY_DROP_PARTS_IF_THERE, /* ALTER TABLE ... DROP INDEX IF EXISTS, and its like */
+    HB_MY_TYPED_JSON,          /* JSON values may hold types that JSON has not */
     HB_MY_FEATURES
 } HbMyFeature;
 
