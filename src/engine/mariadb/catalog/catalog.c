@@ -3,6 +3,7 @@
 
 #include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/catalog/mysql_only.h"
 #include "engine/mariadb/catalog/routines.h"
 #include "engine/mariadb/catalog/settings.h"
 #include "engine/mariadb/catalog/tables.h"
@@ -85,7 +86,7 @@ static void read_blind_spots(HbMyCatalogBuilder *builder)
 static gboolean read_all(HbMyCatalogBuilder *builder, GError **error)
 {
     if (!read_database(builder, error) || !hb_my_read_sequences(builder, error) || !hb_my_read_tables(builder, error) ||
-        !hb_my_read_programs(builder, error))
+        !hb_my_read_programs(builder, error) || !hb_my_read_mysql_only(builder, error))
         return FALSE;
     if (builder->parts & HB_PART_SCHEMA)
         read_blind_spots(builder);

@@ -2,6 +2,7 @@
 #include "engine/mariadb/catalog/server.h"
 
 #include "engine/mariadb/catalog/accounts.h"
+#include "engine/mariadb/catalog/mysql_only.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <stdlib.h>
@@ -73,5 +74,7 @@ HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error)
     if ((parts & HB_PART_SETTINGS) &&
         (!read_loadable_functions(session, catalog, error) || !read_servers(session, catalog, error)))
         return NULL;
+    if (parts & HB_PART_SETTINGS)
+        hb_my_name_mysql_only(session, catalog);
     return g_steal_pointer(&catalog);
 }

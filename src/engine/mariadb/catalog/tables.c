@@ -300,10 +300,27 @@ static void report_password(const Table *table)
             "what may be a secret of another server is not carried; give the table its options on the target");
 }
 
+static void leave_tablespace(Table *table)
+{
+    g_autofree char *tablespace = NULL;
+    char *options = hb_show_create_cut_tablespace(table->text->options, &tablespace);
+
+    g_free(table->text->options);
+    table->text->options = options;
+    if (tablespace == NULL)
+        return;
+    g_autofree char *what = g_strdup_printf("place of table %s", table->quoted);
+    g_autofree char *why =
+        g_strdup_printf("tablespace %s is not carried: the table gets a file of its own", tablespace);
+    hb_catalog_add_omission(table->builder->catalog, what, why);
+}
+
 static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
 {
     HbCatalog *catalog = table->builder->catalog;
 
+    if (hb_my_can(table->builder->session, HB_MY_VERSION_COMMENTS))
+        leave_tablespace(table);
     table->object = hb_object_new(HB_KIND_TABLE, table->quoted);
     table->object->definition = make_definition(table);
     hb_my_catalog_builder_add_text(table->builder, table->object, table->text->options);

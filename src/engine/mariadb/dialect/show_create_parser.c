@@ -395,6 +395,27 @@ static GPtrArray *cut_items(const char **sql, const char *database)
     return texts;
 }
 
+char *hb_show_create_cut_tablespace(const char *options, char **name)
+{
+    const char *at = options;
+    HbToken token;
+
+    *name = NULL;
+    while ((token = hb_my_next(&at)).type != HB_TOKEN_END) {
+        const char *start = token.start;
+        if (!hb_token_is_word(&token, "TABLESPACE"))
+            continue;
+        token = hb_my_next(&at);
+        if (hb_my_token_is_sign(&token, '='))
+            token = hb_my_next(&at);
+        *name = hb_token_unquote(&token);
+        while (start > options && start[-1] == ' ')
+            start--;
+        return g_strdup_printf("%.*s%s", (int)(start - options), options, at);
+    }
+    return g_strdup(options);
+}
+
 /* The ends of what a comment holds for some versions, and the blank inside of each, are left out */
 static void append_space(GString *text, const char *at, const char *end)
 {

@@ -74,6 +74,12 @@ typedef struct {
 } HbShowCreate;
 
 /*
+ * A table's options without the tablespace that they name, which is none of the database's; *name gets that, unquoted,
+ * or NULL. Both are the caller's
+ */
+char *hb_show_create_cut_tablespace(const char *options, char **name);
+
+/*
  * MySQL puts what older versions of it do not know into comments that newer ones run: the same without these comments,
  * so that all of it is read, and compared, alike. The caller's
  */

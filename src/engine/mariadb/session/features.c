@@ -13,7 +13,8 @@ static const struct {
     [HB_MY_ENCRYPTION_PLUGINS] = {100104, NEVER}, [HB_MY_SETTINGS_IN_SCHEMA] = {100101, NEVER},
     [HB_MY_GTID_CONSISTENCY] = {NEVER, 50609},    [HB_MY_SECOND_PASSWORDS] = {NEVER, 80014},
     [HB_MY_VERSION_COMMENTS] = {NEVER, 0},        [HB_MY_DROP_PARTS_IF_THERE] = {100002, NEVER},
-    [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
+    [HB_MY_DATABASE_OPTIONS] = {NEVER, 80022},    [HB_MY_HISTOGRAMS] = {NEVER, 80003},
+    [HB_MY_TYPED_JSON] = {NEVER, 50708},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */

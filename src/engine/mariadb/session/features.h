@@ -22,6 +22,7 @@ typedef enum {
     HB_MY_HISTOGRAMS,          /* ANALYZE TABLE ... UPDATE HISTOGRAM */
     HB_MY_VERSION_COMMENTS,    /* SHOW CREATE puts what is new into comments that newer versions run */
     HB_MY_DROP_PARTS_IF_THERE, /* ALTER TABLE ... DROP INDEX IF EXISTS, and its like */
+    HB_MY_DATABASE_OPTIONS,    /* ALTER DATABASE ... READ ONLY, ... DEFAULT ENCRYPTION */
     HB_MY_TYPED_JSON,          /* JSON values may hold types that JSON has not */
     HB_MY_FEATURES
 } HbMyFeature;
