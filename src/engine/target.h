@@ -49,8 +49,10 @@ typedef struct {
     /* ---- The database: address->database must be set ---- */
     gboolean (*find)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
     gboolean (*create_database)(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error);
-    /* Adapts an arranged catalog to what the target has; what that changes or leaves out becomes an omission */
-    gboolean (*fit)(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
+    /* Adapts an arranged catalog, written for servers of this version, to what the target has; what that changes or
+     * leaves out becomes an omission */
+    gboolean (*fit)(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                    GError **error);
     /* What would go wrong there, or otherwise than expected: HbFinding; writes nothing */
     gboolean (*preflight)(const HbAddress *address, const HbRestorePreview *preview, GPtrArray *findings,
                           GError **error);

@@ -502,8 +502,10 @@ static guint read_version(const char *text)
     return (guint)strtoul(text, NULL, 10);
 }
 
-static gboolean fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
+static gboolean fit_target(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                           GError **error)
 {
+    (void)written_for;
     (void)address, (void)state, (void)catalog, (void)error;
     return TRUE;
 }

@@ -273,5 +273,5 @@ gboolean hb_adapt_to_target(HbCatalog *catalog, guint written_for, const HbEngin
 
     if (target->version_number != written_for)
         hb_catalog_fit(catalog, target->version_number, product);
-    return engine->target->fit(address, state, catalog, error);
+    return engine->target->fit(address, state, written_for, catalog, error);
 }

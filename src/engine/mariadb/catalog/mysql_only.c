@@ -48,8 +48,8 @@ static gboolean read_json_column(HbMyCatalogBuilder *builder, MYSQL_ROW row, GEr
     g_autofree char *table = hb_my_quote_name(row[0]), *column = hb_my_quote_name(row[1]), *count = NULL;
     g_autofree char *again = g_strdup_printf("CAST(CAST(%s AS CHAR) AS JSON)", column);
     g_autofree char *sql =
-        g_strdup_printf("SELECT COUNT(*) FROM %s WHERE NOT (%s = %s AND CAST(%s AS BINARY) = CAST(%s AS BINARY))", table,
-                        again, column, again, column);
+        g_strdup_printf("SELECT COUNT(*) FROM %s WHERE NOT (%s = %s AND CAST(%s AS BINARY) = CAST(%s AS BINARY))",
+                        table, again, column, again, column);
 
     if (hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, row[0]) == NULL)
         return TRUE;
@@ -116,7 +116,8 @@ static const struct {
 } on_server[] = {
     {"SELECT component_urn FROM mysql.component ORDER BY 1", "component %s",
      "is not carried: have it installed on the target (INSTALL COMPONENT)"},
-    {"SELECT NAME FROM information_schema.INNODB_TABLESPACES WHERE SPACE_TYPE = 'General' AND NAME <> 'mysql' ORDER BY 1",
+    {"SELECT NAME FROM information_schema.INNODB_TABLESPACES WHERE SPACE_TYPE = 'General' AND NAME <> 'mysql' ORDER BY "
+     "1",
      "tablespace %s", "is not carried: its tables get files of their own"},
     {"SELECT SRS_NAME FROM information_schema.ST_SPATIAL_REFERENCE_SYSTEMS WHERE SRS_ID > 32767"
      " AND SRS_ID NOT BETWEEN 60000000 AND 69999999 AND SRS_ID < 2000000000 ORDER BY 1",

@@ -13,8 +13,8 @@ static const struct {
     [HB_MY_ENCRYPTION_PLUGINS] = {100104, NEVER}, [HB_MY_SETTINGS_IN_SCHEMA] = {100101, NEVER},
     [HB_MY_GTID_CONSISTENCY] = {NEVER, 50609},    [HB_MY_SECOND_PASSWORDS] = {NEVER, 80014},
     [HB_MY_VERSION_COMMENTS] = {NEVER, 0},        [HB_MY_DROP_PARTS_IF_THERE] = {100002, NEVER},
-    [HB_MY_DATABASE_OPTIONS] = {NEVER, 80022},    [HB_MY_HISTOGRAMS] = {NEVER, 80003},
-    [HB_MY_TYPED_JSON] = {NEVER, 50708},
+    [HB_MY_DATABASE_OPTIONS] = {NEVER, 80022},    [HB_MY_SUPER_MEANS_LESS] = {110001, NEVER},
+    [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */
@@ -24,19 +24,31 @@ static const struct {
 } definer_privileges[] = {
     {0, 0, "SUPER"}, {100502, NEVER, "SET USER"}, {NEVER, 80000, "SET_USER_ID"}, {NEVER, 80200, "SET_ANY_DEFINER"}};
 
-static guint version_for(const HbSession *session, guint maria, guint mysql)
+#define FIRST_OF_MARIADB 100000
+
+gboolean hb_my_version_is_maria(guint version)
 {
-    return session->is_maria ? maria : mysql;
+    return version >= FIRST_OF_MARIADB;
+}
+
+static guint version_for(guint version, guint maria, guint mysql)
+{
+    return hb_my_version_is_maria(version) ? maria : mysql;
+}
+
+gboolean hb_my_version_can(guint version, HbMyFeature feature)
+{
+    return version >= version_for(version, since[feature].maria, since[feature].mysql);
 }
 
 gboolean hb_my_can(const HbSession *session, HbMyFeature feature)
 {
-    return session->version >= version_for(session, since[feature].maria, since[feature].mysql);
+    return hb_my_version_can(session->version, feature);
 }
 
 guint hb_my_get_oldest(const HbSession *session)
 {
-    return version_for(session, 100200, 50700);
+    return version_for(session->version, 100200, 50700);
 }
 
 const char *hb_my_get_product(const HbSession *session)
@@ -49,7 +61,7 @@ const char *hb_my_get_definer_privilege(const HbSession *session)
     const char *privilege = NULL;
 
     for (gsize i = 0; i < G_N_ELEMENTS(definer_privileges); i++) {
-        if (session->version >= version_for(session, definer_privileges[i].maria, definer_privileges[i].mysql))
+        if (session->version >= version_for(session->version, definer_privileges[i].maria, definer_privileges[i].mysql))
             privilege = definer_privileges[i].privilege;
     }
     return privilege;

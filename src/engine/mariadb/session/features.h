@@ -23,11 +23,16 @@ typedef enum {
     HB_MY_VERSION_COMMENTS,    /* SHOW CREATE puts what is new into comments that newer versions run */
     HB_MY_DROP_PARTS_IF_THERE, /* ALTER TABLE ... DROP INDEX IF EXISTS, and its like */
     HB_MY_DATABASE_OPTIONS,    /* ALTER DATABASE ... READ ONLY, ... DEFAULT ENCRYPTION */
+    HB_MY_SUPER_MEANS_LESS,    /* what SUPER included has to be granted by name */
     HB_MY_TYPED_JSON,          /* JSON values may hold types that JSON has not */
     HB_MY_FEATURES
 } HbMyFeature;
 
 gboolean hb_my_can(const HbSession *session, HbMyFeature feature);
+
+/* The same of a version alone, which says the product, too: MySQL's are below 10.0.0 */
+gboolean hb_my_version_can(guint version, HbMyFeature feature);
+gboolean hb_my_version_is_maria(guint version);
 
 /* The oldest version of the session's product whose statements are known here */
 guint hb_my_get_oldest(const HbSession *session);

@@ -4,6 +4,7 @@
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/target/fit_privileges.h"
 #include "engine/mariadb/target/roles.h"
 
 #include <string.h>
@@ -169,14 +170,16 @@ static gboolean report_untrusted_functions(Fit *fit, GError **error)
     return TRUE;
 }
 
-gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
+gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                          GError **error)
 {
     const HbAddress server = {address->uri, state != HB_TARGET_ABSENT ? address->database : "", address->password,
                               address->watch};
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
     gboolean ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
-                  report_untrusted_functions(&fit, error);
+                  report_untrusted_functions(&fit, error) &&
+                  hb_my_fit_privileges(fit.session, written_for, catalog, gone, error);
 
     if (ok) {
         report_missing_definers(&fit);

@@ -6,4 +6,5 @@
 
 #include "engine/mariadb/session/session.h"
 
-gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
+gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                          GError **error);

@@ -313,7 +313,8 @@ static void fit_database(const Target *target, HbCatalog *catalog, int version)
     g_hash_table_remove(hb_catalog_get_properties(catalog), "tablespace");
 }
 
-gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error)
+gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                          GError **error)
 {
     const gboolean exists = state != HB_TARGET_ABSENT;
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
@@ -321,6 +322,7 @@ gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatal
     Target target = {0};
     gboolean ok = session != NULL && read_target(&target, session, error);
 
+    (void)written_for; /* wordings say what each version is told */
     if (ok && !exists)
         fit_database(&target, catalog, session->version);
     for (guint i = 0; ok && i < hb_catalog_count(catalog); i++)

@@ -8,7 +8,8 @@
 
 /* The server's number for a version as people write it ("15", "15.4"); 0 if this engine does not know it */
 
-gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, HbCatalog *catalog, GError **error);
+gboolean hb_pg_fit_target(const HbAddress *address, HbTargetState state, guint written_for, HbCatalog *catalog,
+                          GError **error);
 
 /* An extension of a catalog that the target's database has already, with what differs. Borrowed texts but for copies */
 typedef struct {
