@@ -3,6 +3,7 @@
 #include "support/check.h"
 
 #include "engine/mariadb/dialect/dialect.h"
+#include "engine/mariadb/dialect/same_definition.h"
 #include "engine/postgres/dialect/dialect.h"
 
 #include "support/scripted.h"
@@ -13,6 +14,45 @@ typedef struct {
     const char *in;
     const char *out;
 } Pair;
+
+static void versions_of_mariadb_say_one_table_in_other_words(void **state)
+{
+    static const struct {
+        const char *one, *other;
+        gboolean same;
+    } tables[] = {
+        {"`a` int(11) NOT NULL", "`a` int NOT NULL", TRUE},
+        {"`a` int(11) NOT NULL", "`a` int(5) NOT NULL", FALSE},
+        {"`a` varchar(11)", "`a` varchar", FALSE},
+        {"`a` text DEFAULT NULL, `b` int", "`a` text, `b` int DEFAULT NULL", TRUE},
+        {"`a` text DEFAULT NULL", "`a` text NOT NULL", FALSE},
+        {"`a` int DEFAULT 5", "`a` int DEFAULT '5'", TRUE},
+        {"`a` int DEFAULT 5", "`a` int DEFAULT NULL", FALSE},
+        {"`a` int DEFAULT 5", "`a` int DEFAULT '6'", FALSE},
+        {"`t` timestamp DEFAULT current_timestamp()", "`t` timestamp DEFAULT CURRENT_TIMESTAMP", TRUE},
+        {"`t` timestamp(6) DEFAULT current_timestamp(6)", "`t` timestamp(6) DEFAULT CURRENT_TIMESTAMP", FALSE},
+        {"`a` int NOT NULL INVISIBLE DEFAULT 1, `b` int", "`a` int NOT NULL DEFAULT 1 INVISIBLE, `b` int", TRUE},
+        {"`a` int NOT NULL INVISIBLE, `b` int", "`a` int NOT NULL, `b` int INVISIBLE", FALSE},
+        {"`a` text /*!100301 COMPRESSED*/", "`a` text /*M!100301 COMPRESSED*/", TRUE},
+        {"`a` text CHARACTER SET utf8 COLLATE utf8_bin", "`a` text CHARACTER SET utf8mb3 COLLATE utf8mb3_bin", TRUE},
+        {"`a` text CHARACTER SET utf8", "`a` text CHARACTER SET utf8mb4", FALSE},
+        {"`utf8` int", "`utf8mb3` int", FALSE},
+        {"`a` int, CHECK ((`a` > 0))", "`a` int, CHECK (`a` > 0)", TRUE},
+        {"`a` int, CHECK ((`a` + 1) * 2 > 0)", "`a` int, CHECK (`a` + 1 * 2 > 0)", FALSE},
+        {"`a` varchar(9) DEFAULT (concat(_utf8mb4'a'))", "`a` varchar(9) DEFAULT (concat('a'))", TRUE},
+        {"`a` int", "`A` int", FALSE},
+        {"`a` int, `b` int", "`a` int", FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(tables); i++) {
+        g_autofree char *one = g_strdup_printf("CREATE TABLE t (%s) ENGINE=InnoDB;", tables[i].one);
+        g_autofree char *other = g_strdup_printf("CREATE TABLE t (%s) ENGINE=InnoDB;", tables[i].other);
+        if (hb_my_is_same_definition(one, other) != tables[i].same ||
+            hb_my_is_same_definition(other, one) != tables[i].same || !hb_my_is_same_definition(one, one))
+            fail_msg("%s\n%s", one, other);
+    }
+}
 
 static void hashes_of_mariadb_are_hidden(void **state)
 {
@@ -173,6 +213,7 @@ int main(void)
         cmocka_unit_test(every_dialect_keeps_its_contract),
         cmocka_unit_test(versions_are_read_as_the_servers_number_them),
         cmocka_unit_test(what_comes_to_the_same_is_known),
+        cmocka_unit_test(versions_of_mariadb_say_one_table_in_other_words),
         cmocka_unit_test(hashes_of_mariadb_are_hidden),
         cmocka_unit_test(passwords_are_hidden),
     };

@@ -8,6 +8,7 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/renaming.h"
+#include "engine/mariadb/dialect/same_definition.h"
 #include "engine/mariadb/dialect/script.h"
 
 #include <string.h>
@@ -115,8 +116,29 @@ static gboolean is_kept_as_written(HbKind kind)
            kind == HB_KIND_PACKAGE_BODY || kind == HB_KIND_TRIGGER || kind == HB_KIND_EVENT;
 }
 
+/* Only what the server itself prints of a function's head may differ: the display width of what it returns */
+static char *forget_width(const char *definition)
+{
+    g_autoptr(GRegex) width =
+        g_regex_new("^([^;]*?\\bRETURNS \\w*int)\\([0-9]+\\)", G_REGEX_DOTALL | G_REGEX_RAW, 0, NULL);
+    char *bare = g_regex_replace(width, definition, -1, 0, "\\1", 0, NULL);
+
+    return bare != NULL ? bare : g_strdup(definition);
+}
+
+static gboolean is_same_function(const char *one, const char *other)
+{
+    g_autofree char *a = forget_width(one), *b = forget_width(other);
+
+    return strcmp(a, b) == 0;
+}
+
 static gboolean means_same(const HbObject *one, const HbObject *other)
 {
+    if (one->kind == HB_KIND_TABLE || one->kind == HB_KIND_INDEX || one->kind == HB_KIND_FOREIGN_KEY)
+        return hb_my_is_same_definition(one->definition, other->definition);
+    if (one->kind == HB_KIND_FUNCTION)
+        return is_same_function(one->definition, other->definition);
     return one->kind == HB_KIND_GRANT && hb_grant_compare_is_same(one->definition, other->definition);
 }
 

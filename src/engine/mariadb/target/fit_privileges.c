@@ -82,8 +82,7 @@ static gboolean loses_super(const Fit *fit, const char *privileges)
 {
     g_auto(GStrv) words = g_strsplit(privileges, ", ", -1);
 
-    return g_strv_contains((const char *const *)words, "SUPER") &&
-           hb_my_can(fit->session, HB_MY_SUPER_MEANS_LESS) &&
+    return g_strv_contains((const char *const *)words, "SUPER") && hb_my_can(fit->session, HB_MY_SUPER_MEANS_LESS) &&
            !hb_my_version_can(fit->written_for, HB_MY_SUPER_MEANS_LESS);
 }
 
