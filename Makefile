@@ -2,7 +2,7 @@
 # The front door; CMake does the work.
 #
 #   make            build/hornbeam
-#   make demo       installs what is missing, builds, plays a whole move on private servers (ENGINE=mariadb for one)
+#   make demo       installs what is missing, builds, plays a whole move on private servers (ENGINE=mariadb, or mysql, for one)
 #   make test       installs what is missing, builds, runs all tests
 #   make lint       format, direction of includes, headers alone, cppcheck
 #   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer

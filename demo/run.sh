@@ -2,7 +2,8 @@
 # SPDX-License-Identifier: Apache-2.0
 # Plays a whole move with the demo data: two private servers of an engine, the old host with the arboretum's database and
 # the new one without. Each command is shown before its output. Leaves nothing behind; exit status 0 only if all of it is
-# true. Usage: demo/run.sh [ENGINE [SCALE]]   engines: postgresql, mariadb, both (the default)
+# true. Usage: demo/run.sh [ENGINE [SCALE]]   engines: postgresql, mariadb, both (the
+# default), mysql, whose packages are fetched first
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
@@ -34,6 +35,15 @@ begin_mariadb() {
     plant old "$scale"
     view="view a_worry_list"
     change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
+}
+
+begin_mysql() {
+    . scripts/versions.sh
+    fetch_versions
+    has_family mysql || { echo "no server of MySQL can be fetched here" >&2; exit 1; }
+    MARIADB_ROOT=$(family_root mysql)
+    export MARIADB_ROOT
+    begin_mariadb
 }
 
 move() { # move ENGINE
@@ -76,6 +86,6 @@ move() { # move ENGINE
 
 case $engine in
     both) move postgresql; move mariadb ;;
-    postgresql | mariadb) move "$engine" ;;
-    *) echo "usage: demo/run.sh [postgresql|mariadb|both [SCALE]]" >&2; exit 2 ;;
+    postgresql | mariadb | mysql) move "$engine" ;;
+    *) echo "usage: demo/run.sh [postgresql|mariadb|both|mysql [SCALE]]" >&2; exit 2 ;;
 esac

@@ -151,10 +151,26 @@ server_uri() {
     fi
 }
 
+is_mysql() { [ -f "$SERVERS/$1/data/mysql.ibd" ]; }
+
+# MariaDB has tables of numbers ready (seq_1_to_30); MySQL gets one for as long as this takes. MySQL 9 has no MD5() any more
+mysql_rows() { # FILE SCALE
+    echo "SET cte_max_recursion_depth = 100000000; CREATE TABLE counted (n INT PRIMARY KEY);"
+    echo "INSERT INTO counted WITH RECURSIVE c AS (SELECT 0 AS n UNION ALL SELECT n + 1 FROM c WHERE n < 60000 * $2) SELECT n FROM c;"
+    sed -E 's/seq_([0-9]+)_to_([0-9]+)( [a-z]\b)?/(SELECT n AS seq FROM counted WHERE n BETWEEN \1 AND \2)\3/g
+        s/MD5\(([a-z.]+( \+ 1)?)\)/LEFT(SHA2(\1, 256), 32)/g
+        s|% 100 / 10,|% 100 / 10e0,|; /NEXTVAL/d
+        s/(BETWEEN [0-9]+ AND [0-9]+\))( WHERE|;|$)/\1 q\2/g' "$1"
+    echo "DROP TABLE counted;"
+}
+
 plant() {
     local name=$1 scale=${2:-1} data
     data=$(dirname "${BASH_SOURCE[0]}")/arboretum
-    if is_mariadb "$name"; then
+    if is_mysql "$name"; then
+        mariadb_shell "$name" <"$data/mysql.sql"
+        { echo "SET @scale = $scale;"; mysql_rows "$data/mariadb-rows.sql" "$scale"; } | mariadb_shell "$name" fennick_vale
+    elif is_mariadb "$name"; then
         mariadb_shell "$name" <"$data/mariadb.sql"
         { echo "SET @scale = $scale;"; cat "$data/mariadb-rows.sql"; } | mariadb_shell "$name" fennick_vale
     else

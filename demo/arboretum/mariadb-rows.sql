@@ -38,7 +38,7 @@ INSERT INTO `Größter Baum` VALUES (2023, 4210.5, '大きな木', 'first'), (20
 INSERT INTO note SELECT TIMESTAMP '2024-01-01 00:00:00' + INTERVAL seq * 7 HOUR, CONCAT('note ', seq) FROM seq_1_to_120;
 INSERT INTO visitor_count SELECT DATE '2024-01-01' + INTERVAL seq DAY, seq * 37 % 500 FROM seq_0_to_365;
 INSERT INTO label_queue SELECT CONCAT('T-', seq), seq % 2 = 0 FROM seq_1_to_50;
-INSERT INTO seed_lot (lot_id, code, stored, grams, lot_flags)
+INSERT INTO seed_lot (lot_id, code, `stored`, grams, lot_flags)
 SELECT n, code, received + INTERVAL 30 DAY, n / 3, n % 256 FROM (SELECT code, received, ROW_NUMBER() OVER (ORDER BY code) AS n FROM accession) a WHERE n <= 300;
 INSERT INTO `germination trial` SELECT l.seq, d.seq * 7, l.seq % 9 + d.seq, (l.seq + d.seq) % 101, SEC_TO_TIME(l.seq * 99.125) FROM seq_1_to_300 l, seq_0_to_9 d;
 INSERT INTO borrower SELECT seq, CONCAT('Garden of ', seq), ELT(1 + seq % 4, 'AT', 'NZ', 'JP', NULL), CONCAT('2001:db8::', HEX(seq)),
