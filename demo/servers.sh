@@ -161,7 +161,7 @@ mysql_rows() { # FILE SCALE
         s/MD5\(([a-z.]+( \+ 1)?)\)/LEFT(SHA2(\1, 256), 32)/g
         s|% 100 / 10,|% 100 / 10e0,|; /NEXTVAL/d
         s/(BETWEEN [0-9]+ AND [0-9]+\))( WHERE|;|$)/\1 q\2/g' "$1"
-    echo "DROP TABLE counted;"
+    echo "DROP TABLE counted; ANALYZE TABLE reading UPDATE HISTOGRAM ON humidity, wind_ms WITH 16 BUCKETS;"
 }
 
 plant() {
@@ -169,7 +169,7 @@ plant() {
     data=$(dirname "${BASH_SOURCE[0]}")/arboretum
     if is_mysql "$name"; then
         mariadb_shell "$name" <"$data/mysql.sql"
-        { echo "SET @scale = $scale;"; mysql_rows "$data/mariadb-rows.sql" "$scale"; } | mariadb_shell "$name" fennick_vale
+        { echo "SET @scale = $scale;"; mysql_rows "$data/mariadb-rows.sql" "$scale"; } | mariadb_shell "$name" fennick_vale >/dev/null
     elif is_mariadb "$name"; then
         mariadb_shell "$name" <"$data/mariadb.sql"
         { echo "SET @scale = $scale;"; cat "$data/mariadb-rows.sql"; } | mariadb_shell "$name" fennick_vale

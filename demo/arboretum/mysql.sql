@@ -239,5 +239,3 @@ GRANT INSERT ON reading TO weather_station@localhost;
 GRANT EXECUTE ON PROCEDURE give_back TO loans_desk@'10.20.%';
 GRANT EXECUTE ON FUNCTION age_of TO vale_readers;
 GRANT PROXY ON weather_station@localhost TO 'Ida Quill'@'%';
-
-ANALYZE TABLE reading UPDATE HISTOGRAM ON humidity, wind_ms WITH 16 BUCKETS;

@@ -7,9 +7,10 @@
 
 /*
  * Place, again and again, an object all of whose needs are placed; among several the one with the smaller key (stage,
- * kind, identity). What never gets ready is, or hangs on, a circle. Objects that need each other, however indirectly,
- * are found all at once (strongly connected components: Tarjan, "Depth-first search and linear graph algorithms",
- * 1972); each such group is broken at one object, and all is placed again.
+ * kind, identity; or, instead of that, what it is a part of and its rank there). What never gets ready is, or hangs on,
+ * a circle. Objects that need each other, however indirectly, are found all at once (strongly connected components:
+ * Tarjan, "Depth-first search and linear graph algorithms", 1972); each such group is broken at one object, and all is
+ * placed again.
  */
 typedef struct {
     HbObject *object;
@@ -33,13 +34,21 @@ typedef struct {
 
 /* ---- The heap of the ready ---- */
 
+/* Parts that stand in an order are known by what they are a part of, so that it decides among them only */
+static const char *key_of(const HbObject *object)
+{
+    return object->rank > 0 ? object->on : object->identity;
+}
+
 static int compare(const Node *one, const Node *other)
 {
     if (one->object->stage != other->object->stage)
         return one->object->stage < other->object->stage ? -1 : 1;
     if (one->object->kind != other->object->kind)
         return one->object->kind < other->object->kind ? -1 : 1;
-    return strcmp(one->object->identity, other->object->identity);
+    if (one->object->rank != other->object->rank && g_strcmp0(one->object->on, other->object->on) == 0)
+        return one->object->rank < other->object->rank ? -1 : 1;
+    return strcmp(key_of(one->object), key_of(other->object));
 }
 
 static void swap(GPtrArray *heap, guint one, guint other)

@@ -128,6 +128,7 @@ typedef struct {
     HbStage stage;
     HbAfter after;
     guint64 cost; /* estimated bytes that creating it must touch */
+    guint rank;   /* its place among the parts of `on`, from 1, where their order matters; 0: it does not */
 } HbObject;
 
 const HbKindTraits *hb_kind_get_traits(HbKind kind);

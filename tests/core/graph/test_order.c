@@ -177,6 +177,26 @@ static void an_object_is_found_by_identity_or_name(void **state)
     }
 }
 
+/* Between equal indexes a server takes the first: parts that have ranks keep them, whatever they are called */
+static void parts_stand_in_their_order(void **state)
+{
+    g_autoptr(HbCatalog) catalog = check_read_catalog(
+        "table b\ntable a\nindex a.x: table a\nindex b.z: table b\nindex a.c: table a\nindex b.d: table b");
+    static const char *const ranked[] = {"index a.x", "index a.c", "index b.z", "index b.d"};
+    g_autofree char *list = NULL;
+
+    (void)state;
+    for (guint i = 0; i < G_N_ELEMENTS(ranked); i++) {
+        HbObject *index = hb_catalog_find(catalog, ranked[i]);
+        g_free(index->on);
+        index->on = g_strdup(index->needs->pdata[0]);
+        index->rank = 1 + i % 2;
+    }
+    assert_true(hb_order_arrange(catalog, NULL));
+    list = check_list_identities(catalog);
+    assert_string_equal(list, "table a; table b; index a.x; index a.c; index b.z; index b.d");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -188,6 +208,7 @@ int main(void)
         cmocka_unit_test(only_chosen_parts_are_kept),
         cmocka_unit_test(needs_are_followed_in_both_directions),
         cmocka_unit_test(an_object_is_found_by_identity_or_name),
+        cmocka_unit_test(parts_stand_in_their_order),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -67,7 +67,7 @@ static gboolean can_wait(const HbShowCreate *text, const HbItem *item)
     return item->type == HB_ITEM_KEY || has_primary(text);
 }
 
-static gboolean add_index(Table *table, const HbItem *item, GError **error)
+static gboolean add_index(Table *table, const HbItem *item, guint rank, GError **error)
 {
     g_autofree char *quoted = hb_my_quote_name(item->name);
     g_autofree char *name = g_strdup_printf("%s.%s", table->quoted, quoted);
@@ -76,6 +76,7 @@ static gboolean add_index(Table *table, const HbItem *item, GError **error)
     index->definition = g_strdup_printf("ALTER TABLE %s ADD %s;", table->quoted, item->text);
     index->on = g_strdup(table->object->identity);
     index->cost = table->bytes;
+    index->rank = rank; /* between equal indexes the server takes the first */
     hb_object_add_need(index, table->object->identity);
     hb_object_add_need(index, table->rows->identity);
     if (!hb_catalog_add(table->builder->catalog, index, error))
@@ -283,7 +284,7 @@ static gboolean add_parts(Table *table, GPtrArray *foreign_keys, GError **error)
             ForeignKey *key = g_new0(ForeignKey, 1);
             *key = (ForeignKey){g_strdup(table->quoted), item, table->bytes};
             g_ptr_array_add(foreign_keys, key);
-        } else if (can_wait(table->text, item) && !add_index(table, item, error)) {
+        } else if (can_wait(table->text, item) && !add_index(table, item, i + 1, error)) {
             return FALSE;
         }
     }
