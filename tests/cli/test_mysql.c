@@ -9,18 +9,22 @@
 static const char oddities[] =
     "CREATE DATABASE shed CHARACTER SET utf8mb4 COLLATE utf8mb4_0900_ai_ci; USE shed;"
     "CREATE TABLE tool (id INT AUTO_INCREMENT PRIMARY KEY, name VARCHAR(40) DEFAULT (CONCAT('a', 'b')), facts JSON,"
-    " hid INT INVISIBLE DEFAULT 5, g GEOMETRY SRID 4326, n INT, v INT AS (n * 2), s INT AS (n * 3) STORED, b BIT(9), bl BLOB,"
+    " hid INT INVISIBLE DEFAULT 5, g GEOMETRY SRID 4326, n INT, v INT AS (n * 2), s INT AS (n * 3) STORED, b BIT(9), "
+    "bl BLOB,"
     " KEY fx ((LOWER(name))), KEY mv ((CAST(facts->'$.b' AS UNSIGNED ARRAY))), KEY inv (n) INVISIBLE,"
     " CONSTRAINT odd CHECK (n > 0) NOT ENFORCED);"
     "INSERT INTO tool (name, facts, g, n, b, bl, hid) VALUES ('rake', '{\"a\": 1.5, \"b\": [1, 2]}',"
     " ST_GeomFromText('POINT(10 20)', 4326), -3, b'101010101', x'00ff275c', 6), ('saw', NULL, NULL, NULL, NULL, '', 7);"
     "CREATE TABLE heap (a INT, b VARCHAR(10), KEY (b)) ENGINE = MyISAM; INSERT INTO heap VALUES (1, 'x'), (1, 'x');"
     "CREATE TABLE large (id INT PRIMARY KEY, body LONGBLOB); INSERT INTO large VALUES (1, REPEAT(x'00ff27', 3000000));"
-    "SET SESSION restrict_fk_on_non_standard_key = OFF; CREATE TABLE parent (x INT, KEY (x)); INSERT INTO parent VALUES (4);"
+    "SET SESSION restrict_fk_on_non_standard_key = OFF; CREATE TABLE parent (x INT, KEY (x)); INSERT INTO parent "
+    "VALUES (4);"
     "CREATE TABLE child (x INT, CONSTRAINT loose FOREIGN KEY (x) REFERENCES parent (x)); INSERT INTO child VALUES (4);"
-    "SET SESSION sql_generate_invisible_primary_key = ON; CREATE TABLE keyless (a INT); INSERT INTO keyless VALUES (1), (1);"
+    "SET SESSION sql_generate_invisible_primary_key = ON; CREATE TABLE keyless (a INT); INSERT INTO keyless VALUES "
+    "(1), (1);"
     "CREATE TABLE times (y INT, d DATE, PRIMARY KEY (y, d)) PARTITION BY RANGE (YEAR(d))"
-    " (PARTITION a VALUES LESS THAN (2000), PARTITION b VALUES LESS THAN MAXVALUE); INSERT INTO times VALUES (1, '1999-01-01');";
+    " (PARTITION a VALUES LESS THAN (2000), PARTITION b VALUES LESS THAN MAXVALUE); INSERT INTO times VALUES (1, "
+    "'1999-01-01');";
 
 static const char accounts[] =
     "CREATE ROLE gardener, keeper; CREATE USER ann@localhost IDENTIFIED BY 'a' DEFAULT ROLE gardener REQUIRE SSL"
@@ -80,8 +84,9 @@ static void what_is_there_is_replaced_or_carried_anew(void **state)
     (void)state;
     NEEDS_MYSQL;
     run_sql("new", "INSERT INTO shed.parent VALUES (77); ALTER TABLE shed.child ADD y INT; DROP TABLE shed.heap");
-    run_expect(run_shell("$HORNBEAM carry \"$(server_uri old shed)\" \"$(server_uri new shed)\" --existing replace --yes"),
-               0, "Restored", NULL);
+    run_expect(
+        run_shell("$HORNBEAM carry \"$(server_uri old shed)\" \"$(server_uri new shed)\" --existing replace --yes"), 0,
+        "Restored", NULL);
     run_expect(run_shell("$HORNBEAM verify \"$(server_uri old shed)\" \"$(server_uri new shed)\""), 0, "Equal", NULL);
     compare_with_census("shed", 60);
     run_expect(run_shell("$HORNBEAM carry \"$(server_uri old shed)\" \"$(server_uri new copy)\" --yes"), 0, NULL, NULL);
@@ -93,16 +98,18 @@ static void scripts_run_in_the_stock_shell(void **state)
 {
     (void)state;
     NEEDS_MYSQL;
-    run_expect(run_shell("MARIADB_ROOT=$(. $SOURCE/scripts/versions.sh; family_root mysql); cd $FOLDER; shell() {"
-                         " $(in_root 'usr/lib/*/ld-linux-x86-64.so.2') --library-path $MARIADB_ROOT/usr/lib/x86_64-linux-gnu"
-                         " $MARIADB_ROOT/usr/bin/mysql --no-defaults --binary-mode --comments -uroot -S $SERVERS/new/socket \"$@\";"
-                         " }; $HORNBEAM sql all.dump/databases/fennick_vale >vale.sql &&"
-                         " shell -e 'DROP DATABASE fennick_vale' && shell <vale.sql 2>early; grep -q 'no database is selected' early"
-                         " && shell -e 'CREATE DATABASE fennick_vale CHARACTER SET utf8mb4 COLLATE utf8mb4_0900_ai_ci' &&"
-                         " shell fennick_vale <vale.sql && $HORNBEAM verify \"$(server_uri old fennick_vale)\""
-                         " \"$(server_uri new fennick_vale)\"; s=$?; shell fennick_vale <vale.sql 2>again;"
-                         " grep -q 'holds .* already; nothing was changed' again && exit $s"),
-               0, "Equal", NULL);
+    run_expect(
+        run_shell(
+            "MARIADB_ROOT=$(. $SOURCE/scripts/versions.sh; family_root mysql); cd $FOLDER; shell() {"
+            " $(in_root 'usr/lib/*/ld-linux-x86-64.so.2') --library-path $MARIADB_ROOT/usr/lib/x86_64-linux-gnu"
+            " $MARIADB_ROOT/usr/bin/mysql --no-defaults --binary-mode --comments -uroot -S $SERVERS/new/socket \"$@\";"
+            " }; $HORNBEAM sql all.dump/databases/fennick_vale >vale.sql &&"
+            " shell -e 'DROP DATABASE fennick_vale' && shell <vale.sql 2>early; grep -q 'no database is selected' early"
+            " && shell -e 'CREATE DATABASE fennick_vale CHARACTER SET utf8mb4 COLLATE utf8mb4_0900_ai_ci' &&"
+            " shell fennick_vale <vale.sql && $HORNBEAM verify \"$(server_uri old fennick_vale)\""
+            " \"$(server_uri new fennick_vale)\"; s=$?; shell fennick_vale <vale.sql 2>again;"
+            " grep -q 'holds .* already; nothing was changed' again && exit $s"),
+        0, "Equal", NULL);
 }
 
 /* Killed at any moment: nothing is there twice, also of a table without transactions */
@@ -110,25 +117,34 @@ static void what_was_killed_goes_on(void **state)
 {
     (void)state;
     NEEDS_MYSQL;
-    run_sql("old", "CREATE TABLE shed.plain (a INT, b VARCHAR(200)) ENGINE = MyISAM; INSERT INTO shed.plain WITH RECURSIVE c AS"
-                   " (SELECT 1 AS n UNION ALL SELECT n + 1 FROM c WHERE n < 900) SELECT x.n, REPEAT('x', 200) FROM c x, c y");
-    run_expect(run_shell("cd $FOLDER; $HORNBEAM dump -q \"$(server_uri old shed)\" shed.dump || exit 9; to=\"$(server_uri new)\";"
-                         " for wait in 0.1 0.3 0.6 1 2 4; do mariadb_shell new -e 'DROP DATABASE IF EXISTS shed';"
-                         " $HORNBEAM restore -q shed.dump \"$to\" --yes & sleep $wait; kill -KILL $! 2>/dev/null; wait $!;"
-                         " for try in 1 2 3 4 5 6 7 8; do $HORNBEAM restore -q shed.dump \"$to\" --yes --resume >tried 2>&1 && break; sleep 5; done;"
-                         " $HORNBEAM verify -q shed.dump \"$to\" >proof 2>&1 || { cat tried proof; exit 8; }; done"),
-               0, NULL, NULL);
+    run_sql(
+        "old",
+        "CREATE TABLE shed.plain (a INT, b VARCHAR(200)) ENGINE = MyISAM; INSERT INTO shed.plain WITH RECURSIVE c AS"
+        " (SELECT 1 AS n UNION ALL SELECT n + 1 FROM c WHERE n < 900) SELECT x.n, REPEAT('x', 200) FROM c x, c y");
+    run_expect(
+        run_shell(
+            "cd $FOLDER; $HORNBEAM dump -q \"$(server_uri old shed)\" shed.dump || exit 9; to=\"$(server_uri new)\";"
+            " for wait in 0.1 0.3 0.6 1 2 4; do mariadb_shell new -e 'DROP DATABASE IF EXISTS shed';"
+            " $HORNBEAM restore -q shed.dump \"$to\" --yes & sleep $wait; kill -KILL $! 2>/dev/null; wait $!;"
+            " for try in 1 2 3 4 5 6 7 8; do $HORNBEAM restore -q shed.dump \"$to\" --yes --resume >tried 2>&1 && "
+            "break; sleep 5; done;"
+            " $HORNBEAM verify -q shed.dump \"$to\" >proof 2>&1 || { cat tried proof; exit 8; }; done"),
+        0, NULL, NULL);
 }
 
 static void what_mysql_cannot_give_is_named(void **state)
 {
     (void)state;
     NEEDS_MYSQL;
-    run_sql("old", "CREATE DATABASE loft; USE loft; CREATE TABLESPACE box ADD DATAFILE 'box.ibd'; CREATE TABLE spaced (a INT)"
-                   " TABLESPACE box; CREATE TABLE typed (j JSON); INSERT INTO typed VALUES (JSON_OBJECT('t', CAST('2026-01-02' AS"
-                   " DATE))), ('{\"t\": \"2026-01-02\"}'); CREATE USER bob@'%' IDENTIFIED BY 'old'; ALTER USER bob@'%' IDENTIFIED BY"
-                   " 'new' RETAIN CURRENT PASSWORD; GRANT SELECT ON loft.* TO bob@'%'; ALTER DATABASE loft READ ONLY = 1");
-    run_expect(run_shell("$HORNBEAM dump \"$(server_uri old loft)\" $FOLDER/loft.dump"), 1, "place of table spaced", NULL);
+    run_sql(
+        "old",
+        "CREATE DATABASE loft; USE loft; CREATE TABLESPACE box ADD DATAFILE 'box.ibd'; CREATE TABLE spaced (a INT)"
+        " TABLESPACE box; CREATE TABLE typed (j JSON); INSERT INTO typed VALUES (JSON_OBJECT('t', CAST('2026-01-02' AS"
+        " DATE))), ('{\"t\": \"2026-01-02\"}'); CREATE USER bob@'%' IDENTIFIED BY 'old'; ALTER USER bob@'%' IDENTIFIED "
+        "BY"
+        " 'new' RETAIN CURRENT PASSWORD; GRANT SELECT ON loft.* TO bob@'%'; ALTER DATABASE loft READ ONLY = 1");
+    run_expect(run_shell("$HORNBEAM dump \"$(server_uri old loft)\" $FOLDER/loft.dump"), 1, "place of table spaced",
+               NULL);
     run_expect(run_shell("$HORNBEAM show $FOLDER/loft.dump"), 0, "types inside of j in rows typed", NULL);
     run_expect(run_shell("$HORNBEAM show $FOLDER/loft.dump"), 0, "1 of its values", NULL);
     run_expect(run_shell("$HORNBEAM show $FOLDER/loft.dump"), 0, "older password of 'bob'@'%'", NULL);
@@ -149,8 +165,10 @@ static void an_administrators_account_is_enough(void **state)
     NEEDS_MYSQL;
     run_expect(run_shell("export MYSQL_PWD=adm; as_adm() { server_uri \"$@\" | sed 's/root@/adm@/'; }; cd $FOLDER;"
 
-                         " $HORNBEAM dump -q \"$(as_adm old shed)\" adm.dump --skip user:* && $HORNBEAM preflight adm.dump \"$(as_adm new adm)\" &&"
-                         " $HORNBEAM restore -q adm.dump \"$(as_adm new adm)\" --yes && $HORNBEAM verify adm.dump \"$(as_adm new adm)\""),
+                         " $HORNBEAM dump -q \"$(as_adm old shed)\" adm.dump --skip user:* && $HORNBEAM preflight "
+                         "adm.dump \"$(as_adm new adm)\" &&"
+                         " $HORNBEAM restore -q adm.dump \"$(as_adm new adm)\" --yes && $HORNBEAM verify adm.dump "
+                         "\"$(as_adm new adm)\""),
                0, "Equal", NULL);
 }
 
@@ -164,6 +182,6 @@ int main(void)
         cmocka_unit_test(what_mysql_cannot_give_is_named),
         cmocka_unit_test(an_administrators_account_is_enough),
     };
-    return servers_run_tests(is_here() ? "old=mysql:mariadb new=mysql:mariadb" : "", is_here() ? "cd $SOURCE; plant old 1" : NULL,
-                             tests, G_N_ELEMENTS(tests));
+    return servers_run_tests(is_here() ? "old=mysql:mariadb new=mysql:mariadb" : "",
+                             is_here() ? "cd $SOURCE; plant old 1" : NULL, tests, G_N_ELEMENTS(tests));
 }

@@ -9,12 +9,14 @@
 static const struct {
     const char *word;
     HbRenameKind kind;
-} kinds[] = {{"database:", HB_RENAME_DATABASE},     {"schema:", HB_RENAME_SCHEMA},   {"owner:", HB_RENAME_OWNER},
-             {"tablespace:", HB_RENAME_TABLESPACE}, {"storage:", HB_RENAME_STORAGE}, {"user:", HB_RENAME_OWNER}};
+} kinds[] = {{"database:", HB_RENAME_DATABASE}, {"schema:", HB_RENAME_SCHEMA},
+             {"owner:", HB_RENAME_OWNER},       {"tablespace:", HB_RENAME_TABLESPACE},
+             {"storage:", HB_RENAME_STORAGE},   {"collation:", HB_RENAME_COLLATION},
+             {"user:", HB_RENAME_OWNER}};
 
 const char *hb_rename_kind_get_name(HbRenameKind kind)
 {
-    static const char *const names[] = {"database", "schema", "owner", "tablespace", "storage"};
+    static const char *const names[] = {"database", "schema", "owner", "tablespace", "storage", "collation"};
 
     g_assert(kind < G_N_ELEMENTS(names));
     return names[kind];
@@ -33,9 +35,10 @@ HbRename *hb_rename_read(const char *text, GError **error)
         rename.new_name = g_strdup(equals + 1);
         return g_memdup2(&rename, sizeof rename);
     }
-    hb_error_set(error, HB_ERROR_USAGE, "for example: --rename schema:garden=park",
-                 "--rename takes KIND:OLD=NEW with the kind database, schema, owner, tablespace or storage, not “%s”",
-                 text);
+    hb_error_set(
+        error, HB_ERROR_USAGE, "for example: --rename schema:garden=park",
+        "--rename takes KIND:OLD=NEW with the kind database, schema, owner, tablespace, storage or collation, not “%s”",
+        text);
     return NULL;
 }
 

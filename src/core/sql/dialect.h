@@ -18,7 +18,8 @@ typedef enum {
     HB_RENAME_SCHEMA,
     HB_RENAME_OWNER, /* a user, wherever it is named */
     HB_RENAME_TABLESPACE,
-    HB_RENAME_STORAGE /* of a storage engine */
+    HB_RENAME_STORAGE,  /* of a storage engine */
+    HB_RENAME_COLLATION /* of columns, tables and the database */
 } HbRenameKind;
 
 typedef struct {

@@ -166,6 +166,8 @@ gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *ren
         rename_property(catalog, "tablespace", rename);
     if (rename->kind == HB_RENAME_DATABASE)
         rename_property(catalog, "name", rename);
+    if (rename->kind == HB_RENAME_COLLATION)
+        rename_property(catalog, "collation", rename);
     if (hb_catalog_rename(catalog, rename_identity, &identities, &taken))
         return TRUE;
     return hb_error_set(error, HB_ERROR_USAGE, "choose a name that nothing has", "--rename %s:%s=%s: %s",
@@ -184,6 +186,8 @@ static gboolean names_something(const HbCatalog *catalog, const HbEngine *engine
 
     if (rename->kind == HB_RENAME_DATABASE)
         return database == NULL || strcmp(database, rename->old_name) == 0;
+    if (rename->kind == HB_RENAME_COLLATION && has_property(catalog, "collation", rename->old_name))
+        return TRUE;
     if (rename->kind == HB_RENAME_TABLESPACE && has_property(catalog, "tablespace", rename->old_name))
         return TRUE;
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {

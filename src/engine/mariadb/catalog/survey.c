@@ -56,6 +56,12 @@ static const HbSurveyTable tables[] = {
      " FROM information_schema.SYSTEM_VARIABLES WHERE GLOBAL_VALUE_ORIGIN IN ('CONFIG', 'SQL', 'COMMAND-LINE')"
      " AND NOT (GLOBAL_VALUE <=> DEFAULT_VALUE) AND LOWER(VARIABLE_NAME) NOT RLIKE 'passphrase|password|secret'"
      " ORDER BY 1"},
+    /* The same of MySQL, which does not say what the defaults are */
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"settings", "Server settings that differ from their defaults",
+     {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"source", "set in", HB_COLUMN_TEXT}}},
+     "SELECT i.VARIABLE_NAME, g.VARIABLE_VALUE, LOWER(REPLACE(i.VARIABLE_SOURCE, '_', '-'))"
+     " FROM performance_schema.variables_info i JOIN performance_schema.global_variables g USING (VARIABLE_NAME)"
+     " WHERE i.VARIABLE_SOURCE <> 'COMPILED' AND i.VARIABLE_NAME NOT RLIKE 'passphrase|password|secret' ORDER BY 1"},
 };
 /* clang-format on */
 

@@ -120,7 +120,7 @@ static gboolean is_kept_as_written(HbKind kind)
 static char *forget_width(const char *definition)
 {
     g_autoptr(GRegex) width =
-        g_regex_new("^([^;]*?\\bRETURNS \\w*int)\\([0-9]+\\)", G_REGEX_DOTALL | G_REGEX_RAW, 0, NULL);
+        g_regex_new("\\A(.*?\\bRETURNS \\w*int)\\([0-9]+\\)", G_REGEX_DOTALL | G_REGEX_RAW, 0, NULL);
     char *bare = g_regex_replace(width, definition, -1, 0, "\\1", 0, NULL);
 
     return bare != NULL ? bare : g_strdup(definition);

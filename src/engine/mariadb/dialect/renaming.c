@@ -88,6 +88,28 @@ static char *rename_storage(const char *sql, const char *old_name, const char *n
     return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
 }
 
+/* ---- Collations ---- */
+
+/* After COLLATE, with or without an equals sign; the name is a word, or quoted like a text. NULL: it does not occur */
+static char *rename_collation(const char *sql, const char *old_name, const char *new_name)
+{
+    g_autoptr(GString) result = g_string_new(NULL);
+    gboolean after_word = FALSE, renamed = FALSE;
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
+        gboolean is_collation = after_word && hb_token_is_word(&token, old_name);
+        if (is_collation)
+            g_string_append(result, new_name);
+        else
+            g_string_append_len(result, token.start, (gssize)token.length);
+        renamed = renamed || is_collation;
+        if (token.type != HB_TOKEN_SPACE && !hb_my_token_is_sign(&token, '='))
+            after_word = hb_token_is_word(&token, "COLLATE") || hb_token_is_word(&token, "collation_connection");
+    }
+    return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
+}
+
 /* ---- Accounts and roles ---- */
 
 /* "ida@%" apart; host is NULL for a role. Both the caller's */
@@ -195,6 +217,8 @@ char *hb_my_rename(const HbObject *object, const char *sql, HbRename *rename)
         return rename_database(object, sql, rename);
     case HB_RENAME_STORAGE:
         return object->kind == HB_KIND_TABLE ? rename_storage(sql, rename->old_name, rename->new_name) : NULL;
+    case HB_RENAME_COLLATION:
+        return rename_collation(sql, rename->old_name, rename->new_name);
     case HB_RENAME_OWNER: /* of a role nothing but grants speaks; an account also defines */
         return is_about_accounts(object) || strchr(rename->old_name, '@') != NULL ? rename_account(sql, rename, FALSE)
                                                                                   : NULL;

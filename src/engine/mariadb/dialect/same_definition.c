@@ -120,7 +120,8 @@ static guint count_idle(const Words *words)
         return 2;
     if (here->type == HB_TOKEN_WORD && *here->start == '_' && next->type == HB_TOKEN_TEXT)
         return 1; /* the character set of a text */
-    if (before != NULL && ((hb_my_token_is_sign(here, '(') && hb_my_token_is_sign(before, '(')) ||
+    if (before != NULL && ((hb_my_token_is_sign(here, '(') &&
+                            (hb_my_token_is_sign(before, '(') || hb_token_is_word(before, "DEFAULT"))) ||
                            (hb_my_token_is_sign(here, ')') && hb_my_token_is_sign(before, ')'))))
         return 1;
     return 0;

@@ -58,6 +58,24 @@ static void append_word(GString *list, const char *word)
     g_string_append_printf(list, "%s%s", list->len > 0 ? ", " : "", word);
 }
 
+/* What is the same by another name, where the target has only that; NULL: there is none */
+static const char *find_synonym(const Fit *fit, const char *name)
+{
+    static const char *const pairs[][2] = {{"REPLICATION CLIENT", "BINLOG MONITOR"},
+                                           {"SET USER", "SET_ANY_DEFINER"},
+                                           {"CONNECTION ADMIN", "CONNECTION_ADMIN"},
+                                           {"BINLOG ADMIN", "BINLOG_ADMIN"},
+                                           {"REPLICATION SLAVE ADMIN", "REPLICATION_SLAVE_ADMIN"}};
+
+    for (gsize i = 0; i < G_N_ELEMENTS(pairs) && !g_hash_table_contains(fit->known, name); i++) {
+        for (int side = 0; side < 2; side++) {
+            if (strcmp(pairs[i][side], name) == 0 && g_hash_table_contains(fit->known, pairs[i][1 - side]))
+                return pairs[i][1 - side];
+        }
+    }
+    return NULL;
+}
+
 /* The privileges of a list that the target knows; the others are added to lost. The caller's */
 static char *keep_known(const Fit *fit, const char *privileges, GString *lost)
 {
@@ -67,7 +85,9 @@ static char *keep_known(const Fit *fit, const char *privileges, GString *lost)
         const char *end = end_of_privilege(privileges);
         g_autofree char *privilege = g_strstrip(g_strndup(privileges, (gsize)(end - privileges)));
         g_autofree char *name = name_of(privilege);
-        append_word(g_hash_table_contains(fit->known, name) ? kept : lost, privilege);
+        const char *synonym = find_synonym(fit, name);
+        append_word(g_hash_table_contains(fit->known, name) || synonym != NULL ? kept : lost,
+                    synonym != NULL ? synonym : privilege);
         privileges = end + (*end == ',');
     }
     return g_string_free(kept, FALSE);

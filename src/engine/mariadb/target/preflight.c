@@ -126,11 +126,10 @@ static void check_pages(HbMyPreflight *run, GHashTable *own)
 
 static gboolean check_settings(HbMyPreflight *run, GError **error)
 {
-    g_autoptr(GHashTable) own =
-        run->session->is_maria ? hb_my_read_pairs(run->session, HB_MY_SEMANTIC_SETTINGS, error) : NULL;
+    g_autoptr(GHashTable) own = hb_my_read_pairs(run->session, hb_my_get_settings_query(run->session), error);
 
     if (own == NULL)
-        return !run->session->is_maria;
+        return FALSE;
     check_pages(run, own);
     hb_preflight_check_settings(run->preview->catalog, own, HB_SEMANTIC_SETTING_PREFIX, run->findings);
     return TRUE;

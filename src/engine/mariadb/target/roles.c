@@ -52,10 +52,15 @@ static char *hash_password(const char *password)
 
 char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
 {
-    (void)session;
-    (void)error;
-    if (strstr(role->definition, "CREATE USER") == NULL || strstr(role->definition, " IDENTIFIED ") != NULL)
+    if (strstr(role->definition, "CREATE USER") == NULL ||
+        (strstr(role->definition, " IDENTIFIED ") != NULL && strstr(role->definition, " USING 'invalid'") == NULL))
         return NULL;
+    if (!hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST)) {
+        hb_error_set(error, HB_ERROR_STATEMENT, "leave out --new-passwords, and give the account one there by hand",
+                     "account %s: MySQL takes a new password in clear only, which is not sent",
+                     hb_object_get_name(role));
+        return NULL;
+    }
     g_autofree char *hash = hash_password(password);
     g_autofree char *upper = g_ascii_strup(hash, -1);
     return g_strdup_printf("SET PASSWORD FOR %s = '*%s';", hb_object_get_name(role), upper);

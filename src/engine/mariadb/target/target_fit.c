@@ -5,6 +5,7 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/target/fit_privileges.h"
+#include "engine/mariadb/target/fit_product.h"
 #include "engine/mariadb/target/roles.h"
 
 #include <string.h>
@@ -177,9 +178,13 @@ gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, guint w
                               address->watch};
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     Fit fit = {.session = hb_my_open(&server, error), .catalog = catalog, .gone = gone};
-    gboolean ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
-                  report_untrusted_functions(&fit, error) &&
-                  hb_my_fit_privileges(fit.session, written_for, catalog, gone, error);
+    gboolean ok;
+
+    if (fit.session != NULL)
+        hb_my_fit_product(fit.session, written_for, catalog, gone);
+    ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
+         report_untrusted_functions(&fit, error) &&
+         hb_my_fit_privileges(fit.session, written_for, catalog, gone, error);
 
     if (ok) {
         report_missing_definers(&fit);
