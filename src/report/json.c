@@ -318,6 +318,8 @@ char *hb_json_verification(const HbVerification *verification)
         json_array_append_new(only_in_to, text(verification->only_in_to->pdata[i]));
     for (guint i = 0; i < verification->ignored->len; i++)
         json_array_append_new(unread, text(verification->ignored->pdata[i]));
+    for (guint i = 0; i < verification->translated->len; i++)
+        json_array_append_new(unread, text(verification->translated->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
     json_object_set_new(root, "objects", hb_json_number(verification->objects));
     json_object_set_new(root, "tables", hb_json_number(verification->tables));

@@ -123,6 +123,7 @@ static void differences_are_shown_side_by_side(void **state)
     verification.differences = g_ptr_array_new();
     verification.unread = g_ptr_array_new();
     verification.ignored = g_ptr_array_new();
+    verification.translated = g_ptr_array_new();
     verification.probes = g_ptr_array_new();
     verification.only_in_to = g_ptr_array_new();
     check_page(hb_page_verification(&verification, FALSE), equal);

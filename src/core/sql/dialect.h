@@ -91,6 +91,9 @@ typedef struct {
 
     /* ---- Comparing ---- */
 
+    /* A catalog that is written for servers of one version, for another that may be another product's. What is left
+     * out, or arrives otherwise, becomes an omission. NULL: there is one product */
+    void (*translate)(HbCatalog *catalog, guint from, guint to);
     gboolean (*is_kept_as_written)(HbKind kind); /* the server keeps its text byte by byte. NULL: never */
     /* Do two definitions, that differ as texts of tokens, come to the same? NULL: they never do */
     gboolean (*means_same)(const HbObject *one, const HbObject *other);

@@ -67,9 +67,24 @@ static void note_unread(const HbCatalog *from, const HbCatalog *to, HbVerificati
     }
 }
 
+/* What a restore would have made of FROM for TO's product */
+static void translate(HbCatalog *from, guint from_version, guint to_version, const HbDialect *dialect,
+                      HbVerification *result)
+{
+    const GPtrArray *omissions = hb_catalog_get_omissions(from);
+    const guint before = omissions->len;
+
+    if (dialect->translate == NULL)
+        return;
+    dialect->translate(from, from_version, to_version);
+    for (guint i = before; i < omissions->len; i++)
+        g_ptr_array_add(result->translated, g_strdup(((const HbOmission *)omissions->pdata[i])->what));
+}
+
 void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guint to_version, const HbDialect *dialect,
                         guint parts, HbVerification *result)
 {
+    translate(from, from_version, to_version, dialect, result);
     if (from_version != to_version)
         compare_across_versions(from, from_version, to, to_version, parts, dialect, result->differences);
     else
@@ -182,6 +197,12 @@ static gboolean fulfil_wishes(HbSideContents *from, HbSideContents *to, GError *
     return TRUE;
 }
 
+static gboolean is_left_out(gpointer identity, gpointer digest, gpointer catalog)
+{
+    (void)digest;
+    return hb_catalog_find(catalog, identity) == NULL;
+}
+
 static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
@@ -193,6 +214,7 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->dialect,
                        to->options->parts, result);
+    g_hash_table_foreach_remove(from->digests, is_left_out, from->catalog);
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);
     hb_compare_digests(from->digests, to->digests, result->differences);
@@ -265,6 +287,7 @@ void hb_verification_init(HbVerification *verification)
                                      .unread = g_ptr_array_new_with_free_func(g_free),
                                      .only_in_to = g_ptr_array_new_with_free_func(g_free),
                                      .ignored = g_ptr_array_new_with_free_func(g_free),
+                                     .translated = g_ptr_array_new_with_free_func(g_free),
                                      .probes = g_ptr_array_new()};
 }
 
@@ -274,6 +297,7 @@ void hb_verification_clear(HbVerification *verification)
     g_clear_pointer(&verification->unread, g_ptr_array_unref);
     g_clear_pointer(&verification->ignored, g_ptr_array_unref);
     g_clear_pointer(&verification->only_in_to, g_ptr_array_unref);
+    g_clear_pointer(&verification->translated, g_ptr_array_unref);
     g_clear_pointer(&verification->probes, g_ptr_array_unref);
 }
 

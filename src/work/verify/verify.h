@@ -54,6 +54,7 @@ typedef struct {
     GPtrArray *differences; /* HbDifference * */
     GPtrArray *only_in_to;  /* char *: identities of memberships and settings that only TO has: no difference */
     GPtrArray *ignored;     /* char *: identities of differences of renamed users: these may be other users in TO */
+    GPtrArray *translated;  /* char *: what the other product cannot have, or only otherwise: it is no difference */
     GPtrArray *probes;      /* HbAnswer * (see work/probe.h); those of one database only */
     GPtrArray *unread;      /* char *: kinds that one side could not read, and so are not compared */
 } HbVerification;

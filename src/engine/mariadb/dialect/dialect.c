@@ -10,6 +10,7 @@
 #include "engine/mariadb/dialect/renaming.h"
 #include "engine/mariadb/dialect/same_definition.h"
 #include "engine/mariadb/dialect/script.h"
+#include "engine/mariadb/dialect/translate.h"
 
 #include <string.h>
 
@@ -209,6 +210,7 @@ const HbDialect hb_my_dialect = {
     .rename = hb_my_rename,
     .rename_identity = hb_my_rename_identity,
     .disown = hb_my_forget_definer,
+    .translate = hb_my_translate,
     .join_definitions = join_definitions,
     .make_drop_sql = hb_my_make_drop_sql,
     .make_empty_sql = hb_my_make_empty_sql,

@@ -118,6 +118,8 @@ static guint count_idle(const Words *words)
         return 2;
     if (hb_token_is_word(here, "DEFAULT") && hb_token_is_word(next, "NULL"))
         return 2;
+    if (hb_token_is_word(here, "REF_SYSTEM_ID") && hb_my_token_is_sign(next, '='))
+        return 3; /* which MariaDB keeps, and does not print */
     if (here->type == HB_TOKEN_WORD && *here->start == '_' && next->type == HB_TOKEN_TEXT)
         return 1; /* the character set of a text */
     if (before != NULL && ((hb_my_token_is_sign(here, '(') &&

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/session/features.h"
 
+#include "engine/mariadb/dialect/translate.h"
+
 #define NEVER G_MAXUINT
 
 /* The first versions that have it, of MariaDB and of MySQL */
@@ -23,13 +25,6 @@ static const struct {
     const char *privilege;
 } definer_privileges[] = {
     {0, 0, "SUPER"}, {100502, NEVER, "SET USER"}, {NEVER, 80000, "SET_USER_ID"}, {NEVER, 80200, "SET_ANY_DEFINER"}};
-
-#define FIRST_OF_MARIADB 100000
-
-gboolean hb_my_version_is_maria(guint version)
-{
-    return version >= FIRST_OF_MARIADB;
-}
 
 static guint version_for(guint version, guint maria, guint mysql)
 {

@@ -30,9 +30,8 @@ typedef enum {
 
 gboolean hb_my_can(const HbSession *session, HbMyFeature feature);
 
-/* The same of a version alone, which says the product, too: MySQL's are below 10.0.0 */
+/* The same of a version alone, which says the product, too */
 gboolean hb_my_version_can(guint version, HbMyFeature feature);
-gboolean hb_my_version_is_maria(guint version);
 
 /* The oldest version of the session's product whose statements are known here */
 guint hb_my_get_oldest(const HbSession *session);

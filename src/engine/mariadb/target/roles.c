@@ -53,7 +53,7 @@ static char *hash_password(const char *password)
 char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
 {
     if (strstr(role->definition, "CREATE USER") == NULL ||
-        (strstr(role->definition, " IDENTIFIED ") != NULL && strstr(role->definition, " USING 'invalid'") == NULL))
+        (strstr(role->definition, " IDENTIFIED ") != NULL && strstr(role->definition, " PASSWORD 'invalid'") == NULL))
         return NULL;
     if (!hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST)) {
         hb_error_set(error, HB_ERROR_STATEMENT, "leave out --new-passwords, and give the account one there by hand",

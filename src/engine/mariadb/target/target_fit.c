@@ -4,8 +4,8 @@
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
+#include "engine/mariadb/dialect/translate.h"
 #include "engine/mariadb/target/fit_privileges.h"
-#include "engine/mariadb/target/fit_product.h"
 #include "engine/mariadb/target/roles.h"
 
 #include <string.h>
@@ -181,7 +181,7 @@ gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, guint w
     gboolean ok;
 
     if (fit.session != NULL)
-        hb_my_fit_product(fit.session, written_for, catalog, gone);
+        hb_my_translate(catalog, written_for, fit.session->version);
     ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
          report_untrusted_functions(&fit, error) &&
          hb_my_fit_privileges(fit.session, written_for, catalog, gone, error);

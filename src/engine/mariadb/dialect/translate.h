@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * fit_product - from MySQL to MariaDB, and back: what both can say is put into the other's words, the rest is left out
+ * translate - from MySQL to MariaDB, and back: what both can say is put into the other's words, the rest is left out
  * and named.
  *
  *     to MariaDB                                       to MySQL
@@ -16,7 +16,11 @@
  */
 #pragma once
 
-#include "engine/mariadb/session/session.h"
+#include "core/model/catalog.h"
 
-/* Does nothing between servers of one product. Identities of what is left out are added to gone, borrowed */
-void hb_my_fit_product(HbSession *session, guint written_for, HbCatalog *catalog, GHashTable *gone);
+/* MySQL's versions are below 10.0.0 */
+gboolean hb_my_version_is_maria(guint version);
+
+/* An arranged catalog that is written for one version, for another. Does nothing between versions of one product; what
+ * is left out, or arrives otherwise, becomes an omission */
+void hb_my_translate(HbCatalog *catalog, guint from, guint to);

@@ -1,28 +1,28 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/mariadb/target/fit_product.h"
+#include "engine/mariadb/dialect/translate.h"
 
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/renaming.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 
 typedef struct {
-    HbSession *session;
     HbCatalog *catalog;
-    GHashTable *gone;
+    GHashTable *gone; /* identities of what is left out; borrowed */
     gboolean to_maria;
-} Fit;
+} Translation;
 
-static void omit(const Fit *fit, const char *what, const char *why)
+static void omit(const Translation *work, const char *what, const char *why)
 {
-    hb_catalog_add_omission(fit->catalog, what, why);
+    hb_catalog_add_omission(work->catalog, what, why);
 }
 
-static void leave_out(const Fit *fit, HbObject *object, const char *why)
+static void leave_out(const Translation *work, HbObject *object, const char *why)
 {
-    omit(fit, object->identity, why);
-    g_hash_table_add(fit->gone, object->identity);
+    omit(work, object->identity, why);
+    g_hash_table_add(work->gone, object->identity);
 }
 
 static void define(HbObject *object, char *definition_taken)
@@ -73,7 +73,7 @@ static GHashTable *find_roles(const HbCatalog *catalog)
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         const HbObject *object = hb_catalog_get(catalog, i);
         const char *in = object->kind == HB_KIND_MEMBERSHIP ? strstr(object->identity, " in ") : NULL;
-        char *role = in != NULL                   ? plain_role(in + strlen(" in "))
+        char *role = in != NULL                ? plain_role(in + strlen(" in "))
                      : looks_like_role(object) ? plain_role(hb_object_get_name(object))
                                                : NULL;
         if (role != NULL)
@@ -87,39 +87,51 @@ static char *rename_identity(gpointer data, const char *identity)
     return hb_my_rename_identity(identity, data);
 }
 
-static void rename_role(const Fit *fit, const char *old_name)
+/* An account is written like a text, a role like a name */
+static void write_as_name(HbObject *object, const char *role)
+{
+    g_autofree char *text = hb_my_quote_literal(role), *name = hb_my_quote_name(role);
+    GString *sql = g_string_new(object->definition);
+
+    g_string_replace(sql, text, name, 0);
+    define(object, g_string_free(sql, FALSE));
+}
+
+static void rename_role(const Translation *work, const char *old_name)
 {
     g_autofree char *new_name = g_strndup(old_name, strlen(old_name) - strlen("@%"));
     HbRename rename = {.kind = HB_RENAME_OWNER, .old_name = (char *)old_name, .new_name = new_name};
 
-    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
-        HbObject *object = hb_catalog_get(fit->catalog, i);
+    for (guint i = 0; i < hb_catalog_count(work->catalog); i++) {
+        HbObject *object = hb_catalog_get(work->catalog, i);
         char *renamed = object->definition != NULL ? hb_my_rename(object, object->definition, &rename) : NULL;
-        if (renamed != NULL)
-            define(object, renamed);
+        if (renamed == NULL)
+            continue;
+        define(object, renamed);
+        write_as_name(object, new_name);
     }
-    hb_catalog_rename(fit->catalog, rename_identity, &rename, NULL);
+    hb_catalog_rename(work->catalog, rename_identity, &rename, NULL);
 }
 
-static void make_roles(const Fit *fit)
+static void make_roles(const Translation *work)
 {
-    g_autoptr(GHashTable) roles = find_roles(fit->catalog);
+    g_autoptr(GHashTable) roles = find_roles(work->catalog);
     g_autoptr(GList) names = g_list_sort(g_hash_table_get_keys(roles), (GCompareFunc)strcmp);
 
     for (GList *at = names; at != NULL; at = at->next)
-        rename_role(fit, at->data);
-    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
-        HbObject *object = hb_catalog_get(fit->catalog, i);
+        rename_role(work, at->data);
+    for (guint i = 0; i < hb_catalog_count(work->catalog); i++) {
+        HbObject *object = hb_catalog_get(work->catalog, i);
         if (object->kind == HB_KIND_ROLE && strchr(hb_object_get_name(object), '@') == NULL)
             define(object, g_strdup_printf("CREATE ROLE %s;", hb_object_get_name(object)));
     }
 }
 
 /* MariaDB has one default role, and says FOR */
-static void fit_default_role(const Fit *fit, HbObject *object)
+static void translate_default_role(const Translation *work, HbObject *object)
 {
     if (replace(object, "^SET DEFAULT ROLE ([^,;]*), .* TO ", "SET DEFAULT ROLE \\1 FOR "))
-        omit(fit, object->identity, "there can be one default role: the first of them is");
+        omit(work, object->identity, "there can be one default role: the first of them is");
     else
         replace(object, "^(SET DEFAULT ROLE .*) TO ", "\\1 FOR ");
 }
@@ -139,8 +151,8 @@ static char *read_digits(const char *digits)
 /* The hash of an account that both products can check; NULL: it has another. The caller's */
 static char *find_native_hash(const char *create)
 {
-    g_autoptr(GRegex) regex = g_regex_new("IDENTIFIED WITH '?mysql_native_password'? AS (?:'(\\*[0-9A-F]{40})'|0x([0-9A-F]+))",
-                                          G_REGEX_RAW, 0, NULL);
+    g_autoptr(GRegex) regex = g_regex_new(
+        "IDENTIFIED WITH '?mysql_native_password'? AS (?:'(\\*[0-9A-F]{40})'|0x([0-9A-F]+))", G_REGEX_RAW, 0, NULL);
     g_autoptr(GMatchInfo) match = NULL;
     g_autofree char *text = NULL, *digits = NULL;
 
@@ -163,32 +175,35 @@ static char *find_common_options(const char *create, gboolean *has_more)
     return end != NULL && end > start ? g_strndup(start, (gsize)(end - start)) : g_strndup(start, strcspn(start, ";"));
 }
 
-static void fit_account(const Fit *fit, HbObject *object)
+static void translate_account(const Translation *work, HbObject *object)
 {
     gboolean has_more;
     g_autofree char *hash = find_native_hash(object->definition);
     g_autofree char *options = find_common_options(object->definition, &has_more);
+    g_autofree char *before = g_strdup(object->definition);
+    const char *name = before + strlen("CREATE USER "), *end = strstr(before, " IDENTIFIED ");
 
-    if (!g_str_has_prefix(object->definition, "CREATE USER "))
+    if (!g_str_has_prefix(before, "CREATE USER ") || end == NULL)
         return;
     if (hash == NULL) {
         g_autofree char *what = g_strdup_printf("password of %s", hb_object_get_name(object));
-        omit(fit, what,
+        omit(work, what,
              "MariaDB cannot check its kind: the account arrives with one that nothing fits. Set a new one, or restore "
              "with --new-passwords FILE");
     }
     if (has_more)
-        omit(fit, object->identity, "MariaDB knows no attributes, further factors, nor locks after failed logins");
-    define(object, g_strdup_printf("CREATE USER %s IDENTIFIED VIA mysql_native_password USING '%s'%s;",
-                                   hb_object_get_name(object), hash != NULL ? hash : "invalid", options));
+        omit(work, object->identity, "MariaDB knows no attributes, further factors, nor locks after failed logins");
+    define(object, g_strdup_printf("CREATE USER %.*s IDENTIFIED BY PASSWORD '%s'%s;", (int)(end - name), name,
+                                   hash != NULL ? hash : "invalid", options));
+    replace(object, " (REQUIRE NONE|PASSWORD EXPIRE DEFAULT|ACCOUNT UNLOCK)(?=[ ;])", "");
 }
 
 /* To MySQL: the account cannot be logged in to before it is given a password there */
-static void lock_account(const Fit *fit, HbObject *object)
+static void lock_account(const Translation *work, HbObject *object)
 {
     if (g_str_has_prefix(object->definition, "CREATE ROLE "))
         return;
-    omit(fit, object->identity,
+    omit(work, object->identity,
          "MySQL cannot check its password: the account arrives locked. Give it one there: ALTER USER ... IDENTIFIED BY "
          "... ACCOUNT UNLOCK");
     define(object, g_strdup_printf("CREATE USER %s ACCOUNT LOCK;", hb_object_get_name(object)));
@@ -199,10 +214,11 @@ static void lock_account(const Fit *fit, HbObject *object)
 /* MySQL writes the operator REGEXP as a function, which MariaDB does not know */
 static void write_as_operator(HbObject *object)
 {
-    replace(object, "\\bregexp_like\\(((?:`[^`]*`\\.)*`[^`]*`),((?:_\\w+)?'(?:[^'\\\\]|\\\\.|'')*')\\)", "(\\1 regexp \\2)");
+    replace(object, "\\bregexp_like\\(((?:`[^`]*`\\.)*`[^`]*`),((?:_\\w+)?'(?:[^'\\\\]|\\\\.|'')*')\\)",
+            "(\\1 regexp \\2)");
 }
 
-static void fit_table_for_maria(const Fit *fit, HbObject *object)
+static void translate_table_for_maria(const Translation *work, HbObject *object)
 {
     replace(object, "^(  `(?:[^`]|``)*` \\w+)([^\n]*?) SRID ([0-9]+)", "\\1 REF_SYSTEM_ID=\\3\\2");
     write_as_operator(object);
@@ -211,46 +227,47 @@ static void fit_table_for_maria(const Fit *fit, HbObject *object)
     replace(object, " (SECONDARY_ENGINE|ENGINE_ATTRIBUTE|SECONDARY_ENGINE_ATTRIBUTE)='?[^ ';]*'?", "");
     if (replace(object, ",\n  CONSTRAINT [^\n]* NOT ENFORCED(?=,\n|\n\\))", "")) {
         g_autofree char *what = g_strdup_printf("check that is not enforced of %s", object->identity);
-        omit(fit, what, "MariaDB enforces all of them: it is left out");
+        omit(work, what, "MariaDB enforces all of them: it is left out");
     }
     if (replace(object, "^(  `(?:[^`]|``)*`) json\\b", "\\1 longtext CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")) {
         g_autofree char *what = g_strdup_printf("JSON columns of %s", object->identity);
-        omit(fit, what, "to MariaDB they are texts, whose form it does not demand");
+        omit(work, what, "to MariaDB they are texts, whose form it does not demand");
     }
 }
 
-static void fit_index_for_maria(const Fit *fit, HbObject *object)
+static void translate_index_for_maria(const Translation *work, HbObject *object)
 {
     if (strstr(object->definition, "((") != NULL)
-        leave_out(fit, object, "MariaDB has no keys over expressions: add a generated column and a key over that");
+        leave_out(work, object, "MariaDB has no keys over expressions: add a generated column and a key over that");
     else
         replace(object, " INVISIBLE;$", " IGNORED;");
 }
 
-static void fit_for_maria(const Fit *fit, HbObject *object)
+static void translate_for_maria(const Translation *work, HbObject *object)
 {
     switch (object->kind) {
     case HB_KIND_ROLE:
-        fit_account(fit, object);
+        translate_account(work, object);
         break;
     case HB_KIND_ROLE_SETTING:
-        fit_default_role(fit, object);
+        translate_default_role(work, object);
         break;
     case HB_KIND_TABLE:
-        fit_table_for_maria(fit, object);
+        translate_table_for_maria(work, object);
         break;
     case HB_KIND_INDEX:
-        fit_index_for_maria(fit, object);
+        translate_index_for_maria(work, object);
         break;
     case HB_KIND_VIEW:
         write_as_operator(object);
         break;
     case HB_KIND_STATISTICS:
-        leave_out(fit, object, "MariaDB gathers histograms in another way: ANALYZE TABLE ... PERSISTENT FOR ALL there");
+        leave_out(work, object,
+                  "MariaDB gathers histograms in another way: ANALYZE TABLE ... PERSISTENT FOR ALL there");
         break;
     case HB_KIND_DATABASE_SETTING:
         if (strcmp(hb_object_get_name(object), "encryption") == 0)
-            leave_out(fit, object, "MariaDB encrypts by table, or all");
+            leave_out(work, object, "MariaDB encrypts by table, or all");
         break;
     default:
         break;
@@ -271,28 +288,28 @@ static const struct {
     {"`?PAGE_COMPRESSED`?='?(ON|1|YES)'?", "", "pages are compressed in another way"},
 };
 
-static void fit_table_for_mysql(const Fit *fit, HbObject *object)
+static void translate_table_for_mysql(const Translation *work, HbObject *object)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(to_mysql); i++) {
         g_autofree char *what = g_strdup_printf("in %s", object->identity);
         if (replace(object, to_mysql[i].pattern, to_mysql[i].by) && to_mysql[i].why != NULL)
-            omit(fit, what, to_mysql[i].why);
+            omit(work, what, to_mysql[i].why);
     }
     if (strstr(object->definition, "nextval(") != NULL || strstr(object->definition, "lastval(") != NULL)
-        leave_out(fit, object, "a default of it takes the next value of a sequence, which MySQL has not");
+        leave_out(work, object, "a default of it takes the next value of a sequence, which MySQL has not");
 }
 
-static void fit_for_mysql(const Fit *fit, HbObject *object)
+static void translate_for_mysql(const Translation *work, HbObject *object)
 {
     switch (object->kind) {
     case HB_KIND_ROLE:
-        lock_account(fit, object);
+        lock_account(work, object);
         break;
     case HB_KIND_ROLE_SETTING:
         replace(object, "^(SET DEFAULT ROLE .*) FOR ", "\\1 TO ");
         break;
     case HB_KIND_TABLE:
-        fit_table_for_mysql(fit, object);
+        translate_table_for_mysql(work, object);
         break;
     case HB_KIND_INDEX:
         replace(object, " IGNORED;$", " INVISIBLE;");
@@ -301,11 +318,11 @@ static void fit_for_mysql(const Fit *fit, HbObject *object)
     case HB_KIND_PACKAGE:
     case HB_KIND_PACKAGE_BODY:
     case HB_KIND_AGGREGATE:
-        leave_out(fit, object, "MySQL has nothing like it");
+        leave_out(work, object, "MySQL has nothing like it");
         break;
     case HB_KIND_DATABASE_SETTING:
         if (strcmp(hb_object_get_name(object), "comment") == 0)
-            leave_out(fit, object, "MySQL keeps no comments on databases");
+            leave_out(work, object, "MySQL keeps no comments on databases");
         break;
     default:
         break;
@@ -320,38 +337,48 @@ static gboolean is_index_below(const HbObject *object, const char *need)
     return object->kind == HB_KIND_FOREIGN_KEY && g_str_has_prefix(need, "index ");
 }
 
-static void leave_out_dependents(const Fit *fit)
+static void leave_out_dependents(const Translation *work)
 {
-    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
-        HbObject *object = hb_catalog_get(fit->catalog, i);
-        for (guint n = 0; n < object->needs->len && !g_hash_table_contains(fit->gone, object->identity); n++) {
+    for (guint i = 0; i < hb_catalog_count(work->catalog); i++) {
+        HbObject *object = hb_catalog_get(work->catalog, i);
+        for (guint n = 0; n < object->needs->len && !g_hash_table_contains(work->gone, object->identity); n++) {
             g_autofree char *why = g_strdup_printf("it needs %s, which is left out", (char *)object->needs->pdata[n]);
-            if (!g_hash_table_contains(fit->gone, object->needs->pdata[n]) || is_index_below(object, object->needs->pdata[n]))
+            if (!g_hash_table_contains(work->gone, object->needs->pdata[n]) ||
+                is_index_below(object, object->needs->pdata[n]))
                 continue;
             if (object->kind == HB_KIND_ROWS)
-                g_hash_table_add(fit->gone, object->identity);
+                g_hash_table_add(work->gone, object->identity);
             else
-                leave_out(fit, object, why);
+                leave_out(work, object, why);
         }
     }
 }
 
-void hb_my_fit_product(HbSession *session, guint written_for, HbCatalog *catalog, GHashTable *gone)
-{
-    const Fit fit = {session, catalog, gone, hb_my_version_is_maria(session->version)};
+#define FIRST_OF_MARIADB 100000
 
-    if (fit.to_maria == hb_my_version_is_maria(written_for))
+gboolean hb_my_version_is_maria(guint version)
+{
+    return version >= FIRST_OF_MARIADB;
+}
+
+void hb_my_translate(HbCatalog *catalog, guint from, guint to)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+    const Translation work = {catalog, gone, hb_my_version_is_maria(to)};
+
+    if (work.to_maria == hb_my_version_is_maria(from))
         return;
-    if (fit.to_maria)
-        make_roles(&fit);
+    if (work.to_maria)
+        make_roles(&work);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
         if (object->definition == NULL)
             continue;
-        if (fit.to_maria)
-            fit_for_maria(&fit, object);
+        if (work.to_maria)
+            translate_for_maria(&work, object);
         else
-            fit_for_mysql(&fit, object);
+            translate_for_mysql(&work, object);
     }
-    leave_out_dependents(&fit);
+    leave_out_dependents(&work);
+    hb_catalog_remove(catalog, gone);
 }
