@@ -172,6 +172,44 @@ static void an_administrators_account_is_enough(void **state)
                0, "Equal", NULL);
 }
 
+/* To the other product: what both can have arrives, all else is named, and nothing fails */
+static void the_arboretum_moves_to_mariadb(void **state)
+{
+    (void)state;
+    NEEDS_MYSQL;
+    run_expect(
+        run_shell(
+            "cd $FOLDER; start_mariadb maria; r='--rename collation:utf8mb4_0900_ai_ci=utf8mb4_unicode_520_ci';"
+            " $HORNBEAM dump -q \"$(server_uri old fennick_vale)\" over.dump; to=$(server_uri maria);"
+            " $HORNBEAM preflight over.dump \"$to\" $r | grep -q '0 blockers' || exit 7;"
+            " $HORNBEAM restore over.dump \"$to\" --yes $r --new-passwords words; [ $? = 1 ] || exit 8;"
+            " $HORNBEAM verify over.dump \"$to\" $r >proof; ! grep -E '^  "
+            "(rows|table|index|foreign|trigger|role|member)'"
+            " proof || exit 9; while IFS=$'\\t' read -r role word; do case $role in *weather*) mariadb --no-defaults -u"
+            " weather_station -p\"$word\" -S $SERVERS/maria/socket -e 'SELECT 1' || exit 6 ;; esac; done <words"),
+        0, "index taxon.by_lower_name: MariaDB has no keys over expressions", NULL);
+}
+
+static void what_mysql_has_not_is_named_on_the_way_to_it(void **state)
+{
+    static const char *const named[] = {"sequence untouched", "MySQL has nothing like it", "the account arrives locked",
+                                        "in table tree: a UUID is a text there"};
+
+    (void)state;
+    NEEDS_MYSQL;
+    run_sql("new", "DROP DATABASE IF EXISTS fennick_vale");
+    servers_run_shell(
+        "cd $SOURCE; plant maria 1; $HORNBEAM dump -q \"$(server_uri maria fennick_vale)\" $FOLDER/back.dump");
+    run_expect(run_shell("cd $FOLDER; $HORNBEAM restore back.dump \"$(server_uri new)\" --yes >told 2>&1; [ $? = 1 ]"),
+               0, NULL, NULL);
+    run_expect(
+        run_shell("cd $FOLDER; $HORNBEAM restore back.dump \"$(server_uri new)\" --yes --rename storage:Aria=InnoDB"
+                  " --accept plugin-missing --skip table:label_price >told 2>&1; s=$?; cat told; exit $s"),
+        1, "but ", NULL);
+    for (gsize i = 0; i < G_N_ELEMENTS(named); i++)
+        run_expect(run_shell("cat $FOLDER/told"), 0, named[i], NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -181,6 +219,8 @@ int main(void)
         cmocka_unit_test(what_was_killed_goes_on),
         cmocka_unit_test(what_mysql_cannot_give_is_named),
         cmocka_unit_test(an_administrators_account_is_enough),
+        cmocka_unit_test(the_arboretum_moves_to_mariadb),
+        cmocka_unit_test(what_mysql_has_not_is_named_on_the_way_to_it),
     };
     return servers_run_tests(is_here() ? "old=mysql:mariadb new=mysql:mariadb" : "",
                              is_here() ? "cd $SOURCE; plant old 1" : NULL, tests, G_N_ELEMENTS(tests));

@@ -281,9 +281,11 @@ static const struct {
     {" /\\*M?!100301 COMPRESSED\\*/", "", "columns are not compressed one by one"},
     {"^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii", "a UUID is a text there"},
     {"^(  `(?:[^`]|``)*`) inet[46]\\b", "\\1 varchar(45) CHARACTER SET ascii", "an address is a text there"},
-    {" WITH SYSTEM VERSIONING", "", "there are no histories: only current rows arrive"},
     {",\n  PERIOD FOR [^\n]*(?=,\n|\n\\))", "", "there are no periods"},
     {" REF_SYSTEM_ID=([0-9]+)", " SRID \\1", NULL},
+    {" DEFAULT ((?!current_timestamp)\\w+\\([^()\n]*(?:\\([^()\n]*\\)[^()\n]*)*\\))", " DEFAULT (\\1)", NULL},
+    {"^(  `(?:[^`]|``)*` (?:tiny|medium|long)?(?:text|blob)\\b[^\n]*?) DEFAULT ('(?:[^'\\\\\n]|\\\\.|'')*')",
+     "\\1 DEFAULT (\\2)", NULL},
     {" (PAGE_CHECKSUM|TRANSACTIONAL)=[01]", "", NULL},
     {"`?PAGE_COMPRESSED`?='?(ON|1|YES)'?", "", "pages are compressed in another way"},
 };
@@ -295,12 +297,21 @@ static void translate_table_for_mysql(const Translation *work, HbObject *object)
         if (replace(object, to_mysql[i].pattern, to_mysql[i].by) && to_mysql[i].why != NULL)
             omit(work, what, to_mysql[i].why);
     }
+    if (strstr(object->definition, " WITHOUT OVERLAPS") != NULL)
+        leave_out(work, object, "a key of it is over a period, which MySQL has not");
+    if (strstr(object->definition, " WITH SYSTEM VERSIONING") != NULL)
+        leave_out(work, object,
+                  "MySQL keeps no histories, and its rows hold one: drop the versioning in the source first");
     if (strstr(object->definition, "nextval(") != NULL || strstr(object->definition, "lastval(") != NULL)
         leave_out(work, object, "a default of it takes the next value of a sequence, which MySQL has not");
 }
 
 static void translate_for_mysql(const Translation *work, HbObject *object)
 {
+    if (object->kind == HB_KIND_FUNCTION && strstr(object->definition, " AGGREGATE FUNCTION ") != NULL) {
+        leave_out(work, object, "MySQL has no aggregate functions of users");
+        return;
+    }
     switch (object->kind) {
     case HB_KIND_ROLE:
         lock_account(work, object);
@@ -354,7 +365,66 @@ static void leave_out_dependents(const Translation *work)
     }
 }
 
+/* ---- Modes that programs were written in ---- */
+
+/* What no version of a product knows, or no version any more; those are refused when they are set */
+static const struct {
+    const char *mode;
+    gboolean of_maria; /* MariaDB knows it */
+    guint mysql_until; /* MySQL knew it before this version; 0: it never did; G_MAXUINT: it does */
+} modes[] = {
+    {"NO_AUTO_CREATE_USER", TRUE, 80000},
+    {"NO_KEY_OPTIONS", TRUE, 80000},
+    {"NO_TABLE_OPTIONS", TRUE, 80000},
+    {"NO_FIELD_OPTIONS", TRUE, 80000},
+    {"ORACLE", TRUE, 80000},
+    {"MSSQL", TRUE, 80000},
+    {"DB2", TRUE, 80000},
+    {"POSTGRESQL", TRUE, 80000},
+    {"MAXDB", TRUE, 80000},
+    {"MYSQL323", TRUE, 80000},
+    {"MYSQL40", TRUE, 80000},
+    {"IGNORE_BAD_TABLE_OPTIONS", TRUE, 0},
+    {"EMPTY_STRING_IS_NULL", TRUE, 0},
+    {"SIMULTANEOUS_ASSIGNMENT", TRUE, 0},
+    {"TIME_ROUND_FRACTIONAL", TRUE, 0},
+    {"TIME_TRUNCATE_FRACTIONAL", FALSE, G_MAXUINT},
+};
+
+static gboolean knows_mode(const char *mode, guint version)
+{
+    for (gsize i = 0; i < G_N_ELEMENTS(modes); i++) {
+        if (strcmp(modes[i].mode, mode) == 0)
+            return hb_my_version_is_maria(version) ? modes[i].of_maria : version < modes[i].mysql_until;
+    }
+    return TRUE;
+}
+
+/* They say nothing to what is run: of those that do, a program is left out as a whole */
+static void forget_modes(HbObject *object, guint version)
+{
+    static const char begin[] = "SET sql_mode = '";
+    const char *list = object->definition != NULL && g_str_has_prefix(object->definition, begin)
+                           ? object->definition + strlen(begin)
+                           : NULL;
+    const char *end = list != NULL ? strchr(list, '\'') : NULL;
+    g_autofree char *text = end != NULL ? g_strndup(list, (gsize)(end - list)) : g_strdup("");
+    g_auto(GStrv) names = g_strsplit(text, ",", -1);
+    GString *kept = g_string_new(NULL);
+
+    for (char **name = names; *name != NULL; name++) {
+        if (knows_mode(*name, version))
+            g_string_append_printf(kept, "%s%s", kept->len > 0 ? "," : "", *name);
+    }
+    if (end != NULL && strcmp(kept->str, text) != 0)
+        define(object, g_strdup_printf("%s%s%s", begin, kept->str, end));
+    g_string_free(kept, TRUE);
+}
+
 #define FIRST_OF_MARIADB 100000
+
+/* Before, MariaDB knew its collations by the short name only */
+#define FIRST_WITH_UTF8MB3 100600
 
 gboolean hb_my_version_is_maria(guint version)
 {
@@ -366,6 +436,12 @@ void hb_my_translate(HbCatalog *catalog, guint from, guint to)
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     const Translation work = {catalog, gone, hb_my_version_is_maria(to)};
 
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        forget_modes(object, to);
+        if (hb_my_version_is_maria(to) && to < FIRST_WITH_UTF8MB3 && object->definition != NULL)
+            replace(object, "(COLLATE[ =])utf8mb3_", "\\1utf8_");
+    }
     if (work.to_maria == hb_my_version_is_maria(from))
         return;
     if (work.to_maria)

@@ -69,6 +69,10 @@ static void check_missing(HbMyPreflight *run)
     add_all(collations,
             read_lower(run->session,
                        "SELECT FULL_COLLATION_NAME FROM information_schema.COLLATION_CHARACTER_SET_APPLICABILITY"));
+    add_all(collations, read_lower(run->session, "SELECT REPLACE(COLLATION_NAME, 'utf8mb3_', 'utf8_')"
+                                                 " FROM information_schema.COLLATIONS"));
+    add_all(collations, read_lower(run->session, "SELECT REPLACE(COLLATION_NAME, 'utf8_', 'utf8mb3_')"
+                                                 " FROM information_schema.COLLATIONS"));
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD)
