@@ -4,7 +4,6 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 

@@ -8,7 +8,6 @@
 #include "engine/mariadb/catalog/settings.h"
 #include "engine/mariadb/catalog/tables.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 #include "mariadb_sql.h"
 
 static gboolean add_setting(HbMyCatalogBuilder *builder, const char *name, char *definition_taken, GError **error)

@@ -2,7 +2,6 @@
 #include "engine/mariadb/catalog/mysql_only.h"
 
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 

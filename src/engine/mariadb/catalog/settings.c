@@ -1,8 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/settings.h"
 
-#include "engine/mariadb/session/features.h"
-
 #define NAMES                                                                                                          \
     "('SQL_MODE', 'TIME_ZONE', 'LOWER_CASE_TABLE_NAMES', 'CHARACTER_SET_SERVER', 'COLLATION_SERVER',"                  \
     " 'MAX_ALLOWED_PACKET', 'DEFAULT_STORAGE_ENGINE', 'INNODB_STRICT_MODE', 'EXPLICIT_DEFAULTS_FOR_TIMESTAMP',"        \

@@ -5,7 +5,6 @@
 #include "core/base/name_list.h"
 #include "engine/common/checks.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 #include "mariadb_sql.h"
 
 #include <string.h>

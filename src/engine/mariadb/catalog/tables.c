@@ -1,8 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/catalog/tables.h"
 
-#include "engine/mariadb/session/features.h"
-
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 

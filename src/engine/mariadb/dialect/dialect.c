@@ -122,16 +122,14 @@ static char *forget_width(const char *definition)
 {
     g_autoptr(GRegex) width =
         g_regex_new("\\A(.*?\\bRETURNS \\w*int)\\([0-9]+\\)", G_REGEX_DOTALL | G_REGEX_RAW, 0, NULL);
-    char *bare = g_regex_replace(width, definition, -1, 0, "\\1", 0, NULL);
-
-    return bare != NULL ? bare : g_strdup(definition);
+    return g_regex_replace(width, definition, -1, 0, "\\1", 0, NULL);
 }
 
 static gboolean is_same_function(const char *one, const char *other)
 {
     g_autofree char *a = forget_width(one), *b = forget_width(other);
 
-    return strcmp(a, b) == 0;
+    return g_strcmp0(a, b) == 0;
 }
 
 static gboolean means_same(const HbObject *one, const HbObject *other)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/translate.h"
 
+#include "engine/mariadb/dialect/features.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
@@ -421,15 +422,8 @@ static void forget_modes(HbObject *object, guint version)
     g_string_free(kept, TRUE);
 }
 
-#define FIRST_OF_MARIADB 100000
-
 /* Before, MariaDB knew its collations by the short name only */
 #define FIRST_WITH_UTF8MB3 100600
-
-gboolean hb_my_version_is_maria(guint version)
-{
-    return version >= FIRST_OF_MARIADB;
-}
 
 void hb_my_translate(HbCatalog *catalog, guint from, guint to)
 {

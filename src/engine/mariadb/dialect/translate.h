@@ -18,9 +18,6 @@
 
 #include "core/model/catalog.h"
 
-/* MySQL's versions are below 10.0.0 */
-gboolean hb_my_version_is_maria(guint version);
-
 /* An arranged catalog that is written for one version, for another. Does nothing between versions of one product; what
  * is left out, or arrives otherwise, becomes an omission */
 void hb_my_translate(HbCatalog *catalog, guint from, guint to);

@@ -3,7 +3,6 @@
 
 #include "engine/mariadb/rows/encoding.h"
 #include "engine/mariadb/rows/insert_rows_inner.h"
-#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/journal.h"
 
 #include <mysqld_error.h>

@@ -6,7 +6,6 @@
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/session/address.h"
 #include "engine/mariadb/session/connection.h"
-#include "engine/mariadb/session/features.h"
 
 #include <errmsg.h>
 #include <mysqld_error.h>
@@ -68,6 +67,11 @@ const char *hb_my_get_end_of_time(const HbSession *session)
 {
     return session->version >= FIRST_VERSION_WITH_LONG_TIMES ? "TIMESTAMP'2106-02-07 06:28:15.999999'"
                                                              : "TIMESTAMP'2038-01-19 03:14:07.999999'";
+}
+
+gboolean hb_my_can(const HbSession *session, HbMyFeature feature)
+{
+    return hb_my_version_can(session->version, feature);
 }
 
 /* ---- Errors ---- */
@@ -266,7 +270,7 @@ gboolean hb_my_renew(HbSession *session, GError **error)
 
 static gboolean check_version(const HbSession *session, GError **error)
 {
-    return session->version >= hb_my_get_oldest(session) ||
+    return session->version >= hb_my_version_get_oldest(session->version) ||
            hb_error_set(error, HB_ERROR_CONNECT, "upgrade that server first", "%s runs %s, which is too old",
                         session->address, mysql_get_server_info(session->mysql));
 }
@@ -437,7 +441,7 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
 
     if (row == NULL)
         return FALSE;
-    *info = (HbServerInfo){.product = g_strdup(hb_my_get_product(session)),
+    *info = (HbServerInfo){.product = g_strdup(hb_my_version_get_product(session->version)),
                            .version = bare_version(session),
                            .version_number = session->version,
                            .address = address_without_database(session),

@@ -8,6 +8,7 @@
 #pragma once
 
 #include "engine/mariadb/dialect/dialect.h"
+#include "engine/mariadb/dialect/features.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/mariadb.h"
@@ -45,6 +46,9 @@ void hb_my_cut(HbSession *session);
 void hb_my_cancel_now(HbSession *session); /* the same as interrupt(), by the session's own thread: waits for it */
 gboolean hb_my_needs_password(const HbAddress *address);
 gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error);
+
+/* Does the session's server have it? */
+gboolean hb_my_can(const HbSession *session, HbMyFeature feature);
 
 /* Back to what every session sets, whatever a definition left behind: also what it had locked or begun is gone */
 gboolean hb_my_renew(HbSession *session, GError **error);

@@ -2,7 +2,6 @@
 #include "engine/mariadb/target/fit_privileges.h"
 
 #include "engine/mariadb/dialect/split_statements.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 

@@ -7,7 +7,6 @@
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/split_statements.h"
-#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/session/peers.h"
 #include "engine/mariadb/target/roles.h"
 

@@ -6,7 +6,6 @@
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 

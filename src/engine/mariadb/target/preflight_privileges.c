@@ -9,7 +9,6 @@
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/roles.h"
 #include "mariadb_sql.h"
 
@@ -118,7 +117,7 @@ static void check_kinds(HbMyPreflight *run, const HbObject *object, const char *
 static void check_definers(HbMyPreflight *run)
 {
     static const char mine[] = "use --ownership mine: what is defined becomes this account's";
-    const char *privilege = hb_my_get_definer_privilege(run->session);
+    const char *privilege = hb_my_version_get_definer_privilege(run->session->version);
     g_autofree char *me = read_me(run);
 
     for (guint i = 0; !has_either(run, privilege, "SUPER") && i < hb_catalog_count(run->preview->catalog); i++) {

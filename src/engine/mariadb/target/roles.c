@@ -2,7 +2,6 @@
 #include "engine/mariadb/target/roles.h"
 
 #include "engine/mariadb/dialect/grants.h"
-#include "engine/mariadb/session/features.h"
 
 #include <string.h>
 

@@ -4,7 +4,6 @@
 #include "core/sql/lexer.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/dialect/names.h"
-#include "engine/mariadb/session/features.h"
 #include "engine/mariadb/target/journal.h"
 
 #include <string.h>

@@ -6,7 +6,7 @@
  */
 #pragma once
 
-#include "engine/mariadb/session/session.h"
+#include <glib.h>
 
 typedef enum {
     HB_MY_DATABASE_COMMENTS,   /* CREATE DATABASE ... COMMENT */
@@ -28,14 +28,13 @@ typedef enum {
     HB_MY_FEATURES
 } HbMyFeature;
 
-gboolean hb_my_can(const HbSession *session, HbMyFeature feature);
-
-/* The same of a version alone, which says the product, too */
+/* A version alone says the product, too: MySQL's are below 10.0.0. See hb_my_can() for a session's */
 gboolean hb_my_version_can(guint version, HbMyFeature feature);
+gboolean hb_my_version_is_maria(guint version);
 
-/* The oldest version of the session's product whose statements are known here */
-guint hb_my_get_oldest(const HbSession *session);
-const char *hb_my_get_product(const HbSession *session); /* "MariaDB", "MySQL" */
+/* The oldest version of the same product whose statements are known here */
+guint hb_my_version_get_oldest(guint version);
+const char *hb_my_version_get_product(guint version); /* "MariaDB", "MySQL" */
 
 /* The privilege to define something in another account's name, as GRANT has it */
-const char *hb_my_get_definer_privilege(const HbSession *session);
+const char *hb_my_version_get_definer_privilege(guint version);

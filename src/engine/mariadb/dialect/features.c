@@ -1,7 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/mariadb/session/features.h"
-
-#include "engine/mariadb/dialect/translate.h"
+#include "engine/mariadb/dialect/features.h"
 
 #define NEVER G_MAXUINT
 
@@ -26,6 +24,13 @@ static const struct {
 } definer_privileges[] = {
     {0, 0, "SUPER"}, {100502, NEVER, "SET USER"}, {NEVER, 80000, "SET_USER_ID"}, {NEVER, 80200, "SET_ANY_DEFINER"}};
 
+#define FIRST_OF_MARIADB 100000
+
+gboolean hb_my_version_is_maria(guint version)
+{
+    return version >= FIRST_OF_MARIADB;
+}
+
 static guint version_for(guint version, guint maria, guint mysql)
 {
     return hb_my_version_is_maria(version) ? maria : mysql;
@@ -36,27 +41,22 @@ gboolean hb_my_version_can(guint version, HbMyFeature feature)
     return version >= version_for(version, since[feature].maria, since[feature].mysql);
 }
 
-gboolean hb_my_can(const HbSession *session, HbMyFeature feature)
+guint hb_my_version_get_oldest(guint version)
 {
-    return hb_my_version_can(session->version, feature);
+    return version_for(version, 100200, 50700);
 }
 
-guint hb_my_get_oldest(const HbSession *session)
+const char *hb_my_version_get_product(guint version)
 {
-    return version_for(session->version, 100200, 50700);
+    return hb_my_version_is_maria(version) ? "MariaDB" : "MySQL";
 }
 
-const char *hb_my_get_product(const HbSession *session)
-{
-    return session->is_maria ? "MariaDB" : "MySQL";
-}
-
-const char *hb_my_get_definer_privilege(const HbSession *session)
+const char *hb_my_version_get_definer_privilege(guint version)
 {
     const char *privilege = NULL;
 
     for (gsize i = 0; i < G_N_ELEMENTS(definer_privileges); i++) {
-        if (session->version >= version_for(session->version, definer_privileges[i].maria, definer_privileges[i].mysql))
+        if (version >= version_for(version, definer_privileges[i].maria, definer_privileges[i].mysql))
             privilege = definer_privileges[i].privilege;
     }
     return privilege;
