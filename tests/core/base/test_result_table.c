@@ -36,6 +36,7 @@ static void rows_are_sorted_by_a_column_and_keep_their_cells(void **state)
     GString *text = g_string_new(NULL);
 
     (void)state;
+    hb_result_table_free(NULL);
     hb_result_table_add_column(table, "name", "Name", HB_COLUMN_TEXT);
     hb_result_table_add_column(table, "age", "Age", HB_COLUMN_TEXT);
     for (gsize i = 0; i < G_N_ELEMENTS(trees); i++) {

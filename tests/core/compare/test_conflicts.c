@@ -2,7 +2,7 @@
 #include "support/check.h"
 
 #include "core/compare/column_compat.h"
-#include "core/compare/conflicts.h"
+#include "core/compare/conflicts_inner.h"
 #include "core/graph/order.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/postgres/dialect/dialect.h"
@@ -228,6 +228,46 @@ static void what_arrives_meets_what_is_there(void **state)
     }
 }
 
+/* Statements about what is there; all other kinds are things, or go with them */
+static void statements_about_things_are_told_from_things(void **state)
+{
+    static const HbKind overlays[] = {HB_KIND_GRANT,          HB_KIND_COMMENT,         HB_KIND_SECURITY_LABEL,
+                                      HB_KIND_DEFAULT_GRANT,  HB_KIND_ROW_SECURITY,    HB_KIND_REPLICA_IDENTITY,
+                                      HB_KIND_DATABASE_OWNER, HB_KIND_DATABASE_SETTING};
+
+    (void)state;
+    for (int kind = 0; kind < HB_KIND_COUNT; kind++) {
+        gboolean expected = FALSE;
+        for (gsize i = 0; i < G_N_ELEMENTS(overlays); i++)
+            expected = expected || kind == (int)overlays[i];
+        if (hb_conflicts_is_overlay((HbKind)kind) != expected)
+            fail_msg("%s", hb_kind_get_traits((HbKind)kind)->name);
+    }
+}
+
+/* What a lost part goes with is named: its table, or what else it needs */
+static void a_lost_part_names_what_it_goes_with(void **state)
+{
+    static const char garden[] = "table plot\nrows plot: table plot\n";
+    g_autoptr(HbCatalog) wanted = read(garden),
+                         there = read("table plot\nrows plot: table plot\nindex plot.own: table plot\n");
+    g_autoptr(GHashTable) none = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(GPtrArray) findings = hb_findings_new();
+    const HbConflictInput input = {.dialect = &hb_pg_dialect,
+                                   .wanted = wanted,
+                                   .there = there,
+                                   .holding = none,
+                                   .pulled_in = none,
+                                   .wish = HB_EXISTING_REPLACE};
+    HbConflictDecision outcome;
+
+    (void)state;
+    hb_conflicts_decide(&input, &outcome, findings);
+    assert_int_equal(findings->len, 1);
+    check_contains(((const HbFinding *)findings->pdata[0])->what, "it goes with table plot, and does not come back");
+    hb_conflict_decision_clear(&outcome);
+}
+
 /* ---- Columns ---- */
 
 typedef struct {
@@ -288,6 +328,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_arrives_meets_what_is_there),
+        cmocka_unit_test(statements_about_things_are_told_from_things),
+        cmocka_unit_test(a_lost_part_names_what_it_goes_with),
         cmocka_unit_test(columns_must_fit_before_rows_come),
     };
 
