@@ -15,6 +15,12 @@
 #include <string.h>
 #include <unistd.h>
 
+/*
+ * From words to a run: which command, its options by the rows, help where it was asked for. Afterwards what every
+ * command needs: the error in its voice, the hint, the exit status from the error's code, and whether standard output
+ * was really written.
+ */
+
 const HbCommand *const hb_commands[] = {&hb_command_survey, &hb_command_preflight, &hb_command_dump,
                                         &hb_command_show,   &hb_command_sql,       &hb_command_restore,
                                         &hb_command_carry,  &hb_command_verify,    NULL};

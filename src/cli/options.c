@@ -10,6 +10,12 @@
 #include <string.h>
 #include <unistd.h>
 
+/*
+ * The options that several commands have, as rows: name, what it takes, where it is stored, one line of help. A
+ * command's row says which of them it knows. Parsing, help, completions and the check that the manual names each one
+ * all read these rows.
+ */
+
 #define JOBS_MAX           64
 #define JOBS_DEFAULT_MAX   8
 #define LOCK_WAIT_DEFAULT  5

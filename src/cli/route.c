@@ -5,6 +5,12 @@
 
 #include <string.h>
 
+/*
+ * A route is a file of options under a name of its own choosing: what one would type each time. It is read as data,
+ * never by a shell; keys are the options' own names, a key that no command has is an error that names the file and the
+ * nearest key, and a password in it is refused.
+ */
+
 #define GROUP "route"
 
 struct HbRoute {

@@ -12,6 +12,12 @@
 #include <termios.h>
 #include <unistd.h>
 
+/*
+ * Signals come in a thread of its own, so that no code of ours runs inside a handler: the first one asks all sessions
+ * to end what they do, the second ends the program at once. Prompts read from the terminal itself, never from standard
+ * input, which may be a dump.
+ */
+
 #define PASSWORD_LIMIT 1024
 #define POLL_MS        200
 

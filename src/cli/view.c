@@ -5,6 +5,12 @@
 
 #include <string.h>
 
+/*
+ * What is going on, redrawn at most ten times a second, and only on a terminal: what each worker does, how far all is,
+ * what is waited for. It is an observer like the log: it is told, and asks nothing. Lines are cut to the terminal's
+ * width, and control bytes in names are shown, never sent.
+ */
+
 #define BAR_WIDTH       30
 #define RATE_WINDOW_US  (5 * G_USEC_PER_SEC)
 #define SAMPLES         64

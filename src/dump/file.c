@@ -11,6 +11,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+/*
+ * A file that is being written keeps its sum as it grows (SHA-256 of what was written), and is created anew: what is
+ * there already is never written to. What is read is reached component by component from the dump's own folder, and no
+ * link is followed. A range of a file has a sum of its own, for a tar that holds several members.
+ */
+
 #define READ_BLOCK   (1024 * 1024)
 #define MEMORY_FIRST (64 * 1024)
 

@@ -5,6 +5,12 @@
 
 #include <jansson.h>
 
+/*
+ * The life of a manifest: made empty and filled by a dump, or read; copied by whoever adapts it. A copy owns all that
+ * may be changed, and shares the survey and the list of members, which nobody changes; its rows know those that they
+ * were copied from.
+ */
+
 /* ---- Life ---- */
 
 static void stored_rows_free(gpointer data)

@@ -12,6 +12,12 @@
 
 #include <jansson.h>
 
+/*
+ * JSON from outside becomes a manifest, or an error that names the field: each value's type, range and meaning is
+ * checked where it is read, sizes against dump/limits.h before anything is allocated for them. What several fields
+ * must fulfil together is checked afterwards, in dump/invariants.
+ */
+
 typedef struct {
     GError **error;
     const char *where; /* the list that is being read, for messages */

@@ -4,6 +4,13 @@
 
 #include <stdlib.h>
 
+/*
+ * The manifest as JSON, field by field in the order that docs/dump-format.md has. Nothing is sorted here: objects come
+ * in the catalog's order, rows in that of the manifest, so that equal databases give equal text. Names of any bytes go
+ * through core/base/json_text. What is not known is left out rather than written as null, but for fields that readers
+ * ask for.
+ */
+
 static json_t *write_wordings(const GPtrArray *wordings)
 {
     json_t *list = json_array();

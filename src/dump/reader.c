@@ -7,6 +7,12 @@
 
 #include <string.h>
 
+/*
+ * A dump is opened in an order that trusts nothing: the sums first, the manifest against its sum, then the SQL files
+ * against theirs, from which each object gets the text that the manifest says where to find. Only then are the
+ * invariants checked that concern both. Chunks are not looked at before they are asked for.
+ */
+
 struct HbReader {
     char *path;
     HbStore *store;

@@ -12,6 +12,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+/*
+ * Folder and tar behind one face: a member is a file and a range in it. A folder's members are opened one by one,
+ * below the folder's own descriptor and never through a link; a tar is read once, and knows where each member begins.
+ * A store of a member (a database in a whole server's dump) adds a prefix, and shares the file.
+ */
+
 struct HbStore {
     char *path;
     GHashTable *members; /* char * to HbTarMember *; NULL: a folder */

@@ -11,6 +11,12 @@
 #include <time.h>
 #include <unistd.h>
 
+/*
+ * POSIX tar by libarchive, written in one go and read by position: headers are read once, and members then opened by
+ * their offset in the file. Of a stream the members come one after the other. Names are checked before they are used
+ * for anything, links and devices are refused, and a size that the file cannot have is damage.
+ */
+
 #define BLOCK_BYTES  (64 * 1024)
 #define MEMBER_FIRST ((guint64)1024 * 1024)
 

@@ -8,6 +8,12 @@
 #include <graphviz/gvc.h>
 #include <string.h>
 
+/*
+ * Needs as a picture, by Graphviz: an object and what hangs on it within so many steps. What is too much to be read is
+ * folded: kinds of one table into one node, many of one kind into a number. Names go in as data, quoted by Graphviz
+ * itself.
+ */
+
 /* How far around one object is drawn */
 #define DISTANCE_MAX 2
 

@@ -13,6 +13,12 @@
 #include <jansson.h>
 #include <stdlib.h>
 
+/*
+ * Each result as one JSON object, ended by a line end: for programs, so names and types of fields stay as docs/json.md
+ * has them. Numbers that may pass 2^53 are still numbers (jansson keeps 64 bits). Texts from servers may be any bytes:
+ * they go through core/base/json_text. Secrets never come here: statements were hidden where the result was made.
+ */
+
 static json_t *begin(const char *document)
 {
     return json_pack("{s:s, s:s}", "hornbeam", HB_VERSION, "document", document);

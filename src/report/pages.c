@@ -9,6 +9,12 @@
 
 #include <string.h>
 
+/*
+ * What people read on a terminal: one page for each result, as text with or without colours. A page says the result
+ * last, because that is where the eye is when a command has ended. Long lists are shortened here, never in the result:
+ * what was left out is counted, and --verbose or --json has it.
+ */
+
 /* ---- Pieces ---- */
 
 static char *rate_text(guint64 bytes, double seconds)

@@ -9,6 +9,11 @@
 
 #include <string.h>
 
+/*
+ * Findings as people read them: blockers first, then warnings and notes; findings of one name and one text are told
+ * once, with the objects listed. The verdict counts what is open: what was accepted is shown, and does not count.
+ */
+
 #define OBJECTS_NAMED 12
 #define LISTED_FROM   5
 

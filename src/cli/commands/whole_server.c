@@ -8,6 +8,11 @@
 
 #include <string.h>
 
+/*
+ * What dump, restore, carry and verify say of a whole server: one short report for each database as soon as it is
+ * done, and a sum at the end. The exit status is the gravest of all of them.
+ */
+
 /* What was done, database by database */
 typedef struct {
     HbCli *cli;

@@ -6,6 +6,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+/*
+ * Two catalogs, object by object, by identity. Texts are compared as tokens, and what still differs is shown line by
+ * line, cut to the lines that only one side has (the longest common subsequence, for texts that are not too long for
+ * its quadratic table). Secrets are hidden in what is shown.
+ */
+
 static const char *const names[HB_DIFFERENCE_COUNT] = {"missing", "extra", "definition", "owner", "rows"};
 
 const char *hb_difference_get_name(HbDifferenceType type)

@@ -5,6 +5,11 @@
 
 #include <string.h>
 
+/*
+ * What can be said of a restore by looking at catalogs alone: no server is asked. Each check adds findings and knows
+ * nothing of the others; what an engine adds comes from its own preflight().
+ */
+
 /* What a session loads at least, as measured on small machines; indexes and keys included */
 #define BYTES_A_SECOND    ((guint64)12 * 1024 * 1024)
 #define SESSIONS_THAT_PAY 4

@@ -3,6 +3,14 @@
 
 #include "core/base/error.h"
 
+/*
+ * Steps, and who waits for whom. A step is ready when its hard needs are done and its soft needs settled; among the
+ * ready ones the one with the longest path of costs behind it goes first, because that path decides the end. Claims
+ * keep two steps apart that would wait for one another's locks. What fails takes with it all that needs it, and each
+ * of those knows the culprit. Taking and settling a step costs a logarithm of the number of ready ones and a look at
+ * its neighbours.
+ */
+
 typedef struct {
     guint step;
     gboolean hard;

@@ -5,6 +5,12 @@
 
 #include <string.h>
 
+/*
+ * Objects in an array, by place, and their places by identity in a hash table that borrows the identity from the
+ * object. Taking objects out, renaming and reordering rebuild that table in one pass. Row sets that are taken out are
+ * kept until the end, because rows of a manifest point to them.
+ */
+
 struct HbCatalog {
     GPtrArray *objects;     /* HbObject *, owned, in order */
     GHashTable *places;     /* identity (borrowed from the object) to place */

@@ -5,6 +5,12 @@
 
 #include <string.h>
 
+/*
+ * What holds for all objects of a kind stands in one table, by kind: its name in identities, its name for people, the
+ * earliest stage that it is made in, the part of a dump that it belongs to, and what it has to come after. A kind that
+ * is added to the enum and not to the table has no name, which the tests notice.
+ */
+
 #define KIND(name, plural, stage, part)                                                                                \
     {                                                                                                                  \
         name, plural, HB_STAGE_##stage, HB_PART_##part, HB_AFTER_NEEDS                                                 \

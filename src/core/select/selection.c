@@ -5,6 +5,12 @@
 
 #include <string.h>
 
+/*
+ * Patterns choose objects by kind and name; what a chosen object needs comes along, and what needs a skipped one goes
+ * with it. Wishes are followed from need to need through a queue. Losses spread in one pass, because needs come before
+ * what needs them in the catalog's order.
+ */
+
 typedef enum { OUT, SKIPPED, LOST, PULLED_IN, TAKEN } State;
 
 typedef struct {

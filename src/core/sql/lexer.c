@@ -3,6 +3,13 @@
 
 #include <string.h>
 
+/*
+ * One pass over a text, token by token, with the rules of an engine as data: which quotes there are, what escapes in
+ * them, which comments, whether they nest. The tokens cover the text without a gap, so that a text can be changed at
+ * one place and put together again; a token points into the text, and owns nothing. Whatever the bytes are, the end is
+ * reached: an open quote ends with the text.
+ */
+
 const HbLexicalRules hb_lexer_plain = {0};
 
 static gboolean is_word_byte(char byte)

@@ -5,6 +5,12 @@
 #include "work/dump/chunk_packer.h"
 #include "work/source/snapshot_rows.h"
 
+/*
+ * A source at one moment, its rows read by several workers, packed into chunks and written: three modules, wired here.
+ * The manifest is written last, when all rows are counted and the structure has been found unchanged; only then does
+ * the dump get its name.
+ */
+
 /* One dump in the making */
 typedef struct {
     const HbDumpOptions *options;

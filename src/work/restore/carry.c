@@ -4,6 +4,12 @@
 #include "work/run/block_queue.h"
 #include "work/source/snapshot_rows.h"
 
+/*
+ * Each reader of the source has a writer of its own with a session of the target; between them at most four blocks of
+ * a megabyte. A piece that breaks on either side is read once more: the source still stands at its moment. What the
+ * target must have taken is known by the keys in its journal; what a crash took is emptied and read again.
+ */
+
 #define ROUNDS 4 /* of reading what a crashing target loses */
 
 struct HbCarry {

@@ -3,6 +3,10 @@
 
 #include <string.h>
 
+/*
+ * Opens the parts of a restore one after the other, and hands out what each of them knows. It decides nothing itself.
+ */
+
 /* One after the other; each is only read once the next one is there */
 struct HbRestore {
     HbRestoreOptions options;

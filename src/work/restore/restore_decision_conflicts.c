@@ -4,6 +4,11 @@
 
 #include <string.h>
 
+/*
+ * The target's catalog is read and compared only if something may be there that the restore touches; a new or empty
+ * database needs none of it. What was decided by a run that broke off is read from its journal instead.
+ */
+
 void hb_decision_keep_definitions(const HbDecisionInput *input)
 {
     const HbCatalog *catalog = input->manifest->catalog;

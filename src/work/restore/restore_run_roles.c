@@ -11,6 +11,13 @@
 #include <sys/random.h>
 #include <unistd.h>
 
+/*
+ * Users are the server's, and may be there before the database is: such a one is kept as it is, and what differs is
+ * told once, with the role. The catalogs of both sides are compared for that, before anything is written. New
+ * passwords go into the file before the server gets them: a password that nobody knows would be worse than one too
+ * many in a file.
+ */
+
 #define PASSWORD_LETTERS "abcdefghijkmnopqrstuvwxyzABCDEFGHJKLMNPQRSTUVWXYZ23456789"
 #define PASSWORD_LENGTH  24 /* of 56 letters: about 139 bits */
 

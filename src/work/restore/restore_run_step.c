@@ -6,6 +6,13 @@
 
 #include <string.h>
 
+/*
+ * One step, in a worker's session, with the attempts that a passing error deserves. A step of an object is its
+ * definition, its owner and perhaps a new password, in one transaction where the server can. Where the role may not
+ * give an object away, it first joins the owner, then lends a privilege, and at last keeps the object, and says so:
+ * what hangs on it can still be made.
+ */
+
 /* Rows of a provider are in the target already; a server that crashed may have lost what it said it had */
 static gboolean load_chunk(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error)
 {

@@ -8,6 +8,13 @@
 
 #include <string.h>
 
+/*
+ * The decision about what a target has, as statements in an order that works: foreign keys off before their tables go,
+ * what needs another thing before that thing. It is written into the target's journal as one text, signed where others
+ * could write there, and read back by a run that goes on: by then what is there is partly its own, and nothing is
+ * decided twice.
+ */
+
 /* ---- Life ---- */
 
 static void item_free(gpointer data)

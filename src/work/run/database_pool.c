@@ -3,6 +3,12 @@
 
 #include "core/base/error.h"
 
+/*
+ * N sessions for many databases: each database gets as many as are left for it, the largest first, so that the end
+ * does not wait for one large database with one session. Its observers number the sessions of all databases through;
+ * they outlive what still tells them something.
+ */
+
 /* A worker's events go to the pool's observers, under the worker's number */
 typedef struct {
     HbDatabasePool *pool;

@@ -4,6 +4,12 @@
 #include <string.h>
 #include <unistd.h>
 
+/*
+ * One switch for all that runs: it remembers every open session and the input's pipe. When it is triggered, a thread
+ * of its own asks the servers to end what they do, cuts the connections of those that do not answer within seconds,
+ * and wakes whoever sleeps. Nothing here waits for the network while it holds the lock.
+ */
+
 /* What was cancelled and does not end within this time is cut off: the user waits, or another worker failed */
 #define CUT_AFTER_BY_USER_S 5
 #define CUT_AFTER_S         30

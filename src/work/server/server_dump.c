@@ -5,6 +5,12 @@
 #include "work/server/whole_server.h"
 #include <string.h>
 
+/*
+ * All databases of a server into one dump: what belongs to none first, then each database as a member with a writer of
+ * its own, several at a time as long as sessions are left. A database that cannot be dumped is an omission of the
+ * whole, and does not keep the others from it; a stream holds one member at a time.
+ */
+
 gboolean hb_whole_server_select(const HbSelection *selection, const HbEngine *engine, HbCatalog *catalog,
                                 GError **error)
 {

@@ -6,6 +6,13 @@
 
 #include <string.h>
 
+/*
+ * A catalog on its way from a source to a target, changed in place: it is the caller's copy. The order matters: owners
+ * and grants first, then one rename after the other (so that two names can be swapped through a third), then the
+ * target's version, then what the target's engine finds there. Each loss becomes an omission under the name that the
+ * object has by then.
+ */
+
 static gboolean is_grant(const HbObject *object)
 {
     return object->kind == HB_KIND_GRANT || object->kind == HB_KIND_DEFAULT_GRANT ||

@@ -4,6 +4,11 @@
 
 #include <string.h>
 
+/*
+ * Is a dump what was written? Every file against its sum, every chunk unpacked and its rows against their digest, by
+ * several workers; a file that should not be there is told, too. Nothing of a server is asked.
+ */
+
 typedef struct {
     const HbReader *dump;
     HbStop *stop;

@@ -8,6 +8,12 @@
 
 #include <string.h>
 
+/*
+ * One side of a comparison: a dump, whose digests are known, or a server, which is read at one moment by sessions of
+ * its own. What a worker reads it sums up by itself; only the sum of a finished piece is added to the row set's, under
+ * the lock. A piece that is read again after a lost connection starts its sum anew, so no row counts twice.
+ */
+
 /* ---- Rows to digests: the consumer of a reading ---- */
 
 typedef struct {

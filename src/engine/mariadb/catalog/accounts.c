@@ -7,6 +7,8 @@
 
 #include <string.h>
 
+/* All accounts are read, in the server's own words; of a database's dump those stay that it needs, or that reach it */
+
 /* One account or role with what it is granted */
 typedef struct {
     char *name; /* as SQL writes it */

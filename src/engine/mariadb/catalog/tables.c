@@ -6,6 +6,12 @@
 
 #include <string.h>
 
+/*
+ * A table's own words, taken apart: what its rows need stays in the table, what can be made faster afterwards (keys,
+ * foreign keys) becomes objects of their own. What the rows are read by (columns, how each is written, how the table
+ * can be split) follows from the same items, so that nothing is asked twice.
+ */
+
 #define ALL_HISTORY "FOR SYSTEM_TIME ALL"
 
 /* One table while it is read */

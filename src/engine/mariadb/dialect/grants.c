@@ -7,6 +7,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+/*
+ * The server's own words about rights are the only record of them that says everything, so they are read with the
+ * lexer, and never by searching for words: names may hold any bytes, keywords among them. Names of accounts are
+ * written anew, in one way, so that equal ones are equal texts.
+ */
+
 void hb_grant_free(HbGrant *grant)
 {
     if (grant == NULL)

@@ -8,6 +8,12 @@
 
 #include <string.h>
 
+/*
+ * A name becomes another wherever the text means that thing, and nowhere else: before a dot that no other dot
+ * precedes, after a word that announces an account, a storage engine, a collation. Texts in quotes are left alone, and
+ * told.
+ */
+
 /* ---- Databases ---- */
 
 static gboolean is_own(const HbToken *token, const char *name)

@@ -3,6 +3,13 @@
 
 #include <string.h>
 
+/*
+ * Rows in a dump are lines of fields, in which a backslash escapes what would end a field or a line; fields that are
+ * marked so are hexadecimal digits. The decoder takes the bytes as they come, cut anywhere, and tells what it reads in
+ * pieces: a value of any size passes through without being whole in memory. What is not well-formed is an error that
+ * says where.
+ */
+
 #define BUFFER_BYTES 65536
 
 /* What follows the backslash for each byte that must not stand in a field; 0: it may */

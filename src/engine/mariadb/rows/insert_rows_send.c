@@ -9,6 +9,12 @@
 #include <mysqld_error.h>
 #include <string.h>
 
+/*
+ * Three ways to the server, by what it knows and how large a value is: arrays of bound values, one round trip for a
+ * batch; a statement of many rows, where there are no arrays; a row alone, its values sent in pieces. After each the
+ * server must say that it took as many rows as it was given, and that it had no cause to warn.
+ */
+
 /* The table's name as a literal */
 char *hb_my_load_quote_table(const HbRowSet *set)
 {

@@ -12,6 +12,13 @@
 #include <string.h>
 #include <sys/socket.h>
 
+/*
+ * Every session is set to one known way of reading and writing before anything is asked: the variables that this
+ * server knows, of one list, in one statement; and one by one only if the account may not set one of them. What a
+ * program's definition has set is set back by HB_MY_USUAL; what cannot be set back by statements, because they would
+ * be misread, by beginning the session anew.
+ */
+
 /* What every session sets besides, where the server knows it and lets us */
 static const struct {
     const char *name;

@@ -13,6 +13,13 @@
 #include <mysqld_error.h>
 #include <string.h>
 
+/*
+ * Definitions commit by themselves here, so a step cannot be noted with what it does. It leaves two entries: begun,
+ * which is in the same transaction as whatever commits first, and done. A step that was begun and is tried again may
+ * find that it exists already, and only then is that no error. Rows and their entry are one transaction, where the
+ * table can.
+ */
+
 /* The journal of a whole server, which has no database of its own */
 #define JOURNAL_DATABASE "hornbeam_journal"
 

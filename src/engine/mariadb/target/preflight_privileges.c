@@ -14,6 +14,12 @@
 
 #include <string.h>
 
+/*
+ * What the account lacks, kind by kind, each told once with the statement that grants it; who owns nothing here may
+ * still define in another's name, or not. Where the server does not let the account see its own rights, nothing is
+ * said.
+ */
+
 /* ---- Rights ---- */
 
 /* What a restore of such objects takes */

@@ -8,6 +8,11 @@
 
 #include <string.h>
 
+/*
+ * Databases, and what they hold, as a restore finds them. A database is looked for by name among those that the
+ * account may see, and created with the source's character set and collation, whatever the server's own defaults are.
+ */
+
 /* ---- The database ---- */
 
 static gboolean database_exists(HbSession *session, const char *name, gboolean *exists, GError **error)

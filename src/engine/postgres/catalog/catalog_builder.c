@@ -8,6 +8,12 @@
 
 #include <string.h>
 
+/*
+ * Rows of catalog queries become objects. All queries give the same columns, of which each uses some (see queries.h),
+ * so one reader serves all kinds. Needs are kept as addresses (class and number, as the server's dependency records
+ * have them) until all objects are there, and then looked up; what none of them meets is dropped.
+ */
+
 typedef struct {
     HbCatalogBuilder *builder;
     HbSession *session;

@@ -6,6 +6,12 @@
 #include <string.h>
 #include <sys/socket.h>
 
+/*
+ * Sessions read in one known way: no search_path but the server's own catalog, ISO dates, UTC, all digits of floats,
+ * no timeouts. What could run code of others (a function in somebody's path, an operator of a type) is not reached by
+ * any statement of ours. Errors get their class from SQLSTATE, and their hint where one can be given.
+ */
+
 #define CONNECT_TIMEOUT_SECONDS  "15"
 #define DEFAULT_MAINTENANCE_BASE "postgres"
 

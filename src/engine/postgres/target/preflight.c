@@ -10,6 +10,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+/*
+ * What a target would refuse, or do otherwise: one function for each sort of trap, each a question or two to the
+ * server and a finding with a remedy. They are independent, write nothing, and say nothing where the server does not
+ * let them look.
+ */
+
 gboolean hb_pg_preflight_has_database(const HbPgPreflight *run)
 {
     return run->preview->state != HB_TARGET_ABSENT;
