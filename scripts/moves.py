@@ -14,12 +14,11 @@ def read(path):
 
 def main():
     restored, verified = read(sys.argv[1]), read(sys.argv[3])
-    entries = restored.get("exceptions", [])
-    failed = sum(entry.get("outcome") in ("failed", "left_out") for entry in entries)
-    named = len(entries) - failed
+    count = lambda *names: sum(len(restored.get(name, [])) for name in names)
+    failed, named = count("failed", "left_out"), count("changed", "absent", "refused", "kept", "gone")
     differences = verified.get("differences", [])
     rows = sum(d["type"] == "rows" for d in differences)
-    if not restored or not verified:
+    if "steps_done" not in restored or "differences" not in verified:
         print("not begun: blocked", "-", "-", "-", sep=" | ")
         return
     print(failed or "none", named or "nothing", f"{rows} differ" if rows else "the same", len(differences) - rows or "alike", sep=" | ")

@@ -31,10 +31,11 @@ title() { hornbeam survey "$(server_uri "$1")" | sed -n 's/.*\(MariaDB\|MySQL\) 
 # What the other product needs to be told: a collation that it has, and what cannot go there at all
 ways() { # FROM TO
     case $1-$2 in
-    mysql-11.8) ;;
+    mysql-mysql | mysql-11.8) ;;
     mysql-*) echo "--rename collation:utf8mb4_0900_ai_ci=utf8mb4_unicode_520_ci" ;;
     *-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --accept plugin-missing" ;;
-    11.8-10.5 | system-10.5) echo "--skip table:label_price" ;;
+    11.8-10.5) echo "--skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci" ;;
+    system-10.5) echo "--skip table:label_price" ;;
     esac
 }
 

@@ -422,8 +422,27 @@ static void forget_modes(HbObject *object, guint version)
     g_string_free(kept, TRUE);
 }
 
-/* Before, MariaDB knew its collations by the short name only */
-#define FIRST_WITH_UTF8MB3 100600
+/* What MariaDB has learnt, and how versions before that are told */
+static const struct {
+    guint since;
+    const char *pattern, *by, *why;
+} learnt[] = {
+    {100600, "(COLLATE[ =])utf8mb3_", "\\1utf8_", NULL},
+    {100600, "(KEY [^\n]*\\)) IGNORED", "\\1", "a key is not ignored there"},
+    {100700, "^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii", "a UUID is a text there"},
+    {101000, "^(  `(?:[^`]|``)*`) inet4\\b", "\\1 varchar(15) CHARACTER SET ascii", "an address is a text there"},
+    {110700, "^(  `(?:[^`]|``)*`) vector\\(\\d+\\)", "\\1 blob", "a vector is bytes there"},
+};
+
+static void translate_for_older(const Translation *work, HbObject *object, guint to)
+{
+    g_autofree char *what = g_strdup_printf("in %s", object->identity);
+
+    for (gsize i = 0; i < G_N_ELEMENTS(learnt); i++) {
+        if (to < learnt[i].since && replace(object, learnt[i].pattern, learnt[i].by) && learnt[i].why != NULL)
+            omit(work, what, learnt[i].why);
+    }
+}
 
 void hb_my_translate(HbCatalog *catalog, guint from, guint to)
 {
@@ -433,8 +452,8 @@ void hb_my_translate(HbCatalog *catalog, guint from, guint to)
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
         forget_modes(object, to);
-        if (hb_my_version_is_maria(to) && to < FIRST_WITH_UTF8MB3 && object->definition != NULL)
-            replace(object, "(COLLATE[ =])utf8mb3_", "\\1utf8_");
+        if (work.to_maria && (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_INDEX))
+            translate_for_older(&work, object, to);
     }
     if (work.to_maria == hb_my_version_is_maria(from))
         return;

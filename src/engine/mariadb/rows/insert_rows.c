@@ -118,6 +118,7 @@ static gboolean choose_way(HbMyLoad *load, GError **error)
 {
     g_autoptr(GError) ours = NULL;
 
+    load->with_pieces = load->columns > 0;
     load->with_arrays = hb_my_can(load->session, HB_MY_BOUND_ARRAYS) && load->columns > 0;
     if (!load->with_arrays || (load->batch = hb_my_load_prepare(load, FALSE, &ours)) != NULL)
         return TRUE;
