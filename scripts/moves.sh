@@ -33,8 +33,9 @@ ways() { # FROM TO
     case $1-$2 in
     mysql-mysql | mysql-11.8) ;;
     mysql-*) echo "--rename collation:utf8mb4_0900_ai_ci=utf8mb4_unicode_520_ci" ;;
+    11.8-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci --rename collation:utf8mb4_uca1400_ai_ci=utf8mb4_0900_ai_ci --accept plugin-missing" ;;
     *-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --accept plugin-missing" ;;
-    11.8-10.5) echo "--skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci" ;;
+    11.8-10.5) echo "--skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci --rename collation:utf8mb4_uca1400_ai_ci=utf8mb4_general_ci" ;;
     system-10.5) echo "--skip table:label_price" ;;
     esac
 }
@@ -51,7 +52,7 @@ for from in $names; do
         # shellcheck disable=SC2086
         hornbeam restore "$SERVERS/$from.dump" "$(server_uri target)" --yes $options --json >"$SERVERS/restored" 2>/dev/null || restored=$?
         # shellcheck disable=SC2086
-        hornbeam verify "$SERVERS/$from.dump" "$(server_uri target fennick_vale)" $options --json >"$SERVERS/verified" 2>/dev/null || verified=$?
+        hornbeam verify "$SERVERS/$from.dump" "$(server_uri target fennick_vale)" ${options%% --accept*} --json >"$SERVERS/verified" 2>/dev/null || verified=$?
         rows="$rows| $(title source) | $(title target) | $(python3 scripts/moves.py "$SERVERS/restored" $restored "$SERVERS/verified" $verified) | ${options:+\`$options\`} |
 "
         stop_server target immediate && rm -rf "$SERVERS/target"

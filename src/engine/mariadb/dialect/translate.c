@@ -448,26 +448,20 @@ void hb_my_translate(HbCatalog *catalog, guint from, guint to)
 {
     g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
     const Translation work = {catalog, gone, hb_my_version_is_maria(to)};
+    const gboolean is_other = work.to_maria != hb_my_version_is_maria(from);
 
-    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        HbObject *object = hb_catalog_get(catalog, i);
-        forget_modes(object, to);
-        if (work.to_maria && (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_INDEX))
-            translate_for_older(&work, object, to);
-    }
-    if (work.to_maria == hb_my_version_is_maria(from))
-        return;
-    if (work.to_maria)
+    if (is_other && work.to_maria)
         make_roles(&work);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
-        if (object->definition == NULL)
-            continue;
-        if (work.to_maria)
-            translate_for_maria(&work, object);
-        else
-            translate_for_mysql(&work, object);
+        forget_modes(object, to);
+        if (is_other && object->definition != NULL)
+            (work.to_maria ? translate_for_maria : translate_for_mysql)(&work, object);
+        if (work.to_maria && (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_INDEX))
+            translate_for_older(&work, object, to);
     }
+    if (!is_other)
+        return;
     leave_out_dependents(&work);
     hb_catalog_remove(catalog, gone);
 }

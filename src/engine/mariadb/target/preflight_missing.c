@@ -13,8 +13,14 @@
 
 /* The words after a key word (and an equals sign) in a definition: COLLATE, VIA, ENGINE. Adds those not known */
 static void check_words(HbMyPreflight *run, const HbObject *object, const char *key, GHashTable *known,
-                        const char *finding, const char *what)
+                        const char *finding, const char *what, const char *renamed)
 {
+    g_autofree char *todo =
+        renamed != NULL
+            ? g_strdup_printf("install it there, take another (--rename %s:OLD=NEW), or leave out with --skip "
+                              "what uses it",
+                              renamed)
+            : g_strdup("install it there, or leave out with --skip what uses it");
     const char *sql = object->definition;
     gboolean after_word = FALSE;
     HbToken token;
@@ -26,7 +32,7 @@ static void check_words(HbMyPreflight *run, const HbObject *object, const char *
         if (after_word && lower != NULL && g_hash_table_add(known, g_strdup(lower)))
             hb_finding_advise(hb_findings_add(run->findings, HB_FINDING_BLOCKER, finding, name,
                                               "%s: %s could not be created", what, object->identity),
-                              "install it there, or leave out with --skip what uses it", NULL);
+                              todo, NULL);
         if (token.type != HB_TOKEN_SPACE && !hb_my_token_is_sign(&token, '='))
             after_word = hb_token_is_word(&token, key);
     }
@@ -75,11 +81,15 @@ static void check_missing(HbMyPreflight *run)
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
         if (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD)
-            check_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in");
+            check_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in", NULL);
+        check_words(run, object, "collation_connection", collations, "collation-missing",
+                    "the target has no such collation", "collation");
         if (object->kind != HB_KIND_TABLE)
             continue;
-        check_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine");
-        check_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation");
+        check_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine",
+                    "storage");
+        check_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation",
+                    "collation");
     }
 }
 
