@@ -64,7 +64,7 @@ static void only_what_is_meant_is_accepted(void **state)
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        char *const accepted[] = {(char *)cases[i].accepted, (char *)"nothing-has-this-name", NULL};
+        char *const accepted[] = {(char *)"nothing-has-this-name", (char *)cases[i].accepted, NULL};
         g_autoptr(GPtrArray) findings = make_findings();
         g_autofree char *text = NULL;
         hb_findings_accept(findings, accepted);
