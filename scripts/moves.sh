@@ -33,8 +33,8 @@ ways() { # FROM TO
     case $1-$2 in
     mysql-mysql | mysql-11.8) ;;
     mysql-*) echo "--rename collation:utf8mb4_0900_ai_ci=utf8mb4_unicode_520_ci" ;;
-    11.8-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci --rename collation:utf8mb4_uca1400_ai_ci=utf8mb4_0900_ai_ci --accept plugin-missing" ;;
-    *-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --accept plugin-missing" ;;
+    11.8-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci --rename collation:utf8mb4_uca1400_ai_ci=utf8mb4_0900_ai_ci" ;;
+    *-mysql) echo "--rename storage:Aria=InnoDB --skip table:label_price" ;;
     11.8-10.5) echo "--skip table:label_price --rename collation:utf8mb3_uca1400_ai_ci=utf8mb3_general_ci --rename collation:utf8mb4_uca1400_ai_ci=utf8mb4_general_ci" ;;
     system-10.5) echo "--skip table:label_price" ;;
     esac

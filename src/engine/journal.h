@@ -21,7 +21,8 @@ typedef struct {
 
     /*
      * Each does its work and notes the key, both or neither. HB_ERROR_ALREADY_DONE: it is noted by now, for another
-     * session has done it: that of a program which was killed while its server still worked, say
+     * session has done it: that of a program which was killed while its server still worked, say.
+     * HB_ERROR_CONSTRAINT_VIOLATED: it is done and noted, and what the server said of it is to be told
      */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
     gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,

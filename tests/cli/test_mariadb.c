@@ -137,12 +137,17 @@ static void a_whole_server_moves(void **state)
     servers_run_shell("mariadb_shell new -e \"DROP DATABASE odd; DROP DATABASE fennick_vale; DROP DATABASE beside;"
                       " DROP USER elsewhere@localhost, keeper@'%'\" || true;"
                       " mariadb_shell old -e \"CREATE SERVER IF NOT EXISTS loans FOREIGN DATA WRAPPER mysql OPTIONS"
-                      " (HOST 'other.example', USER 'u', PASSWORD 'hush', PORT 3307, DATABASE 'd')\"");
+                      " (HOST 'other.example', USER 'u', PASSWORD 'hush', PORT 3307, DATABASE 'd');"
+                      " DELETE FROM mysql.db WHERE Db LIKE 'vale%copy'; FLUSH PRIVILEGES;"
+                      " GRANT SELECT ON not_yet.* TO keeper@'%' WITH GRANT OPTION; GRANT SELECT ON mysql.* TO"
+                      " elsewhere@localhost; GRANT UPDATE (db), SELECT ON mysql.db TO keeper@'%'\"");
     run_expect(run_hornbeam("dump", from, dump, NULL), 1, "password of server loans", NULL);
     run_expect(run_shell("! grep -rq hush $FOLDER/all.dump"), 0, NULL, NULL);
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "Restored whole: database odd", NULL);
     run_expect(run_hornbeam("verify", dump, it.new, NULL), 0, "Equal", NULL);
     compare_mariadb_censuses("old", "new", "beside", "vale``copy", 20);
+    g_free(servers_query(it.new, "REVOKE SELECT ON mysql.* FROM elsewhere@localhost"));
+    run_expect(run_hornbeam("verify", dump, it.new, NULL), 1, "'elsewhere'@'localhost' on `mysql`.*", NULL);
 }
 
 /* ---- What goes wrong ---- */
@@ -174,10 +179,12 @@ static void what_cannot_be_carried_is_named(void **state)
         "UNSIGNED"
         " GENERATED ALWAYS AS ROW END, PERIOD FOR SYSTEM_TIME (s, e)) WITH SYSTEM VERSIONING; INSERT INTO numbered (x) "
         "VALUES (1), (2);"
-        " DELETE FROM numbered WHERE x = 1; FLUSH TABLES'; as_server_user sh -c \"echo x > "
+        " DELETE FROM numbered WHERE x = 1; SET sql_mode = \"IGNORE_BAD_TABLE_OPTIONS\"; CREATE TABLE styled (a INT"
+        " shade=deep, KEY (a) width=3) glaze=thin; FLUSH TABLES'; as_server_user sh -c \"echo x > "
         "$SERVERS/old/data/broken/lost.frm\"");
     run_expect(run_hornbeam("dump", from, dump, NULL), 1, "table lost", NULL);
     run_expect(run_hornbeam("show", dump, NULL), 0, "history of table numbered", NULL);
+    run_expect(run_hornbeam("show", dump, NULL), 0, "does not know `shade`='deep', `width`='3', `glaze`='thin'", NULL);
     run_expect(run_hornbeam("restore", dump, it.new, NULL), 0, "view on_gone", NULL);
     run_expect(run_hornbeam("verify", dump, it.new, NULL), 0, "Equal", NULL);
 }

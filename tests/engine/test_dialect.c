@@ -4,6 +4,7 @@
 
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/same_definition.h"
+#include "engine/mariadb/dialect/same_in_both.h"
 #include "engine/postgres/dialect/dialect.h"
 
 #include "support/scripted.h"
@@ -52,6 +53,51 @@ static void versions_of_mariadb_say_one_table_in_other_words(void **state)
             hb_my_is_same_definition(other, one) != tables[i].same || !hb_my_is_same_definition(one, one))
             fail_msg("%s\n%s", one, other);
     }
+}
+
+/* MariaDB's print of a table, MySQL's of the same, and of one that is not */
+static void both_products_say_one_table_in_other_words(void **state)
+{
+    static const struct {
+        const char *maria, *mysql, *not_mysql;
+    } items[] = {
+        {"`a` int(11) NOT NULL", "`a` int NOT NULL", "`a` bigint NOT NULL"},
+        {"`a` varchar(9) DEFAULT NULL", "`a` varchar(9) COLLATE utf8mb4_unicode_ci DEFAULT NULL",
+         "`a` varchar(9) COLLATE utf8mb4_bin DEFAULT NULL"},
+        {"`a` char(36) CHARACTER SET ascii", "`a` char(36) CHARACTER SET ascii COLLATE ascii_general_ci",
+         "`a` char(36) CHARACTER SET ascii COLLATE ascii_bin"},
+        {"`a` int(11) DEFAULT 0", "`a` int DEFAULT '0'", "`a` int DEFAULT '1'"},
+        {"`a` text DEFAULT NULL", "`a` text COLLATE utf8mb4_unicode_ci",
+         "`a` text COLLATE utf8mb4_unicode_ci NOT NULL"},
+        {"`a` int(11) CHECK (`a` between 0 and 9)", "`a` int, CONSTRAINT `t u_chk_1` CHECK ((`a` between 0 and 9))",
+         "`a` int, CONSTRAINT `t u_chk_1` CHECK ((`a` between 0 and 8))"},
+        {"`a` int(11), CONSTRAINT `named` CHECK (`a` > 1 and `a` < 9)",
+         "`a` int, CONSTRAINT `named` CHECK (((`a` > 1) and (`a` < 9)))", "`a` int, CHECK (((`a` > 1) and (`a` < 9)))"},
+        {"`a` text, CHECK (`a` regexp '^x')", "`a` text, CONSTRAINT `t_chk_1` CHECK (regexp_like(`a`,_utf8mb4'^x'))",
+         "`a` text"},
+        {"`a` int(11) INVISIBLE DEFAULT 1", "`a` int DEFAULT '1' INVISIBLE", "`a` int DEFAULT '1'"},
+        {"`a` text DEFAULT (concat('x'))", "`a` text DEFAULT (concat(_utf8mb4'x'))", "`a` text DEFAULT (concat('X'))"},
+        {"`a` int(11), `b` int(11)", "`a` int, `b` int", "`b` int, `a` int"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(items); i++) {
+        static const char form[] =
+            "CREATE TABLE t (%s\n) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci;";
+        g_autofree char *maria = g_strdup_printf(form, items[i].maria), *mysql = g_strdup_printf(form, items[i].mysql);
+        g_autofree char *other = g_strdup_printf(form, items[i].not_mysql);
+        if (!hb_my_is_same_in_both(maria, mysql) || !hb_my_is_same_in_both(mysql, maria) ||
+            hb_my_is_same_in_both(maria, other))
+            fail_msg("%s\n%s\n%s", maria, mysql, other);
+    }
+    assert_true(
+        hb_my_is_same_in_both("CREATE VIEW `v` AS select `a`.`b` AS `c` from `a` where `b` > 1 and `c` = 'x'",
+                              "CREATE VIEW `v` AS select `a`.`b` AS `c` from `a` where ((`b` > 1) and (`c` = 'x'))"));
+    assert_false(hb_my_is_same_in_both("CREATE VIEW `v` AS select `b` AS `c`", "CREATE VIEW `v` AS select `b` AS `d`"));
+    assert_true(
+        hb_my_is_same_grant_in_both("GRANT SELECT, BINLOG MONITOR ON *.* TO a;",
+                                    "GRANT SELECT, REPLICATION CLIENT ON *.* TO a;\nGRANT BACKUP_ADMIN ON *.* TO a;"));
+    assert_false(hb_my_is_same_grant_in_both("GRANT SELECT ON *.* TO a;", "GRANT SELECT, DROP ON *.* TO a;"));
 }
 
 static void hashes_of_mariadb_are_hidden(void **state)
@@ -214,6 +260,7 @@ int main(void)
         cmocka_unit_test(versions_are_read_as_the_servers_number_them),
         cmocka_unit_test(what_comes_to_the_same_is_known),
         cmocka_unit_test(versions_of_mariadb_say_one_table_in_other_words),
+        cmocka_unit_test(both_products_say_one_table_in_other_words),
         cmocka_unit_test(hashes_of_mariadb_are_hidden),
         cmocka_unit_test(passwords_are_hidden),
     };

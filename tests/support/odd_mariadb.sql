@@ -213,3 +213,10 @@ CREATE EVENT once ON SCHEDULE AT '2036-02-03 04:05:06' DO CALL report(1, @x, @y)
 SET time_zone = '+05:30'//
 CREATE EVENT `weekly ``one` ON SCHEDULE EVERY '1:30' HOUR_MINUTE STARTS '2035-01-01 00:00:00' ENDS '2037-01-01 00:00:00' DISABLE ON SLAVE DO SELECT 1//
 DELIMITER ;
+SET NAMES latin1;
+CREATE EVENT `zurück` ON SCHEDULE EVERY 1 DAY STARTS '2035-01-01 00:00:00' DISABLE DO SELECT 'ä';
+SET NAMES utf8mb4;
+
+-- ---- Values that the server stumbles over when it computes others from them ----
+CREATE TABLE stumbles (id INT PRIMARY KEY, a VARCHAR(10), b INT AS (CAST(a AS SIGNED)) STORED, c TINYINT AS (a * 100) PERSISTENT, KEY (c));
+INSERT IGNORE INTO stumbles (id, a) VALUES (1, 'abc'), (2, '12x'), (3, '7'), (4, NULL);

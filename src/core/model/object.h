@@ -128,7 +128,9 @@ typedef struct {
     HbStage stage;
     HbAfter after;
     guint64 cost; /* estimated bytes that creating it must touch */
-    guint rank;   /* its place among the parts of `on`, from 1, where their order matters; 0: it does not */
+    gboolean
+        is_translated; /* its definition was put into the words of another product: each has its own way to print it */
+    guint rank;        /* its place among the parts of `on`, from 1, where their order matters; 0: it does not */
 } HbObject;
 
 const HbKindTraits *hb_kind_get_traits(HbKind kind);

@@ -143,7 +143,7 @@ static void write_piece(Lane *worker, HbBlock *first)
     if (open_target(worker, &worker->error))
         options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), give_rows, &reader,
                                                         worker->key, &worker->error);
-    if (worker->error != NULL)
+    if (worker->error != NULL && !hb_restore_run_keep_rows(worker->carry->run, target_of(worker), &worker->error))
         g_atomic_int_set(&worker->failed, TRUE);
     drain(&reader);
     if (hb_error_is(worker->error, HB_ERROR_LOST) && is_there_after_all(worker))

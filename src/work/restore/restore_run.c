@@ -57,6 +57,7 @@ HbRestoreRun *hb_restore_run_new(const HbRestoreOptions *options, HbManifest *ma
     run->kept = g_hash_table_new(g_str_hash, g_str_equal);
     run->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    run->complaints = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     if (!make_steps(run, error))
         g_clear_pointer(&run, hb_restore_run_free);
     return run;
@@ -75,6 +76,7 @@ void hb_restore_run_free(HbRestoreRun *run)
     g_hash_table_unref(run->kept);
     g_hash_table_unref(run->joined);
     g_hash_table_unref(run->failed_rows);
+    g_hash_table_unref(run->complaints);
     g_clear_pointer(&run->role_differences, g_ptr_array_unref);
     hb_restore_run_close_passwords(run);
     g_clear_error(&run->lost);
@@ -259,6 +261,18 @@ void hb_restore_run_fail_rows(HbRestoreRun *run, const HbRowSet *set, const GErr
     g_mutex_unlock(&run->lock);
 }
 
+gboolean hb_restore_run_keep_rows(HbRestoreRun *run, const HbRowSet *set, GError **error)
+{
+    if (!hb_error_is(*error, HB_ERROR_CONSTRAINT_VIOLATED))
+        return FALSE;
+    g_mutex_lock(&run->lock);
+    if (!g_hash_table_contains(run->complaints, set->identity))
+        g_hash_table_insert(run->complaints, g_strdup(set->identity), g_strdup((*error)->message));
+    g_mutex_unlock(&run->lock);
+    g_clear_error(error);
+    return TRUE;
+}
+
 /*
  * Rows that come once come between two walks: the first makes what must exist before them, and what fails there is told
  * only when the second one has tried it again. The journal knows what the first has done.
@@ -309,6 +323,7 @@ static gboolean end_run(HbRestoreRun *run, gboolean ok, gint64 start, GError **e
         g_propagate_error(error, g_steal_pointer(&taken));
     }
 
+    hb_restore_run_list_complaints(run);
     hb_restore_run_list_left_out(run);
     hb_restore_run_list_joined(run);
     if (g_atomic_int_get(&run->broken))

@@ -60,6 +60,10 @@ void hb_restore_run_note_broken(HbRestoreRun *run);
 gboolean hb_restore_run_is_broken(const HbRestoreRun *run);
 void hb_restore_run_fail_rows(HbRestoreRun *run, const HbRowSet *set, const GError *cause);
 
+/* TRUE: the rows are in, although the server complained of what it computed from them, which is told once for each row
+ * set; clears *error then */
+gboolean hb_restore_run_keep_rows(HbRestoreRun *run, const HbRowSet *set, GError **error);
+
 /*
  * All rows of a set are in: makes the keys and indexes of its table that need no other rows, in a session of the
  * caller's, while other rows still come. What fails is made, or told, at the end. By any thread

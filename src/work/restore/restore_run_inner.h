@@ -45,6 +45,7 @@ struct HbRestoreRun {
     GHashTable *journal; /* steps that are finished as far as the target knows: key to note; workers only read it */
     GHashTable *done_earlier; /* those that the run which we resume had finished; NULL without one */
     GHashTable *failed_rows;  /* identities of row sets that a provider could not load, to messages */
+    GHashTable *complaints;   /* identities of row sets that are in, to what the server said of computed values */
     gboolean rows_came;       /* those of a dump, or all of a provider */
     gboolean is_finished;
     gint broken;       /* atomic: a connection broke, and perhaps the server did */
@@ -77,7 +78,9 @@ gboolean hb_restore_run_step(HbRestoreRun *run, HbWorker *worker, const HbStep *
 char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
 
 /* restore_run_report: what was done, and what was not. Before and after the walk */
-void hb_restore_run_list_changes(HbRestoreRun *run);  /* that fitting the target takes */
+void hb_restore_run_list_changes(HbRestoreRun *run); /* that fitting the target takes */
+void hb_restore_run_list_complaints(
+    HbRestoreRun *run);                               /* of the server, about what it computed from rows that are in */
 void hb_restore_run_list_left_out(HbRestoreRun *run); /* because of other steps */
 void hb_restore_run_list_gone(HbRestoreRun *run);     /* what was taken away, and is not back */
 void hb_restore_run_count_steps(const HbRestoreRun *run, HbRestoreResult *result);

@@ -32,6 +32,15 @@ void hb_restore_run_list_changes(HbRestoreRun *run)
     list_what_differs(run);
 }
 
+void hb_restore_run_list_complaints(HbRestoreRun *run)
+{
+    g_autoptr(GList) identities = g_list_sort(g_hash_table_get_keys(run->complaints), (GCompareFunc)strcmp);
+
+    for (const GList *at = identities; at != NULL; at = at->next)
+        hb_observers_note(run->observers, HB_SEVERITY_WARNING, NULL, "%s: %s", (const char *)at->data,
+                          (const char *)g_hash_table_lookup(run->complaints, at->data));
+}
+
 void hb_restore_run_list_left_out(HbRestoreRun *run)
 {
     HbPlan *plan = run->plan.steps->plan;

@@ -19,7 +19,8 @@ static gboolean load_chunk(HbRestoreRun *run, HbWorker *worker, const HbStep *st
     if (run->options->dump == NULL)
         return hb_error_set(error, HB_ERROR_STATEMENT, "send the dump again, into a new database",
                             "its rows came, and are not there any more");
-    return hb_load_chunk(worker, run->options->dump, step->rows->set, step->chunk, step->key, error);
+    return hb_load_chunk(worker, run->options->dump, step->rows->set, step->chunk, step->key, error) ||
+           hb_restore_run_keep_rows(run, step->rows->set, error);
 }
 
 #define STATEMENT_LIMIT 400

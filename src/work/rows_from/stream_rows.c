@@ -70,7 +70,8 @@ static gboolean load_once(HbStreamRows *stream_rows, HbWorker *worker, const HbS
 
     hb_row_counter_init(&chunk_load.counter, 0);
     ok = worker->workers->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load, key,
-                                                      error);
+                                                      error) ||
+         hb_restore_run_keep_rows(stream_rows->run, chunk->rows->set, error);
     if (ok)
         note_loaded(stream_rows, chunk->file, &chunk_load.counter.sum.digest);
     hb_row_counter_clear(&chunk_load.counter);

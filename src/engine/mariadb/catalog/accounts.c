@@ -486,13 +486,85 @@ gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
     return TRUE;
 }
 
+/* ---- Grants that come with no database: on system tables, and on databases that are yet to be made ---- */
+
+/* Of databases that are carried: char * */
+static GPtrArray *read_database_names(HbSession *session, GError **error)
+{
+    g_autoptr(HbMyResult) result =
+        hb_my_query(session,
+                    "SELECT SCHEMA_NAME FROM information_schema.SCHEMATA"
+                    " WHERE SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')",
+                    error);
+    GPtrArray *names = result != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        g_ptr_array_add(names, g_strdup(row[0]));
+    return names;
+}
+
+static gboolean comes_with_one(const HbGrant *grant, const GPtrArray *databases)
+{
+    for (guint i = 0; i < databases->len; i++) {
+        if (is_about(grant, databases->pdata[i]))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static gboolean exists(HbSession *session, const HbGrant *grant)
+{
+    g_autofree char *database = hb_my_quote_literal(grant->database), *object = hb_my_quote_literal(grant->object);
+    g_autofree char *sql = g_strdup_printf("SELECT 1 FROM information_schema.TABLES WHERE TABLE_SCHEMA = %s"
+                                           " AND TABLE_NAME = %s UNION SELECT 1 FROM information_schema.ROUTINES"
+                                           " WHERE ROUTINE_SCHEMA = %s AND ROUTINE_NAME = %s LIMIT 1",
+                                           database, object, database, object);
+    g_autofree char *yes = NULL;
+
+    return hb_my_read_text(session, sql, &yes, NULL) && yes != NULL;
+}
+
+static gboolean add_grant_elsewhere(HbSession *session, HbCatalog *catalog, const GPtrArray *accounts,
+                                    const Account *account, const HbGrant *grant, GError **error)
+{
+    g_autofree char *subject = subject_sql(grant);
+    char *name = g_strdup_printf("%s on %s", account->name, subject);
+
+    if (grant->type == HB_GRANT_OBJECT && !exists(session, grant)) {
+        g_autofree char *what = g_strdup_printf("grant %s", name);
+        hb_catalog_add_omission(catalog, what, "what it is about is not there, and no server would take it");
+        g_free(name);
+        return TRUE;
+    }
+    return add_object(catalog, accounts, account, NULL,
+                      user_object(HB_KIND_GLOBAL_GRANT, name,
+                                  g_strdup_printf("GRANT %s ON %s TO %s%s;", grant->privileges, subject, account->name,
+                                                  option(grant))),
+                      error);
+}
+
+static gboolean add_grants_elsewhere(HbSession *session, HbCatalog *catalog, const GPtrArray *accounts,
+                                     const Account *account, const GPtrArray *databases, GError **error)
+{
+    for (guint g = 0; g < account->grants->len; g++) {
+        const HbGrant *grant = account->grants->pdata[g];
+        if ((grant->type == HB_GRANT_DATABASE || grant->type == HB_GRANT_OBJECT) && !comes_with_one(grant, databases) &&
+            !add_grant_elsewhere(session, catalog, accounts, account, grant, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
 gboolean hb_my_add_accounts(HbSession *session, HbCatalog *catalog, GError **error)
 {
     g_autoptr(GPtrArray) accounts = read_all(session, catalog, error);
+    g_autoptr(GPtrArray) databases = accounts != NULL ? read_database_names(session, error) : NULL;
 
-    for (guint i = 0; accounts != NULL && i < accounts->len; i++) {
-        if (!add_account(catalog, accounts, accounts->pdata[i], error))
+    for (guint i = 0; databases != NULL && i < accounts->len; i++) {
+        if (!add_account(catalog, accounts, accounts->pdata[i], error) ||
+            !add_grants_elsewhere(session, catalog, accounts, accounts->pdata[i], databases, error))
             return FALSE;
     }
-    return accounts != NULL && name_second_passwords(session, catalog, accounts, FALSE, error);
+    return databases != NULL && name_second_passwords(session, catalog, accounts, FALSE, error);
 }

@@ -300,12 +300,31 @@ static gboolean read_trigger(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError 
 
 /* ---- Events ---- */
 
+/* Where a client with another character set made it, the server shows its name converted once too often */
+static char *with_true_name(const char *create, const char *name)
+{
+    const char *at = create;
+    HbToken token;
+
+    while ((token = hb_my_next(&at)).type != HB_TOKEN_END && !hb_token_is_word(&token, "EVENT"))
+        continue;
+    token = hb_my_next(&at);
+    if (token.type != HB_TOKEN_NAME)
+        return g_strdup(create);
+    g_autofree char *quoted = hb_my_quote_any_name(name);
+    return g_strdup_printf("%.*s%s%s", (int)(token.start - create), create, quoted, at);
+}
+
 static gboolean read_event(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
 {
+    g_autofree char *text = NULL;
     Program program;
-    gboolean ok = !show(builder, &program, HB_KIND_EVENT, "EVENT", row[0]) ||
-                  add_program(builder, HB_NAMES_COUNT, NULL, &program, program.shown.text, error);
+    gboolean ok = TRUE;
 
+    if (show(builder, &program, HB_KIND_EVENT, "EVENT", row[0])) {
+        program.shown.text = text = with_true_name(program.shown.text, row[0]);
+        ok = add_program(builder, HB_NAMES_COUNT, NULL, &program, text, error);
+    }
     program_clear(&program);
     return ok;
 }

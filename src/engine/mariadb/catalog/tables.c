@@ -348,6 +348,17 @@ static gboolean add_table(Table *table, GPtrArray *foreign_keys, GError **error)
     return add_parts(table, foreign_keys, error);
 }
 
+static void report_ignored(HbMyCatalogBuilder *builder, const char *quoted, const char *sql)
+{
+    g_autofree char *ignored = hb_show_create_find_ignored(sql);
+
+    if (ignored == NULL)
+        return;
+    g_autofree char *what = g_strdup_printf("options of table %s", quoted);
+    g_autofree char *why = g_strdup_printf("its storage engine does not know %s, so they have no effect", ignored);
+    hb_catalog_add_omission(builder->catalog, what, why);
+}
+
 /* A table that the server itself cannot show any more is named, and the rest goes on */
 static HbShowCreate *show_table(HbMyCatalogBuilder *builder, const char *name, const char *given)
 {
@@ -359,6 +370,7 @@ static HbShowCreate *show_table(HbMyCatalogBuilder *builder, const char *name, c
     if (row != NULL) {
         const gboolean wrapped = hb_my_can(builder->session, HB_MY_VERSION_COMMENTS);
         g_autofree char *sql = wrapped ? hb_show_create_unwrap(row[1]) : g_strdup(row[1]);
+        report_ignored(builder, quoted, sql);
         return hb_show_create_read(sql, builder->session->database, given);
     }
     g_autofree char *what = g_strdup_printf("table %s", name);

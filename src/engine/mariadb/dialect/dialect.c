@@ -9,6 +9,7 @@
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/renaming.h"
 #include "engine/mariadb/dialect/same_definition.h"
+#include "engine/mariadb/dialect/same_in_both.h"
 #include "engine/mariadb/dialect/script.h"
 #include "engine/mariadb/dialect/translate.h"
 
@@ -132,8 +133,22 @@ static gboolean is_same_function(const char *one, const char *other)
     return g_strcmp0(a, b) == 0;
 }
 
+static gboolean means_same_in_both(HbKind kind, const char *one, const char *other)
+{
+    switch (kind) {
+    case HB_KIND_ROLE:
+        return hb_my_is_same_account_in_both(one, other);
+    case HB_KIND_GLOBAL_GRANT:
+        return hb_my_is_same_grant_in_both(one, other);
+    default:
+        return hb_my_is_same_in_both(one, other);
+    }
+}
+
 static gboolean means_same(const HbObject *one, const HbObject *other)
 {
+    if (one->is_translated || other->is_translated)
+        return means_same_in_both(one->kind, one->definition, other->definition);
     if (one->kind == HB_KIND_TABLE || one->kind == HB_KIND_INDEX || one->kind == HB_KIND_FOREIGN_KEY)
         return hb_my_is_same_definition(one->definition, other->definition);
     if (one->kind == HB_KIND_FUNCTION)

@@ -143,7 +143,7 @@ static gboolean is_text(const HbToken *token, const char *name)
 /* In the quotes that the old one has */
 static void append_account(GString *result, const HbToken *like, const char *user, const char *host)
 {
-    char quote = like->type == HB_TOKEN_WORD ? '`' : *like->start;
+    char quote = like->type != HB_TOKEN_WORD ? *like->start : host == NULL ? '`' : '\'';
 
     if (like->type == HB_TOKEN_WORD && host == NULL) {
         g_autofree char *name = hb_my_quote_name(user);
@@ -183,7 +183,10 @@ static gboolean begins_account(const HbToken *token)
     return hb_my_token_is_sign(token, '=') || hb_my_token_is_sign(token, ',');
 }
 
-/* Accounts are known by their host; names of roles only where one can stand. An identity has its kind before it */
+/*
+ * Accounts are known by their host; names of roles only where one can stand. An identity, without its kind, begins with
+ * an account, and may have another: "ida in keepers", "ida for quill", "keepers on table keepers"
+ */
 static char *rename_account(const char *sql, const HbRename *rename, gboolean is_identity)
 {
     g_autofree char *old_host = NULL, *new_host = NULL;
@@ -195,8 +198,9 @@ static char *rename_account(const char *sql, const HbRename *rename, gboolean is
 
     while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
         if ((old_host != NULL || expected) && is_text(&token, old_user) && takes_host(&sql, old_host)) {
-            if (is_identity && new_host == NULL)
-                g_string_append(result, new_user);
+            g_autofree char *account = is_identity ? hb_my_write_account(new_user, new_host) : NULL;
+            if (is_identity)
+                g_string_append(result, account);
             else
                 append_account(result, &token, new_user, new_host);
             renamed = TRUE;
@@ -204,7 +208,8 @@ static char *rename_account(const char *sql, const HbRename *rename, gboolean is
             g_string_append_len(result, token.start, (gssize)token.length);
         }
         if (token.type != HB_TOKEN_SPACE)
-            expected = is_identity || begins_account(&token);
+            expected = is_identity ? hb_token_is_word(&token, "in") || hb_token_is_word(&token, "for")
+                                   : begins_account(&token);
     }
     return renamed ? g_string_free(g_steal_pointer(&result), FALSE) : NULL;
 }

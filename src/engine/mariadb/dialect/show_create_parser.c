@@ -448,6 +448,22 @@ char *hb_show_create_unwrap(const char *sql)
     return g_string_free(text, FALSE);
 }
 
+char *hb_show_create_find_ignored(const char *sql)
+{
+    static const char opening[] = "/* `", closing[] = " */";
+    GString *found = g_string_new(NULL);
+    HbToken token;
+
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
+        const char *start =
+            token.type == HB_TOKEN_SPACE ? g_strstr_len(token.start, (gssize)token.length, opening) : NULL;
+        const char *end = start != NULL ? g_strrstr_len(start, sql - start, closing) : NULL;
+        if (end != NULL)
+            g_string_append_printf(found, "%s%.*s", found->len > 0 ? ", " : "", (int)(end - start - 3), start + 3);
+    }
+    return found->len > 0 ? g_string_free(found, FALSE) : (g_string_free(found, TRUE), NULL);
+}
+
 HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given)
 {
     HbShowCreate *text = g_new0(HbShowCreate, 1);

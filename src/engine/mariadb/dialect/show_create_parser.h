@@ -85,6 +85,10 @@ char *hb_show_create_cut_tablespace(const char *options, char **name);
  */
 char *hb_show_create_unwrap(const char *sql);
 
+/* Options that no storage engine takes, which the server keeps as comments: "`a`='1', `b`='2'"; NULL: none. The
+ * caller's */
+char *hb_show_create_find_ignored(const char *sql);
+
 /* given: the options that were given when the table was made (CREATE_OPTIONS); NULL: unknown */
 HbShowCreate *hb_show_create_read(const char *sql, const char *database, const char *given);
 void hb_show_create_free(HbShowCreate *text);

@@ -128,6 +128,38 @@ static void make_roles(const Translation *work)
     }
 }
 
+static void give_host(const Translation *work, const char *old_name, const char *new_name)
+{
+    HbRename rename = {.kind = HB_RENAME_OWNER, .old_name = (char *)old_name, .new_name = (char *)new_name};
+
+    for (guint i = 0; i < hb_catalog_count(work->catalog); i++) {
+        HbObject *object = hb_catalog_get(work->catalog, i);
+        char *renamed = object->definition != NULL ? hb_my_rename(object, object->definition, &rename) : NULL;
+        if (renamed != NULL)
+            define(object, renamed);
+    }
+    hb_catalog_rename(work->catalog, rename_identity, &rename, NULL);
+}
+
+/* MySQL keeps accounts and roles under one name; no account may lose its to a role */
+static void make_accounts_of_roles(const Translation *work)
+{
+    for (guint i = 0; i < hb_catalog_count(work->catalog); i++) {
+        HbObject *role = hb_catalog_get(work->catalog, i);
+        if (role->kind != HB_KIND_ROLE || !g_str_has_prefix(role->definition, "CREATE ROLE "))
+            continue;
+        HbToken token = {HB_TOKEN_NAME, hb_object_get_name(role), strlen(hb_object_get_name(role))};
+        token.type = *token.start == '`' ? HB_TOKEN_NAME : HB_TOKEN_WORD;
+        g_autofree char *old_name = hb_token_unquote(&token), *new_name = g_strconcat(old_name, "@%", NULL);
+        g_autofree char *account = hb_my_write_account(old_name, "%");
+        g_autofree char *identity = hb_identity_new(HB_KIND_ROLE, account);
+        if (hb_catalog_find(work->catalog, identity) != NULL)
+            leave_out(work, role, "an account has its name, and MySQL keeps both under one");
+        else
+            give_host(work, old_name, new_name);
+    }
+}
+
 /* MariaDB has one default role, and says FOR */
 static void translate_default_role(const Translation *work, HbObject *object)
 {
@@ -212,11 +244,18 @@ static void lock_account(const Translation *work, HbObject *object)
 
 /* ---- Tables and keys ---- */
 
-/* MySQL writes the operator REGEXP as a function, which MariaDB does not know */
+#define REGEXP_LIKE "\\bregexp_like\\(((?:`[^`]*`\\.)*`[^`]*`),((?:_\\w+)?'(?:[^'\\\\]|\\\\.|'')*')\\)"
+
+char *hb_my_write_as_operators(const char *sql)
+{
+    g_autoptr(GRegex) regex = g_regex_new(REGEXP_LIKE, G_REGEX_RAW, 0, NULL);
+
+    return g_regex_replace(regex, sql, -1, 0, "(\\1 regexp \\2)", 0, NULL);
+}
+
 static void write_as_operator(HbObject *object)
 {
-    replace(object, "\\bregexp_like\\(((?:`[^`]*`\\.)*`[^`]*`),((?:_\\w+)?'(?:[^'\\\\]|\\\\.|'')*')\\)",
-            "(\\1 regexp \\2)");
+    define(object, hb_my_write_as_operators(object->definition));
 }
 
 static void translate_table_for_maria(const Translation *work, HbObject *object)
@@ -311,6 +350,11 @@ static void translate_for_mysql(const Translation *work, HbObject *object)
 {
     if (object->kind == HB_KIND_FUNCTION && strstr(object->definition, " AGGREGATE FUNCTION ") != NULL) {
         leave_out(work, object, "MySQL has no aggregate functions of users");
+        return;
+    }
+    if ((object->kind == HB_KIND_GRANT || object->kind == HB_KIND_GLOBAL_GRANT) &&
+        g_str_has_prefix(hb_object_get_name(object), "PUBLIC on ")) {
+        leave_out(work, object, "MySQL grants nothing to everybody at once");
         return;
     }
     switch (object->kind) {
@@ -450,10 +494,11 @@ void hb_my_translate(HbCatalog *catalog, guint from, guint to)
     const Translation work = {catalog, gone, hb_my_version_is_maria(to)};
     const gboolean is_other = work.to_maria != hb_my_version_is_maria(from);
 
-    if (is_other && work.to_maria)
-        make_roles(&work);
+    if (is_other)
+        (work.to_maria ? make_roles : make_accounts_of_roles)(&work);
     for (guint i = 0; i < hb_catalog_count(catalog); i++) {
         HbObject *object = hb_catalog_get(catalog, i);
+        object->is_translated = is_other;
         forget_modes(object, to);
         if (is_other && object->definition != NULL)
             (work.to_maria ? translate_for_maria : translate_for_mysql)(&work, object);

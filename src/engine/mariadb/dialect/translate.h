@@ -4,7 +4,7 @@
  * and named.
  *
  *     to MariaDB                                       to MySQL
- *     accounts that are roles       -> roles           roles                    -> locked accounts
+ *     accounts that are roles       -> roles           roles                    -> accounts at '%'
  *     IDENTIFIED WITH ... AS        -> VIA ... USING   IDENTIFIED VIA           -> WITH ... AS
  *     SRID 4326                     -> REF_SYSTEM_ID   UUID, INET6, INET4       -> char, varchar
  *     INVISIBLE keys                -> IGNORED         IGNORED keys             -> INVISIBLE
@@ -17,6 +17,10 @@
 #pragma once
 
 #include "core/model/catalog.h"
+
+/* MySQL writes the operator REGEXP as a function, which MariaDB does not know: regexp_like(a,'b') as (a regexp 'b').
+ * The caller's */
+char *hb_my_write_as_operators(const char *sql);
 
 /* An arranged catalog that is written for one version, for another. Does nothing between versions of one product; what
  * is left out, or arrives otherwise, becomes an omission */

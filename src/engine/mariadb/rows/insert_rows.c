@@ -147,6 +147,7 @@ static void load_clear(HbMyLoad *load)
     g_array_unref(load->values);
     g_free(load->alone_nulls);
     g_free(load->forms);
+    g_free(load->complaint);
     if (load->batch != NULL)
         mysql_stmt_close(load->batch);
     if (load->without_needs != NULL)
@@ -196,8 +197,11 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
     ok = ok && choose_way(&load, error) && pass_and_note(&load, key, source, data, error);
 
-    load_clear(&load);
     if (!ok)
         hb_my_execute(session, "ROLLBACK", NULL);
+    if (ok && load.complaint != NULL)
+        ok = hb_error_set(error, HB_ERROR_CONSTRAINT_VIOLATED, NULL,
+                          "the rows are in; of what is computed from them the server says: %s", load.complaint);
+    load_clear(&load);
     return ok;
 }

@@ -34,7 +34,8 @@ typedef struct {
     guint refusal;             /* the server's number for why a statement could not be prepared */
     gboolean in_pieces;
     my_bool *alone_nulls;
-    char *forms; /* of the target's columns: w whole numbers, r real ones, t anything else; NULL: not asked yet */
+    char *complaint; /* what the server said of values that it computes itself from those of ours; NULL: nothing */
+    char *forms;     /* of the target's columns: w whole numbers, r real ones, t anything else; NULL: not asked yet */
 } HbMyLoad;
 
 /* insert_rows_send: what goes to the server. Each FALSE with the server's refusal, or with what it did not take as

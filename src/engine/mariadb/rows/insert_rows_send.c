@@ -96,6 +96,28 @@ static gboolean is_about_enum(HbMyLoad *load, const char *message)
     return hb_my_read_text(load->session, sql, &yes, NULL) && g_strcmp0(yes, "1") == 0;
 }
 
+/*
+ * A generated column, a check or a default that stumbles over a value of ours loses nothing of it: the source has
+ * computed the same. Such a warning names a column that gets no value from us, or, with these numbers, none at all
+ * where one about a value of ours names its column.
+ */
+static gboolean is_about_computed(const HbMyLoad *load, const char *number, const char *message)
+{
+    static const char *const of_expressions[] = {"1292", "1365", "1411", "1690", "1918", "1919", NULL};
+    const char *at = g_strrstr(message, "column ");
+    HbToken token = {.type = HB_TOKEN_END};
+    g_autofree char *name = NULL, *quoted = NULL;
+
+    if (at == NULL)
+        return g_strv_contains(of_expressions, number);
+    /* 'name', or `database`.`table`.`name` */
+    for (at += strlen("column "); token.type == HB_TOKEN_END || *at == '.'; at += *at == '.')
+        token = hb_my_next(&at);
+    name = token.type == HB_TOKEN_NAME || token.type == HB_TOKEN_TEXT ? hb_token_unquote(&token) : NULL;
+    quoted = name != NULL ? hb_my_quote_name(name) : NULL;
+    return quoted != NULL && !g_ptr_array_find_with_equal_func(load->set->columns, quoted, g_str_equal, NULL);
+}
+
 /* Outside strict mode the server stores something else where a value does not fit, and warns */
 static gboolean check_warnings(HbMyLoad *load, GError **error)
 {
@@ -108,6 +130,11 @@ static gboolean check_warnings(HbMyLoad *load, GError **error)
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
         if (strcmp(row[0], "Note") == 0 || (strcmp(row[1], "1265") == 0 && is_about_enum(load, row[2])))
             continue;
+        if (is_about_computed(load, row[1], row[2])) {
+            if (load->complaint == NULL)
+                load->complaint = g_strdup_printf("%s (warning %s)", row[2], row[1]);
+            continue;
+        }
         return hb_error_set(error, HB_ERROR_STATEMENT, "see whether the target's column can hold the source's values",
                             "%s (warning %s)", row[2], row[1]);
     }

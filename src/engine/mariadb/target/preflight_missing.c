@@ -78,9 +78,12 @@ static void check_missing(HbMyPreflight *run)
                                                  " FROM information_schema.COLLATIONS"));
     add_all(collations, read_lower(run->session, "SELECT REPLACE(COLLATION_NAME, 'utf8_', 'utf8mb3_')"
                                                  " FROM information_schema.COLLATIONS"));
+    const gboolean is_other =
+        hb_my_version_is_maria(run->preview->version) != hb_my_version_is_maria(run->session->version);
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
         const HbObject *object = hb_catalog_get(run->preview->catalog, i);
-        if (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD)
+        /* From the other product none comes with its own: see translate.h */
+        if (!is_other && (object->kind == HB_KIND_ROLE || object->kind == HB_KIND_PASSWORD))
             check_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in", NULL);
         check_words(run, object, "collation_connection", collations, "collation-missing",
                     "the target has no such collation", "collation");
