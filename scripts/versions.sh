@@ -7,6 +7,7 @@
 #   postgres_bin VERSION  prints where the programs of a major version are
 #   family_root NAME      prints where a server of the MariaDB family is unpacked (10.5, 11.8, mysql)
 #   has_family NAME       is it there?
+#   grammar_modules       prints where the parser of MySQL's older versions is
 
 VERSIONS="13=13.23.0-beta.16 17=17.10.0-beta.17 18=18.4.0-beta.17"
 VERSIONS_FOLDER=${VERSIONS_FOLDER:-/var/tmp/hornbeam-servers-$(id -u)}
@@ -65,11 +66,26 @@ fetch_family() { # NAME RELEASE PACKAGE
     touch "$folder/whole"
 }
 
+# A parser with the grammars of MySQL's versions, for which no server is to be had
+GRAMMAR="ts-mysql-parser@0.2.0 antlr4ts@0.5.0-alpha.3"
+grammar_modules() { echo "$VERSIONS_FOLDER/grammar/node_modules"; }
+
+fetch_grammar() {
+    [ ! -e "$VERSIONS_FOLDER/grammar/whole" ] || return 0
+    echo "Fetching MySQL's grammars"
+    rm -rf "$VERSIONS_FOLDER/grammar" && mkdir -p "$VERSIONS_FOLDER/grammar"
+    # shellcheck disable=SC2086
+    npm install --silent --no-audit --no-fund --ignore-scripts --prefix "$VERSIONS_FOLDER/grammar" $GRAMMAR || return 1
+    rm -rf "$(grammar_modules)/ts-mysql-parser/node_modules" # a later release of its needs, which does not load
+    touch "$VERSIONS_FOLDER/grammar/whole"
+}
+
 fetch_versions() {
     local entry name rest
     mkdir -p "$VERSIONS_FOLDER"
     [ -O "$VERSIONS_FOLDER" ] || { echo "$VERSIONS_FOLDER belongs to somebody else; set VERSIONS_FOLDER" >&2; return 1; }
     for entry in $VERSIONS; do fetch_version "${entry%%=*}" "${entry#*=}" || return 1; done
+    fetch_grammar || return 1
     for entry in $FAMILY; do
         name=${entry%%=*} rest=${entry#*=}
         fetch_family "$name" "${rest%%=*}" "${rest#*=}" || return 1

@@ -224,12 +224,15 @@ static void values_that_do_not_fit_are_an_error(void **state)
 {
     static const struct {
         const char *type, *rows, *complaint; /* NULL: it fits */
-    } cases[] = {{"TINYINT", "1\n300\n", "Out of range value for column 'v'"},
-                 {"VARCHAR(3)", "four\n", "Data truncated for column 'v'"},
-                 {"VARCHAR(9) CHARACTER SET ascii", "\xc3\xa4\n", "Incorrect string value"},
-                 {"DATE", "2021-13-01\n", "Data truncated for column 'v'"},
-                 {"DATE", "2021-02-31\n0000-00-00\n", NULL},
-                 {"ENUM('a')", "\na\n", NULL}};
+        HbErrorCode code;
+    } cases[] = {{"TINYINT", "1\n300\n", "Out of range value for column 'it's `v`'", HB_ERROR_STATEMENT},
+                 {"VARCHAR(3)", "four\n", "Data truncated for column 'it's `v`'", HB_ERROR_STATEMENT},
+                 {"VARCHAR(9) CHARACTER SET ascii", "\xc3\xa4\n", "Incorrect string value", HB_ERROR_STATEMENT},
+                 {"DATE", "2021-13-01\n", "Data truncated for column 'it's `v`'", HB_ERROR_STATEMENT},
+                 {"DATE", "2021-02-31\n0000-00-00\n", NULL, 0},
+                 {"ENUM('a')", "\na\n", NULL, 0},
+                 {"TINYINT, g TINYINT AS (`it's ``v``` * 100) PERSISTENT", "9\n", "value for column 'g'",
+                  HB_ERROR_CONSTRAINT_VIOLATED}};
     g_autofree char *uri = servers_get_uri("one", NULL), *own = servers_get_uri("one", "fits");
     GError *error = NULL;
 
@@ -241,14 +244,15 @@ static void values_that_do_not_fit_are_an_error(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autoptr(HbCatalog) catalog = hb_catalog_new();
         HbRowSet *set = hb_catalog_add_row_set(catalog, "rows t", "t");
-        g_autofree char *create = g_strdup_printf("DROP TABLE IF EXISTS t; CREATE TABLE t (v %s);", cases[i].type);
+        g_autofree char *create =
+            g_strdup_printf("DROP TABLE IF EXISTS t; CREATE TABLE t (`it's ``v``` %s);", cases[i].type);
         const char *rows = cases[i].rows;
 
-        g_ptr_array_add(set->columns, g_strdup("v"));
+        g_ptr_array_add(set->columns, g_strdup("`it's ``v```"));
         g_free(servers_query(own, create));
         gboolean good = hb_mariadb_engine.journal->write_rows(session, set, give_once, &rows, cases[i].rows, &error);
         if (cases[i].complaint != NULL)
-            check_error(&error, HB_ERROR_STATEMENT, cases[i].complaint);
+            check_error(&error, cases[i].code, cases[i].complaint);
         else
             check_no_error(error);
         assert_int_equal(good, cases[i].complaint == NULL);

@@ -4,6 +4,7 @@
 #include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/catalog_builder.h"
 #include "engine/mariadb/catalog/mysql_only.h"
+#include "engine/mariadb/catalog/privileges.h"
 #include "engine/mariadb/catalog/routines.h"
 #include "engine/mariadb/catalog/settings.h"
 #include "engine/mariadb/catalog/tables.h"
@@ -65,11 +66,10 @@ static const struct {
               {"TRIGGER", "triggers, if there are any"},
               {"EVENT", "events, if there are any"}};
 
-/* Servers that have no roles do not understand the question; there everything is taken for seen */
 static void read_blind_spots(HbMyCatalogBuilder *builder)
 {
     g_autoptr(GHashTable) held = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    g_autoptr(HbMyResult) result = hb_my_query(builder->session, hb_my_sql_privileges, NULL);
+    g_autoptr(HbMyResult) result = hb_my_read_privileges(builder->session, builder->session->database, NULL);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL)

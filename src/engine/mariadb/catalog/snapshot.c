@@ -231,12 +231,11 @@ static gboolean care_for_plain_tables(HbSession *session, const HbSnapshot *snap
 /* "binlog.000001:291692, GTID 0-1-1863"; NULL where there is no log, or it is not for us to see */
 static char *read_position(HbSession *session)
 {
-    g_autoptr(HbMyResult) status = hb_my_query(session, "SHOW MASTER STATUS", NULL);
+    g_autoptr(HbMyResult) status = hb_my_query(
+        session, hb_my_can(session, HB_MY_BINARY_LOG_STATUS) ? "SHOW BINARY LOG STATUS" : "SHOW MASTER STATUS", NULL);
     g_autofree char *gtid = NULL;
     MYSQL_ROW row;
 
-    if (status == NULL)
-        status = hb_my_query(session, "SHOW BINARY LOG STATUS", NULL);
     row = status != NULL ? mysql_fetch_row(status) : NULL;
     hb_my_read_text(
         session, hb_my_can(session, HB_MY_DOMAIN_GTIDS) ? "SELECT @@gtid_binlog_pos" : "SELECT @@global.gtid_executed",

@@ -25,6 +25,8 @@ typedef enum {
     HB_MY_DATABASE_OPTIONS,    /* ALTER DATABASE ... READ ONLY, ... DEFAULT ENCRYPTION */
     HB_MY_SUPER_MEANS_LESS,    /* what SUPER included has to be granted by name */
     HB_MY_TYPED_JSON,          /* JSON values may hold types that JSON has not */
+    HB_MY_BINARY_LOG_STATUS,   /* SHOW BINARY LOG STATUS, formerly MASTER STATUS */
+    HB_MY_ENABLED_ROLES,       /* information_schema.ENABLED_ROLES has their hosts */
     HB_MY_FEATURES
 } HbMyFeature;
 

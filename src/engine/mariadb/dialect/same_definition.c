@@ -2,6 +2,7 @@
 #include "engine/mariadb/dialect/same_definition.h"
 
 #include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/show_create_parser.h"
 
 #include <string.h>
 
@@ -9,6 +10,7 @@
 typedef struct {
     GArray *tokens; /* HbToken */
     guint at;
+    char *collation; /* of columns without their own; NULL: none is said */
 } Words;
 
 /* ---- Reading ---- */
@@ -23,7 +25,7 @@ static gboolean ends_item(const HbToken *token, int depth)
 static Words read_words(const char *sql)
 {
     static const char word[] = "INVISIBLE";
-    Words words = {g_array_new(FALSE, FALSE, sizeof(HbToken)), 0};
+    Words words = {g_array_new(FALSE, FALSE, sizeof(HbToken)), 0, hb_show_create_find_collation(sql)};
     gboolean is_invisible = FALSE;
     int depth = 0;
     HbToken token;
@@ -42,6 +44,12 @@ static Words read_words(const char *sql)
             g_array_append_val(words.tokens, token);
     } while (token.type != HB_TOKEN_END);
     return words;
+}
+
+static void words_clear(Words *words)
+{
+    g_array_unref(words->tokens);
+    g_free(words->collation);
 }
 
 /* The word so many places further on; the last one is the end for ever */
@@ -118,6 +126,8 @@ static guint count_idle(const Words *words)
         return 2;
     if (hb_token_is_word(here, "DEFAULT") && hb_token_is_word(next, "NULL"))
         return 2;
+    if (words->collation != NULL && hb_token_is_word(here, "COLLATE") && hb_token_is_word(next, words->collation))
+        return 2;
     if (hb_token_is_word(here, "REF_SYSTEM_ID") && hb_my_token_is_sign(next, '='))
         return 3; /* which MariaDB keeps, and does not print */
     if (here->type == HB_TOKEN_WORD && *here->start == '_' && next->type == HB_TOKEN_TEXT)
@@ -150,7 +160,7 @@ gboolean hb_my_is_same_definition(const char *one, const char *other)
             same = skip_idle(&a) || skip_idle(&b);
         }
     }
-    g_array_unref(a.tokens);
-    g_array_unref(b.tokens);
+    words_clear(&a);
+    words_clear(&b);
     return same;
 }

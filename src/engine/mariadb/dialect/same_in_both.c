@@ -2,6 +2,7 @@
 #include "engine/mariadb/dialect/same_in_both.h"
 
 #include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/dialect/translate.h"
 
 #include <string.h>
@@ -210,14 +211,6 @@ static gboolean is_table(const char *sql)
     return hb_token_is_word(&create, "CREATE") && hb_token_is_word(&table, "TABLE");
 }
 
-static char *find_own_collation(const char *sql)
-{
-    g_autoptr(GRegex) regex = g_regex_new("^\\).* COLLATE=(\\w+)", G_REGEX_RAW | G_REGEX_MULTILINE, 0, NULL);
-    g_autoptr(GMatchInfo) match = NULL;
-
-    return g_regex_match(regex, sql, 0, &match) ? g_match_info_fetch(match, 1) : NULL;
-}
-
 static void read_form(Form *form, gboolean has_items)
 {
     HbToken token;
@@ -257,7 +250,7 @@ static char *join(const GPtrArray *items, const GPtrArray *checks)
 /* The caller's */
 static char *make_form(const char *sql)
 {
-    g_autofree char *text = hb_my_write_as_operators(sql), *collation = find_own_collation(sql);
+    g_autofree char *text = hb_my_write_as_operators(sql), *collation = hb_show_create_find_collation(sql);
     g_autoptr(GPtrArray) items = g_ptr_array_new_with_free_func(g_free),
                          checks = g_ptr_array_new_with_free_func(g_free);
     Form form = {.at = text, .collation = collation, .item = g_string_new(NULL), .items = items, .checks = checks};

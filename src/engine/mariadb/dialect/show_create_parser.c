@@ -371,6 +371,44 @@ static void read_options(HbShowCreate *text, const char *options, const char *gi
 
 /* ---- The whole ---- */
 
+char *hb_show_create_find_collation(const char *options)
+{
+    HbToken token;
+
+    while ((token = hb_my_next(&options)).type != HB_TOKEN_END && !hb_token_is_word(&token, "PARTITION")) {
+        const char *after = options;
+        const HbToken sign = hb_my_next(&after), value = hb_my_next(&after);
+        if (hb_token_is_word(&token, "COLLATE") && hb_my_token_is_sign(&sign, '='))
+            return g_strndup(value.start, value.length);
+    }
+    return NULL;
+}
+
+/*
+ * MySQL says the collation of a column that has the table's, too; if it were said again, the column would have it as
+ * its own, and the server would print it otherwise. What has its own is printed with its character set
+ */
+static void forget_inherited(HbItem *item, const char *collation)
+{
+    const char *at = item->text;
+    HbToken token;
+
+    if (item->type != HB_ITEM_COLUMN || collation == NULL)
+        return;
+    while ((token = hb_my_next(&at)).type != HB_TOKEN_END && !hb_token_is_word(&token, "CHARACTER")) {
+        const char *start = token.start;
+        if (!hb_token_is_word(&token, "COLLATE"))
+            continue;
+        token = hb_my_next(&at);
+        if (hb_token_is_word(&token, collation)) {
+            char *text = g_strdup_printf("%.*s%s", (int)(start - 1 - item->text), item->text, at);
+            g_free(item->text);
+            item->text = text;
+        }
+        return;
+    }
+}
+
 /* The texts between the commas of the outer parentheses: char *; moves *sql behind them */
 static GPtrArray *cut_items(const char **sql, const char *database)
 {
@@ -468,11 +506,15 @@ HbShowCreate *hb_show_create_read(const char *sql, const char *database, const c
 {
     HbShowCreate *text = g_new0(HbShowCreate, 1);
     g_autoptr(GPtrArray) items = cut_items(&sql, database);
-    g_autofree char *charset = NULL;
+    g_autofree char *charset = NULL, *collation = NULL;
 
     read_options(text, sql, given, &charset);
+    collation = hb_show_create_find_collation(text->options);
     text->items = g_ptr_array_new_with_free_func(item_free);
-    for (guint i = 0; i < items->len; i++)
-        g_ptr_array_add(text->items, read_item(items->pdata[i], charset != NULL ? charset : "utf8mb4"));
+    for (guint i = 0; i < items->len; i++) {
+        HbItem *item = read_item(items->pdata[i], charset != NULL ? charset : "utf8mb4");
+        forget_inherited(item, collation);
+        g_ptr_array_add(text->items, item);
+    }
     return text;
 }

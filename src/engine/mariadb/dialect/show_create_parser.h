@@ -85,6 +85,9 @@ char *hb_show_create_cut_tablespace(const char *options, char **name);
  */
 char *hb_show_create_unwrap(const char *sql);
 
+/* The collation that a table's options name, for columns without their own; NULL: none. The caller's */
+char *hb_show_create_find_collation(const char *options);
+
 /* Options that no storage engine takes, which the server keeps as comments: "`a`='1', `b`='2'"; NULL: none. The
  * caller's */
 char *hb_show_create_find_ignored(const char *sql);

@@ -283,9 +283,19 @@ static void translate_index_for_maria(const Translation *work, HbObject *object)
         replace(object, " INVISIBLE;$", " IGNORED;");
 }
 
+/* MariaDB cannot take a part back: without that more would be granted than here */
+static void translate_global_grant(const Translation *work, HbObject *object)
+{
+    if (g_str_has_prefix(object->definition, "REVOKE ") || strstr(object->definition, "\nREVOKE ") != NULL)
+        leave_out(work, object, "parts of it are revoked, which MariaDB does not do: it would be granted more");
+}
+
 static void translate_for_maria(const Translation *work, HbObject *object)
 {
     switch (object->kind) {
+    case HB_KIND_GLOBAL_GRANT:
+        translate_global_grant(work, object);
+        break;
     case HB_KIND_ROLE:
         translate_account(work, object);
         break;

@@ -96,6 +96,21 @@ static gboolean is_about_enum(HbMyLoad *load, const char *message)
     return hb_my_read_text(load->session, sql, &yes, NULL) && g_strcmp0(yes, "1") == 0;
 }
 
+/* A name in a message stands as 'name', or as `database`.`table`.`name`; signs in it are not always doubled */
+static gboolean is_about_ours(const HbMyLoad *load, const char *message)
+{
+    gboolean is_named = FALSE;
+
+    for (guint i = 0; i < load->set->columns->len && !is_named; i++) {
+        const char *quoted = load->set->columns->pdata[i];
+        g_autofree char *name = hb_lexer_unquote_name(quoted), *as_text = g_strdup_printf("column '%s'", name),
+                        *as_name = g_strdup_printf("`%s`", name);
+        is_named =
+            strstr(message, as_text) != NULL || strstr(message, as_name) != NULL || strstr(message, quoted) != NULL;
+    }
+    return is_named;
+}
+
 /*
  * A generated column, a check or a default that stumbles over a value of ours loses nothing of it: the source has
  * computed the same. Such a warning names a column that gets no value from us, or, with these numbers, none at all
@@ -104,18 +119,10 @@ static gboolean is_about_enum(HbMyLoad *load, const char *message)
 static gboolean is_about_computed(const HbMyLoad *load, const char *number, const char *message)
 {
     static const char *const of_expressions[] = {"1292", "1365", "1411", "1690", "1918", "1919", NULL};
-    const char *at = g_strrstr(message, "column ");
-    HbToken token = {.type = HB_TOKEN_END};
-    g_autofree char *name = NULL, *quoted = NULL;
 
-    if (at == NULL)
+    if (strstr(message, "column ") == NULL)
         return g_strv_contains(of_expressions, number);
-    /* 'name', or `database`.`table`.`name` */
-    for (at += strlen("column "); token.type == HB_TOKEN_END || *at == '.'; at += *at == '.')
-        token = hb_my_next(&at);
-    name = token.type == HB_TOKEN_NAME || token.type == HB_TOKEN_TEXT ? hb_token_unquote(&token) : NULL;
-    quoted = name != NULL ? hb_my_quote_name(name) : NULL;
-    return quoted != NULL && !g_ptr_array_find_with_equal_func(load->set->columns, quoted, g_str_equal, NULL);
+    return !is_about_ours(load, message);
 }
 
 /* Outside strict mode the server stores something else where a value does not fit, and warns */

@@ -4,13 +4,13 @@
 #include "core/graph/order.h"
 #include "core/sql/lexer.h"
 #include "engine/common/role_findings.h"
+#include "engine/mariadb/catalog/privileges.h"
 #include "engine/mariadb/catalog/server.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/target/roles.h"
-#include "mariadb_sql.h"
 
 #include <string.h>
 
@@ -39,10 +39,7 @@ static const struct {
 
 static gboolean read_rights(HbMyPreflight *run, GError **error)
 {
-    g_autofree char *literal = hb_my_quote_literal(run->database);
-    g_auto(GStrv) pieces = g_strsplit(hb_my_sql_privileges, "DATABASE()", -1);
-    g_autofree char *sql = g_strjoinv(literal, pieces);
-    g_autoptr(HbMyResult) result = hb_my_query(run->session, sql, error);
+    g_autoptr(HbMyResult) result = hb_my_read_privileges(run->session, run->database, error);
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
