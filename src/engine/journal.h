@@ -15,6 +15,11 @@ typedef struct {
     gboolean (*find)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    /*
+     * What broke off in a table without transactions stays there: empties such tables, and forgets their steps. Only
+     * for who has the hold, while none of its sessions works. NULL: the engine has no such tables
+     */
+    gboolean (*empty_broken)(HbSession *session, GError **error);
     gboolean (*forget_steps)(HbSession *session, const char *prefix, GError **error); /* whose keys begin with it */
     gboolean (*settle)(HbSession *session, GError **error); /* all that it notes is on disk from now on */
     gboolean (*end)(HbSession *session, GError **error);    /* also makes sure that all is on disk */

@@ -31,6 +31,7 @@ typedef struct {
 void connector_keeps_its_contract(const Contract *contract);
 void target_keeps_its_contract(const Contract *contract);
 void journal_keeps_its_contract(const Contract *contract);
+void journal_takes_back_what_broke_off(const Contract *contract); /* whose table has no transactions */
 void source_keeps_its_contract(const Contract *contract);
 
 /* ---- For the suites ---- */

@@ -89,3 +89,63 @@ void journal_keeps_its_contract(const Contract *contract)
     assert_null(id);
     engine->connector->close(session);
 }
+
+/* As many chunks as make it sure that one comes before, and one after, in whatever order the journal keeps them */
+#define CHUNKS 12
+
+static gboolean write_chunk(const Contract *contract, HbSession *session, const HbRowSet *set, int number,
+                            gboolean fails, GError **error)
+{
+    g_autofree char *key = g_strdup_printf("rows t %d", number);
+    ContractRows rows;
+    gboolean ok;
+
+    contract_rows_init(&rows, fails);
+    ok = contract->engine->journal->write_rows(session, set, contract_rows_give, &rows, key, error);
+    contract_rows_clear(&rows);
+    return ok;
+}
+
+void journal_takes_back_what_broke_off(const Contract *contract)
+{
+    const HbJournal *journal = contract->engine->journal;
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    HbRowSet *set = contract_add_row_set(contract, catalog);
+    HbSession *session;
+    GError *error = NULL;
+    gboolean created;
+
+    contract->engine->target->create_database(&contract->address, contract->properties, &created, NULL);
+    session = contract_open(contract);
+    assert_true(journal->begin(session, "dump 1", NULL));
+    assert_true(journal->run_step(session, contract->create, "create it", NULL, &error));
+    for (int i = 0; i < CHUNKS; i++)
+        assert_true(write_chunk(contract, session, set, i, FALSE, NULL));
+    assert_false(write_chunk(contract, session, set, CHUNKS, TRUE, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "had enough");
+    /* to read the journal changes nothing, and nothing more goes into the table */
+    assert_true(contract_is_noted(contract, session, "rows t 1"));
+    assert_true(contract_read_all(contract, session, set, 1).rows >= (guint64)CHUNKS * CONTRACT_ROWS);
+    assert_false(write_chunk(contract, session, set, CHUNKS, FALSE, &error));
+    check_error(&error, HB_ERROR_STATEMENT, "holds a part of what broke off");
+    /* nor from another session, once that one is gone */
+    contract->engine->connector->close(session);
+    session = contract_open(contract);
+    g_usleep(G_USEC_PER_SEC / 2);
+    assert_false(write_chunk(contract, session, set, CHUNKS + 1, FALSE, &error));
+    check_error(&error, HB_ERROR_STATEMENT, "holds a part of what broke off");
+    assert_true(journal->empty_broken(session, &error));
+    for (int i = 0; i <= CHUNKS; i++) {
+        g_autofree char *key = g_strdup_printf("rows t %d", i);
+        assert_false(contract_is_noted(contract, session, key));
+    }
+    assert_true(contract_is_noted(contract, session, "create it"));
+    assert_int_equal(contract_read_all(contract, session, set, 1).rows, 0);
+    assert_true(write_chunk(contract, session, set, 0, FALSE, NULL));
+    assert_true(journal->empty_broken(session, &error));
+    assert_int_equal(contract_read_all(contract, session, set, 1).rows, CONTRACT_ROWS);
+    assert_true(journal->run_step(session, contract->drop, "drop it", NULL, &error));
+    assert_true(journal->end(session, &error));
+    check_no_error(error);
+    contract->engine->connector->close(session);
+}

@@ -85,6 +85,8 @@ static void journal_contract(void **state)
 {
     (void)state;
     check_contract(journal_keeps_its_contract, TABLE, "n", HB_SPLIT_NUMBER);
+    check_contract(journal_takes_back_what_broke_off,
+                   "CREATE TABLE t (n INT, label VARCHAR(40), KEY (n)) ENGINE = MyISAM;", "n", HB_SPLIT_NUMBER);
 }
 
 static void source_contract(void **state)

@@ -71,6 +71,7 @@ static const HbJournal journal = {
     .find = hb_my_find_journal,
     .begin = hb_my_begin_journal,
     .read = hb_my_read_journal,
+    .empty_broken = hb_my_empty_broken,
     .forget_steps = hb_my_forget_steps,
     .settle = hb_my_settle_journal,
     .end = hb_my_end_journal,

@@ -112,6 +112,16 @@ static gboolean check_unfinished(HbRestoreRun *run, HbSession *session, GError *
                         run->target->database);
 }
 
+/* What the journal says once nothing is left that broke off */
+static gboolean settle_keys(HbRestoreRun *run, HbSession *session, GError **error)
+{
+    const HbJournal *journal = run->options->engine->journal;
+
+    return check_unfinished(run, session, error) &&
+           (journal->empty_broken == NULL || journal->empty_broken(session, error)) &&
+           hb_restore_run_read_keys(run, session, error) && hb_restore_run_mend_unlogged(run, session, error);
+}
+
 static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **error)
 {
     if ((run->options->parts & HB_PART_USERS) && !hb_restore_run_compare_roles(run, session, error))
@@ -123,8 +133,7 @@ static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **
     if (!run->decision->is_resumed)
         return run->options->engine->journal->begin(session, run->manifest->id, error) &&
                hb_restore_decision_note(run->decision, run->options, run->manifest, session, error);
-    if (!check_unfinished(run, session, error) || !hb_restore_run_read_keys(run, session, error) ||
-        !hb_restore_run_mend_unlogged(run, session, error))
+    if (!settle_keys(run, session, error))
         return FALSE;
     run->done_earlier = g_hash_table_ref(run->journal);
     return g_hash_table_contains(run->journal, HB_RESTORE_DECISION) ||
@@ -175,8 +184,7 @@ void hb_restore_run_note_broken(HbRestoreRun *run)
 /* Lost sessions may still hold on the server what we want */
 static gboolean read_and_mend(HbRestoreRun *run, HbSession *session, GError **error)
 {
-    return hb_restore_run_enter(run, session, TRUE, error) && check_unfinished(run, session, error) &&
-           hb_restore_run_read_keys(run, session, error) && hb_restore_run_mend_unlogged(run, session, error);
+    return hb_restore_run_enter(run, session, TRUE, error) && settle_keys(run, session, error);
 }
 
 static gboolean try_journal(gpointer run, GError **error)

@@ -177,7 +177,8 @@ static gboolean pass_and_note(HbMyLoad *load, const char *key, HbRowSource sourc
         return FALSE;
     if (transactional)
         return pass_together(load, key, source, data, error);
-    if (!hb_my_note_begun(load->session, key, load->set->table, error))
+    if (!hb_my_check_unbroken(load->session, load->set->table, error) ||
+        !hb_my_note_begun(load->session, key, load->set->table, error))
         return FALSE;
     return hb_my_can(load->session, HB_MY_GTID_CONSISTENCY) ? pass_apart(load, key, source, data, error)
                                                             : pass_together(load, key, source, data, error);

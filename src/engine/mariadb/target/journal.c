@@ -173,12 +173,30 @@ static gboolean add_entry(HbSession *session, const char *key, gboolean done, co
 
 gboolean hb_my_note_begun(HbSession *session, const char *key, const char *table, GError **error)
 {
-    return add_entry(session, key, FALSE, NULL, table, error);
+    g_autofree char *owner = g_strdup_printf("%" G_GUINT64_FORMAT, session->thread_id);
+
+    return add_entry(session, key, FALSE, owner, table, error);
 }
 
 gboolean hb_my_note_done(HbSession *session, const char *key, const char *note, GError **error)
 {
     return add_entry(session, key, TRUE, note, NULL, error);
+}
+
+gboolean hb_my_check_unbroken(HbSession *session, const char *table, GError **error)
+{
+    g_autofree char *literal = hb_my_quote_literal(table), *broken = NULL;
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT 1 FROM " HB_MY_JOURNAL_STEP " b WHERE b.emptied = %s"
+        " AND NOT EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " d WHERE d.step = b.step AND d.done)"
+        " AND (b.note = CONNECTION_ID() OR b.note NOT IN (SELECT ID FROM information_schema.PROCESSLIST)) LIMIT 1",
+        literal);
+
+    if (!hb_my_read_text(session, sql, &broken, error))
+        return FALSE;
+    return broken == NULL ||
+           hb_error_set(error, HB_ERROR_STATEMENT, "begin it again with --resume, or into a new database",
+                        "table %s, which has no transactions, holds a part of what broke off", table);
 }
 
 /* What the journal says is a name is read as one, and quoted again; NULL if it is none. The caller's */
@@ -194,32 +212,44 @@ static char *read_name(const char *text)
     return hb_my_quote_any_name(name);
 }
 
+/*
+ * First what is done, then what was begun: if both were one statement, the server might ask for the steps of the table
+ * again for each entry, and miss what it has deleted by then. What breaks off between them is begun anew
+ */
+static gboolean forget_chunks(HbSession *session, const char *table, GError **error)
+{
+    g_autofree char *done =
+        g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE done AND step IN"
+                        " (SELECT step FROM (SELECT step FROM " HB_MY_JOURNAL_STEP " WHERE emptied = %s) AS chunks)",
+                        table);
+    g_autofree char *begun = g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE emptied = %s", table);
+
+    return hb_my_execute(session, done, error) && hb_my_execute(session, begun, error);
+}
+
 static gboolean empty_table(HbSession *session, const char *noted, GError **error)
 {
     g_autofree char *table = read_name(noted);
     g_autofree char *literal = hb_my_quote_literal(noted);
     g_autofree char *empty = table != NULL ? g_strdup_printf("DELETE FROM %s", table) : NULL;
-    g_autofree char *forget =
-        g_strdup_printf("DELETE FROM " HB_MY_JOURNAL_STEP " WHERE emptied = %s OR step IN"
-                        " (SELECT step FROM (SELECT step FROM " HB_MY_JOURNAL_STEP "  WHERE emptied = %s) AS chunks)",
-                        literal, literal);
 
     if (table == NULL)
         return hb_error_set(error, HB_ERROR_BLOCKED, "restore into a new database, and see who wrote to the journal",
                             "the journal in the target names a table that is none");
-    return hb_my_execute(session, empty, error) && hb_my_execute(session, forget, error);
+    return hb_my_execute(session, empty, error) && forget_chunks(session, literal, error);
 }
 
-/* Tables without transactions of which a chunk broke off */
-static gboolean empty_broken_tables(HbSession *session, GError **error)
+gboolean hb_my_empty_broken(HbSession *session, GError **error)
 {
-    g_autoptr(HbMyResult) result =
-        hb_my_query(session,
-                    "SELECT DISTINCT b.emptied FROM " HB_MY_JOURNAL_STEP " b WHERE b.emptied IS NOT NULL"
-                    " AND NOT EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " d WHERE d.step = b.step AND d.done)",
-                    error);
+    g_autoptr(HbMyResult) result = NULL;
     MYSQL_ROW row;
 
+    if (!enter_database(session, FALSE, error))
+        return FALSE;
+    result = hb_my_query(session,
+                         "SELECT DISTINCT b.emptied FROM " HB_MY_JOURNAL_STEP " b WHERE b.emptied IS NOT NULL"
+                         " AND NOT EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " d WHERE d.step = b.step AND d.done)",
+                         error);
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
         if (!empty_table(session, row[0], error))
             return FALSE;
@@ -233,7 +263,7 @@ GHashTable *hb_my_read_journal(HbSession *session, GError **error)
     GHashTable *steps;
     MYSQL_ROW row;
 
-    if (!enter_database(session, FALSE, error) || !empty_broken_tables(session, error))
+    if (!enter_database(session, FALSE, error))
         return NULL;
     result =
         hb_my_query(session, "SELECT step, note FROM " HB_MY_JOURNAL_STEP " " HB_MY_ONLY_TABLES " WHERE done", error);
