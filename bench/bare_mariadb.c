@@ -169,13 +169,37 @@ static void send(MYSQL_STMT *statement, const Job *job, Batch *batch, unsigned r
         die(mysql_stmt_error(statement));
 }
 
+/* MySQL takes no arrays: one statement of many rows */
+static void send_text(MYSQL *mysql, const Job *job, const Batch *batch, unsigned rows)
+{
+    static _Thread_local char sql[4 * BATCH_BYTES + 131072];
+    char *to = stpncpy(sql, job->sql, (size_t)(strstr(job->sql, " VALUES (") + strlen(" VALUES ") - job->sql));
+
+    for (unsigned row = 0; row < rows; row++) {
+        for (int c = 0; c < job->columns; c++) {
+            to = stpcpy(to, c > 0 ? "," : row > 0 ? ",(" : "(");
+            if (batch->indicators[c][row] == STMT_INDICATOR_NULL) {
+                to = stpcpy(to, "NULL");
+                continue;
+            }
+            to = stpcpy(to, job->hex_columns[c] == 'x' ? "_binary'" : "'");
+            to += mysql_real_escape_string(mysql, to, batch->values[c][row], batch->lengths[c][row]);
+            *to++ = '\'';
+        }
+        *to++ = ')';
+    }
+    if (mysql_real_query(mysql, sql, (unsigned long)(to - sql)) != 0)
+        die(mysql_error(mysql));
+}
+
 static void load_file(MYSQL *mysql, const Job *job, Batch *batch)
 {
     char *text = read_file(job->file), *at = text, *sent = text;
     MYSQL_STMT *statement = mysql_stmt_init(mysql);
+    const int takes_arrays = mariadb_connection(mysql);
     unsigned rows = 0;
 
-    if (mysql_stmt_prepare(statement, job->sql, strlen(job->sql)) != 0)
+    if (takes_arrays && mysql_stmt_prepare(statement, job->sql, strlen(job->sql)) != 0)
         die(mysql_stmt_error(statement));
     run(mysql, "START TRANSACTION");
     while (*at != '\0') {
@@ -183,7 +207,10 @@ static void load_file(MYSQL *mysql, const Job *job, Batch *batch)
             at = decode(at, job->hex_columns[c], batch, c, (int)rows);
         rows++;
         if (rows == BATCH_ROWS || at - sent > BATCH_BYTES || *at == '\0') {
-            send(statement, job, batch, rows);
+            if (takes_arrays)
+                send(statement, job, batch, rows);
+            else
+                send_text(mysql, job, batch, rows);
             rows = 0;
             sent = at;
         }

@@ -2,13 +2,20 @@
 # SPDX-License-Identifier: Apache-2.0
 # How close dump, restore and verify come to the least that a C program must do (bench/bare.c, bench/bare_mariadb.c):
 # alternated runs on two private servers, medians, ratios. Usage: bench/run.sh [ENGINE [SCALE [RUNS [JOBS [carry]]]]]; engines:
-# postgresql (scale 140 is about 500 MB of rows), mariadb (scale 80 is about 400 MB).
+# postgresql (scale 140 is about 500 MB of rows), mariadb and mysql (scale 80 is about 400 MB).
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
 
+. scripts/versions.sh
+
 engine=${1:-postgresql} scale=${2:-80} runs=${3:-5} jobs=${4:-$(nproc)}
-hornbeam=build/hornbeam
+hornbeam=build/hornbeam collation=utf8mb4_unicode_ci generated="is_generated = 'NEVER'"
+if [ "$engine" = mysql ]; then
+    engine=mariadb collation=utf8mb4_0900_ai_ci generated="generation_expression = ''"
+    MARIADB_ROOT=$(family_root mysql)
+    export MARIADB_ROOT
+fi
 servers_begin
 trap servers_end EXIT
 work=$(mktemp -d "$SERVERS/bench.XXXXXX")
@@ -50,7 +57,7 @@ settle_mariadb() { sync; sleep 2; }
 fresh_mariadb() {
     mariadb_shell new -e "DROP DATABASE IF EXISTS $1"
     [ "${2:-}" = structure ] || return 0
-    mariadb_shell new -e "CREATE DATABASE $1 CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci"
+    mariadb_shell new -e "CREATE DATABASE $1 CHARACTER SET utf8mb4 COLLATE $collation"
     sed "s/\`fennick_vale\`/\`$1\`/g" "$work/plain/structure.sql" | mariadb_shell new "$1"
 }
 queries() { # a SELECT for each table, and for each piece of the two large ones
@@ -58,7 +65,7 @@ queries() { # a SELECT for each table, and for each piece of the two large ones
     mariadb_shell old -rN fennick_vale -e "SELECT table_name, GROUP_CONCAT(IF(data_type = 'float', CONCAT('\`', column_name, '\` * 1e0'),
         CONCAT('\`', column_name, '\`')) ORDER BY ordinal_position) FROM information_schema.columns JOIN information_schema.tables
         USING (table_schema, table_name) WHERE table_schema = 'fennick_vale' AND table_type IN ('BASE TABLE', 'SYSTEM VERSIONED')
-        AND is_generated = 'NEVER' GROUP BY table_name" |
+        AND $generated GROUP BY table_name" |
         while IFS=$'\t' read -r table columns; do
             for i in 0 1 2 3 4 5 6 7 8 9 10 11 12 13; do
                 case $table in
@@ -131,7 +138,7 @@ compare_carry() {
 }
 peak() { /usr/bin/time -f '%M' "$@" 2>&1 >/dev/null | tail -n 1; }
 
-echo "$engine, scale $scale, $runs runs, $jobs sessions; rows as text: $(du -sm "$work/plain" | cut -f1) MB"
+echo "${1:-$engine}, scale $scale, $runs runs, $jobs sessions; rows as text: $(du -sm "$work/plain" | cut -f1) MB"
 [ "${5:-}" != carry ] || { compare_carry; exit 0; }
 compare dump bare_dump our_dump
 compare restore "bare_load_$engine" our_restore fresh

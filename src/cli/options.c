@@ -23,6 +23,8 @@
 #define COMPRESSION_MAX    19
 #define COMPRESSION_NORMAL 1
 #define ROWS_EACH_MAX      1000000
+#define ROWS_NAMED_DEFAULT 5
+#define ROWS_NAMED_MAX     1000000
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
@@ -52,6 +54,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
     FLAG("one-transaction", 0, one_transaction, "all of the script comes, or nothing does", HB_FOR_SQL),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
+    VALUE("rows", rows_named, "N", "name at most N of a table's rows that differ (default: 5; JSON names all)", HB_FOR_VERIFY),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),
@@ -251,6 +254,13 @@ static gboolean check_compression(HbOptions *options, GError **error)
     return TRUE;
 }
 
+static gboolean check_rows_named(HbOptions *options, GError **error)
+{
+    options->rows_named_max = ROWS_NAMED_DEFAULT;
+    return options->rows_named == NULL ||
+           read_number(options->rows_named, "rows", 0, ROWS_NAMED_MAX, &options->rows_named_max, error);
+}
+
 static gboolean check_rows(HbOptions *options, GError **error)
 {
     return options->rows == NULL || read_number(options->rows, "rows", 1, ROWS_EACH_MAX, &options->rows_each, error);
@@ -338,10 +348,10 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     options->part_bits = HB_PART_ALL;
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
-    if (!check_jobs(options, error) || !check_rows(options, error) || !check_lock_wait(options, error) ||
-        !check_compression(options, error) || !check_color(options, error) || !check_rights(options, error) ||
-        !check_choice(options, error) || !check_accept(options, error) || !check_renames(options, error) ||
-        !check_existing(options, error) ||
+    if (!check_jobs(options, error) || !check_rows(options, error) || !check_rows_named(options, error) ||
+        !check_lock_wait(options, error) || !check_compression(options, error) || !check_color(options, error) ||
+        !check_rights(options, error) || !check_choice(options, error) || !check_accept(options, error) ||
+        !check_renames(options, error) || !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;

@@ -53,6 +53,7 @@ typedef struct {
     char *graph;
     char *around;
     char *rows;
+    char *rows_named;
     char *database;
     char **accept;
     char *log;
@@ -64,7 +65,8 @@ typedef struct {
     guint lock_wait_ms;
     guint part_bits;
     gboolean one_transaction;
-    guint rows_each; /* 0: the engine's bulk form */
+    guint rows_each;      /* 0: the engine's bulk form */
+    guint rows_named_max; /* of each table that differs */
     int compression;
     HbWishes wishes;
     HbExistingWish existing_wish;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/json.h"
 
+#include "core/base/json_text.h"
 #include "dump/json_writer.h"
 #include "report/steps.h"
 #include "report/text.h"
@@ -306,6 +307,42 @@ static json_t *write_probes(const GPtrArray *probes)
     return list;
 }
 
+/* Values of the key as the row's text has them: escaped as in a dump */
+static json_t *write_key(const HbRowDifference *difference, const HbNamedRow *row)
+{
+    g_auto(GStrv) values = row->key != NULL ? g_strsplit(row->key, "\t", -1) : NULL;
+    json_t *key;
+
+    if (values == NULL || g_strv_length(values) < difference->columns->len)
+        return json_null();
+    key = json_object();
+    for (guint i = 0; i < difference->columns->len; i++) {
+        g_autofree char *column = hb_json_text_write(difference->columns->pdata[i]);
+        json_object_set_new(key, column, text(values[i]));
+    }
+    return key;
+}
+
+/* null: no rows, or more than can be told apart */
+static json_t *write_row_difference(const HbRowDifference *difference)
+{
+    json_t *root, *rows;
+
+    if (difference == NULL)
+        return json_null();
+    root = json_object();
+    rows = json_array();
+    for (int fate = 0; fate < HB_ROW_FATES; fate++)
+        json_object_set_new(root, hb_row_fate_get_name((HbRowFate)fate), hb_json_number(difference->counts[fate]));
+    for (guint i = 0; i < difference->rows->len; i++) {
+        const HbNamedRow *row = difference->rows->pdata[i];
+        json_array_append_new(rows, json_pack("{s:s, s:o, s:o}", "fate", hb_row_fate_get_name(row->fate), "count",
+                                              hb_json_number(row->count), "key", write_key(difference, row)));
+    }
+    json_object_set_new(root, "named", rows);
+    return root;
+}
+
 char *hb_json_verification(const HbVerification *verification)
 {
     json_t *root = begin("verify");
@@ -314,9 +351,9 @@ char *hb_json_verification(const HbVerification *verification)
     for (guint i = 0; i < verification->differences->len; i++) {
         const HbDifference *difference = verification->differences->pdata[i];
         json_array_append_new(differences,
-                              json_pack("{s:s, s:o, s:o, s:o}", "type", hb_difference_get_name(difference->type),
+                              json_pack("{s:s, s:o, s:o, s:o, s:o}", "type", hb_difference_get_name(difference->type),
                                         "identity", text(difference->identity), "from", text(difference->from), "to",
-                                        text(difference->to)));
+                                        text(difference->to), "rows", write_row_difference(difference->rows)));
     }
     for (guint i = 0; i < verification->unread->len; i++)
         json_array_append_new(unread, text(verification->unread->pdata[i]));

@@ -427,7 +427,51 @@ static void append_side(GString *out, gboolean color, const char *label, const c
     }
 }
 
-static void append_difference(GString *out, gboolean color, const HbDifference *difference)
+static void append_line(GString *out, gboolean color, const char *label, const char *text)
+{
+    g_autofree char *visible = hb_text_visible(text);
+
+    g_string_append(out, "      ");
+    hb_text_append_painted(out, color, HB_PAINT_FAINT, label);
+    g_string_append_printf(out, "  %s\n", visible);
+}
+
+static char *count_fates(const HbRowDifference *rows)
+{
+    GString *text = g_string_new(NULL);
+
+    for (int fate = 0; fate < HB_ROW_FATES; fate++) {
+        g_autofree char *count = hb_text_count(rows->counts[fate]);
+        if (rows->counts[fate] > 0)
+            g_string_append_printf(text, "%s%s %s", text->len > 0 ? ", " : "", count,
+                                   hb_row_fate_get_name((HbRowFate)fate));
+    }
+    return g_string_free(text, FALSE);
+}
+
+static void append_rows(GString *out, gboolean color, const HbRowDifference *rows, guint rows_max)
+{
+    g_autofree char *counts = count_fates(rows);
+    guint named = 0, shown = 0;
+
+    append_line(out, color, "rows", counts);
+    for (guint i = 0; i < rows->rows->len; i++) {
+        const HbNamedRow *row = rows->rows->pdata[i];
+        g_autofree char *name = hb_row_difference_name_row(rows, row);
+        named += name != NULL;
+        if (name == NULL || shown == rows_max)
+            continue;
+        g_autofree char *line = g_strdup_printf("%-7s  %s", hb_row_fate_get_name(row->fate), name);
+        append_line(out, color, "    ", line);
+        shown++;
+    }
+    if (named > shown && shown > 0) {
+        g_autofree char *rest = hb_text_count(named - shown), *line = g_strdup_printf("and %s more", rest);
+        append_line(out, color, "    ", line);
+    }
+}
+
+static void append_difference(GString *out, gboolean color, const HbDifference *difference, guint rows_max)
 {
     static const char *const texts[HB_DIFFERENCE_COUNT] = {[HB_DIFFERENCE_MISSING] = "missing in TO",
                                                            [HB_DIFFERENCE_EXTRA] = "only in TO",
@@ -443,6 +487,10 @@ static void append_difference(GString *out, gboolean color, const HbDifference *
         append_side(out, color, "FROM", difference->from);
     if (difference->to != NULL)
         append_side(out, color, "TO  ", difference->to);
+    if (difference->rows != NULL)
+        append_rows(out, color, difference->rows, rows_max);
+    else if (difference->type == HB_DIFFERENCE_ROWS)
+        append_line(out, color, "rows", "more of them differ than can be told apart in one reading");
 }
 
 static void append_remarks(GString *out, gboolean color, const char *title, const GPtrArray *names, const char *why)
@@ -455,7 +503,7 @@ static void append_remarks(GString *out, gboolean color, const char *title, cons
     hb_piece_append_list(out, "these", names);
 }
 
-char *hb_page_verification(const HbVerification *verification, gboolean color)
+char *hb_page_verification(const HbVerification *verification, guint rows_max, gboolean color)
 {
     GString *out = g_string_new(NULL);
     g_autofree char *objects = hb_text_plural(verification->objects, "object", "objects");
@@ -470,7 +518,7 @@ char *hb_page_verification(const HbVerification *verification, gboolean color)
     append_remarks(out, color, "not", verification->translated, "cannot be the same in the other product");
     append_remarks(out, color, "only in TO", verification->only_in_to, "the server's own, and no difference");
     for (guint i = 0; i < verification->differences->len; i++)
-        append_difference(out, color, verification->differences->pdata[i]);
+        append_difference(out, color, verification->differences->pdata[i], rows_max);
     hb_probes_append(out, verification->probes, color);
     g_autofree char *others = hb_probes_count_others(verification->probes);
     if (hb_verification_is_equal(verification))

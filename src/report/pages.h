@@ -20,4 +20,5 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color);
 char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color);
 char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color);
-char *hb_page_verification(const HbVerification *verification, gboolean color);
+/* rows_max: so many rows of each table that differs are named */
+char *hb_page_verification(const HbVerification *verification, guint rows_max, gboolean color);

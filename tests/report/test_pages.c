@@ -115,8 +115,8 @@ static void differences_are_shown_side_by_side(void **state)
         "Different: 2 differences",
         NULL};
     HbVerification verification = {.objects = 3, .tables = 1, .rows = 7};
-    HbDifference one = {HB_DIFFERENCE_DEFINITION, (char *)"table t", (char *)"a int,\nb int", (char *)"a text,"};
-    HbDifference other = {HB_DIFFERENCE_MISSING, (char *)"view v", NULL, NULL};
+    HbDifference one = {HB_DIFFERENCE_DEFINITION, (char *)"table t", (char *)"a int,\nb int", (char *)"a text,", NULL};
+    HbDifference other = {HB_DIFFERENCE_MISSING, (char *)"view v", NULL, NULL, NULL};
     json_t *json;
 
     (void)state;
@@ -126,13 +126,13 @@ static void differences_are_shown_side_by_side(void **state)
     verification.translated = g_ptr_array_new();
     verification.probes = g_ptr_array_new();
     verification.only_in_to = g_ptr_array_new();
-    check_page(hb_page_verification(&verification, FALSE), equal);
+    check_page(hb_page_verification(&verification, 2, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);
     g_ptr_array_add(verification.unread, (gpointer) "passwords");
     g_ptr_array_add(verification.ignored, (gpointer) "role ida");
     g_ptr_array_add(verification.only_in_to, (gpointer) "membership ida in \033[2Jkeepers");
-    check_page(hb_page_verification(&verification, FALSE), different);
+    check_page(hb_page_verification(&verification, 2, FALSE), different);
     json = parse(hb_json_verification(&verification), "verify");
     assert_true(json_is_false(json_object_get(json, "equal")));
     assert_int_equal(json_array_size(json_object_get(json, "differences")), 2);

@@ -21,6 +21,12 @@ void hb_digest_add_row(HbDigest *digest, const char *bytes, gsize length)
     digest->rows++;
 }
 
+void hb_digest_add_hash(HbDigest *digest, guint64 low, guint64 high)
+{
+    add(digest, low, high);
+    digest->rows++;
+}
+
 static void open_row(HbPieceDigest *digest)
 {
     if (digest->state == NULL)

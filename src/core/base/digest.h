@@ -19,6 +19,7 @@ typedef struct {
 #define HB_DIGEST_TEXT_LENGTH 32
 
 void hb_digest_add_row(HbDigest *digest, const char *bytes, gsize length);
+void hb_digest_add_hash(HbDigest *digest, guint64 low, guint64 high); /* of a row that was hashed elsewhere */
 void hb_digest_add(HbDigest *digest, const HbDigest *other);
 
 /*

@@ -27,6 +27,7 @@ static void difference_free(gpointer data)
     g_free(difference->identity);
     g_free(difference->from);
     g_free(difference->to);
+    hb_row_difference_free(difference->rows);
     g_free(difference);
 }
 

@@ -10,6 +10,7 @@
 #pragma once
 
 #include "core/model/catalog.h"
+#include "core/rows/row_difference.h"
 #include "core/sql/dialect.h"
 
 typedef enum {
@@ -27,6 +28,7 @@ typedef struct {
     char *identity;
     char *from;
     char *to;
+    HbRowDifference *rows; /* which differ; NULL: not rows, or more than can be told */
 } HbDifference;
 
 const char *hb_difference_get_name(HbDifferenceType type); /* "missing", "extra", ... */

@@ -28,6 +28,7 @@ static void row_set_free(gpointer data)
     g_free(set->identity);
     g_free(set->table);
     g_ptr_array_unref(set->columns);
+    g_array_unref(set->key);
     g_free(set->condition);
     g_free(set->barrier);
     g_free(set->way_past);
@@ -82,6 +83,7 @@ static HbRowSet *copy_row_set(const HbRowSet *set)
     copy->columns = copy_texts(set->columns);
     copy->hex_columns = g_string_new_len(set->hex_columns->str, (gssize)set->hex_columns->len);
     copy->select_expressions = copy_texts(set->select_expressions);
+    copy->key = g_array_copy(set->key);
     copy->split_column = g_strdup(set->split_column);
     copy->condition = g_strdup(set->condition);
     copy->barrier = g_strdup(set->barrier);
@@ -150,8 +152,21 @@ HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const
     set->identity = g_strdup(identity);
     set->table = g_strdup(table);
     set->columns = g_ptr_array_new_with_free_func(g_free);
+    set->key = g_array_new(FALSE, FALSE, sizeof(guint));
     g_ptr_array_add(catalog->row_sets, set);
     return set;
+}
+
+gboolean hb_row_set_set_key(HbRowSet *set, const GPtrArray *columns)
+{
+    g_array_set_size(set->key, 0);
+    for (guint c = 0; c < set->columns->len; c++) {
+        if (g_ptr_array_find_with_equal_func((GPtrArray *)columns, set->columns->pdata[c], g_str_equal, NULL))
+            g_array_append_val(set->key, c);
+    }
+    if (set->key->len != columns->len)
+        g_array_set_size(set->key, 0);
+    return set->key->len > 0;
 }
 
 void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why)

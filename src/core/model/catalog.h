@@ -22,15 +22,16 @@ typedef struct {
                            * for the column's default; empty: all as text */
     GPtrArray
         *select_expressions; /* char *: expressions that read the columns; NULL: the column itself. Empty: all so */
-    guint64 bytes;           /* estimate of the text */
-    guint64 split_extent;    /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
-    char *split_column;      /* the column that the unit counts; NULL: the engine needs none */
-    gboolean has_binary;     /* its values have a form of the engine's own that servers of one major version share */
-    gboolean binary;         /* rows are to be read and written in that form: one a piece, without line ends */
-    char *condition;         /* SQL that chooses among the rows; NULL: all of them */
-    char *barrier;           /* why this role cannot read all rows; NULL: it can */
-    char *way_past;          /* what to do about the barrier; NULL without one */
-    guint64 number;          /* what the server knows the table by, whatever it is called by now; 0: by its name only */
+    GArray *key;   /* guint, rising: places in columns of those that tell each row from all others; empty: none do */
+    guint64 bytes; /* estimate of the text */
+    guint64 split_extent; /* how far the engine's own unit of splitting reaches; 0: it cannot be split */
+    char *split_column;   /* the column that the unit counts; NULL: the engine needs none */
+    gboolean has_binary;  /* its values have a form of the engine's own that servers of one major version share */
+    gboolean binary;      /* rows are to be read and written in that form: one a piece, without line ends */
+    char *condition;      /* SQL that chooses among the rows; NULL: all of them */
+    char *barrier;        /* why this role cannot read all rows; NULL: it can */
+    char *way_past;       /* what to do about the barrier; NULL without one */
+    guint64 number;       /* what the server knows the table by, whatever it is called by now; 0: by its name only */
 } HbRowSet;
 
 /* What stands in the source but cannot be carried, and why */
@@ -48,6 +49,8 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbCatalog, hb_catalog_free)
 /* Filling: takes the object, also on failure. HB_ERROR_DUPLICATE if the identity is taken */
 gboolean hb_catalog_add(HbCatalog *catalog, HbObject *object, GError **error);
 HbRowSet *hb_catalog_add_row_set(HbCatalog *catalog, const char *identity, const char *table);
+/* columns: as the set has them. FALSE, and no key: there are none, or not all of them are the set's */
+gboolean hb_row_set_set_key(HbRowSet *set, const GPtrArray *columns);
 void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why);
 void hb_catalog_remove_omission(HbCatalog *catalog, guint index);
 void hb_catalog_set_unread(HbCatalog *catalog, HbKind kind); /* the source did not let us read these */

@@ -112,15 +112,15 @@ static void drop_seeming(const HbSideContents *from, const HbSideContents *to, G
     engine->connector->close(session);
 }
 
-/* The digests are known by identities, which are other ones now */
-static GHashTable *follow_names(HbSideContents *contents, const GPtrArray *digests)
+/* The sums are known by identities, which are other ones now */
+static GHashTable *follow_names(HbSideContents *contents, const GPtrArray *sums)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(contents->catalog);
-    GHashTable *renamed = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    GHashTable *renamed = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, hb_row_sum_free);
 
     for (guint i = 0; i < sets->len; i++) {
-        if (digests->pdata[i] != NULL)
-            g_hash_table_insert(renamed, ((HbRowSet *)sets->pdata[i])->identity, digests->pdata[i]);
+        if (sums->pdata[i] != NULL)
+            g_hash_table_insert(renamed, ((HbRowSet *)sets->pdata[i])->identity, sums->pdata[i]);
     }
     return renamed;
 }
@@ -174,39 +174,45 @@ static void let_others_be(const HbSideContents *from, HbVerification *result)
     }
 }
 
+static void free_sum(gpointer sum, gpointer data)
+{
+    (void)data;
+    hb_row_sum_free(sum);
+}
+
 /* The names that things were given on the way are those of TO */
 static gboolean fulfil_wishes(HbSideContents *from, HbSideContents *to, GError **error)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(from->catalog);
-    g_autoptr(GPtrArray) digests = g_ptr_array_new();
+    g_autoptr(GPtrArray) sums = g_ptr_array_new();
 
     for (guint i = 0; i < sets->len; i++) {
-        const HbDigest *digest = g_hash_table_lookup(from->digests, ((HbRowSet *)sets->pdata[i])->identity);
-        g_ptr_array_add(digests, digest != NULL ? g_memdup2(digest, sizeof *digest) : NULL);
+        gpointer sum = NULL;
+        g_hash_table_steal_extended(from->sums, ((HbRowSet *)sets->pdata[i])->identity, NULL, &sum);
+        g_ptr_array_add(sums, sum);
     }
-    g_hash_table_remove_all(from->digests);
     hb_adapt_rights(to->catalog, to->side->engine, &to->options->wishes);
     rename_settings_of_users(to);
     list_other_users(from, to->side->engine, to->options->wishes.renames);
     if (!hb_adapt_wishes(from->catalog, to->side->engine, &to->options->wishes, error)) {
-        g_ptr_array_set_free_func(digests, g_free);
+        g_ptr_array_foreach(sums, free_sum, NULL);
         return FALSE;
     }
-    g_hash_table_unref(from->digests);
-    from->digests = follow_names(from, digests);
+    g_hash_table_unref(from->sums);
+    from->sums = follow_names(from, sums);
     return TRUE;
 }
 
-static gboolean is_left_out(gpointer identity, gpointer digest, gpointer catalog)
+static gboolean is_left_out(gpointer identity, gpointer sum, gpointer catalog)
 {
-    (void)digest;
+    (void)sum;
     return hb_catalog_find(catalog, identity) == NULL;
 }
 
 static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
-    gpointer digest;
+    gpointer sum;
 
     if (!fulfil_wishes(from, to, error))
         return FALSE;
@@ -214,16 +220,18 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->dialect,
                        to->options->parts, result);
-    g_hash_table_foreach_remove(from->digests, is_left_out, from->catalog);
+    g_hash_table_foreach_remove(from->sums, is_left_out, from->catalog);
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);
-    hb_compare_digests(from->digests, to->digests, result->differences);
+    hb_compare_digests(from->sums, to->sums, result->differences);
+    if (!hb_verify_name_rows(from, to, result->differences, error))
+        return FALSE;
     result->objects = hb_catalog_count(from->catalog);
-    result->tables = g_hash_table_size(from->digests);
+    result->tables = g_hash_table_size(from->sums);
     result->bytes = from->bytes + to->bytes;
-    g_hash_table_iter_init(&iter, from->digests);
-    while (g_hash_table_iter_next(&iter, NULL, &digest))
-        result->rows += ((HbDigest *)digest)->rows;
+    g_hash_table_iter_init(&iter, from->sums);
+    while (g_hash_table_iter_next(&iter, NULL, &sum))
+        result->rows += ((HbRowSum *)sum)->digest.rows;
     return TRUE;
 }
 

@@ -7,15 +7,23 @@
 
 #include "work/verify/verify.h"
 
+/* What the rows of one set come to. The digest comes first: compare knows nothing of the rest */
+typedef struct {
+    HbDigest digest;
+    HbRowSketch *sketch;        /* NULL: of a dump */
+    const HbRowSet *set;        /* of a server */
+    const HbStoredRows *stored; /* of a dump */
+} HbRowSum;
+
 typedef struct {
     const HbVerifyOptions *options;
     const HbSide *side;
     guint first_worker;
-    char *database;      /* unquoted */
-    guint version;       /* that the definitions are for */
-    HbCatalog *catalog;  /* the side's own, which is adapted to the other side */
-    GMutex lock;         /* guards digests and bytes */
-    GHashTable *digests; /* row set's identity to HbDigest * */
+    char *database;     /* unquoted */
+    guint version;      /* that the definitions are for */
+    HbCatalog *catalog; /* the side's own, which is adapted to the other side */
+    GMutex lock;        /* guards sums and bytes */
+    GHashTable *sums;   /* row set's identity to HbRowSum * */
     guint64 bytes;
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
@@ -27,9 +35,14 @@ typedef struct {
 /* first_worker: the number of the side's first worker, for observers */
 void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side,
                            guint first_worker);
+void hb_row_sum_free(gpointer sum);
 void hb_side_contents_clear(HbSideContents *contents);
 
 gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
 
 /* At one moment; what goes wrong is in contents->error. For a thread of its own */
 void hb_side_contents_read_server(HbSideContents *contents);
+
+/* Which rows differ, for each difference of rows; fails only if FROM is a dump that cannot be read */
+gboolean hb_verify_name_rows(const HbSideContents *from, const HbSideContents *to, GPtrArray *differences,
+                             GError **error);

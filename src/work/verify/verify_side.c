@@ -19,7 +19,9 @@
 typedef struct {
     HbSideContents *contents;
     const HbRowSet *set;
-    HbPieceDigest sum;
+    HbRowSketch *sketch; /* of the piece; as large as the set's */
+    HbRowScan scan;
+    HbDigest digest;
     guint64 bytes;
 } Summing;
 
@@ -35,18 +37,34 @@ static void close_summing(gpointer context)
 {
     Summing *summing = context;
 
-    hb_piece_digest_clear(&summing->sum);
+    hb_row_scan_clear(&summing->scan);
+    hb_row_sketch_free(summing->sketch);
     g_free(summing);
+}
+
+static HbRowSum *sum_of(const Summing *summing)
+{
+    return g_hash_table_lookup(summing->contents->sums, summing->set->identity);
 }
 
 static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
 {
     Summing *summing = context;
+    guint cells;
 
     (void)first;
     summing->set = set;
-    hb_piece_digest_clear(&summing->sum);
+    summing->digest = (HbDigest){0};
     summing->bytes = 0;
+    cells = hb_row_sketch_get_cells(sum_of(summing)->sketch);
+    if (summing->sketch != NULL && hb_row_sketch_get_cells(summing->sketch) == cells) {
+        hb_row_sketch_clear(summing->sketch);
+    } else {
+        hb_row_sketch_free(summing->sketch);
+        summing->sketch = hb_row_sketch_new(cells);
+    }
+    hb_row_scan_clear(&summing->scan);
+    hb_row_scan_init(&summing->scan, (const guint *)(void *)set->key->data, set->key->len);
 }
 
 static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
@@ -54,8 +72,11 @@ static gboolean take_row(gpointer context, const char *row, gsize length, GError
     Summing *summing = context;
 
     (void)error;
-    hb_piece_digest_add(&summing->sum, row, length);
     summing->bytes += length;
+    if (!hb_row_scan_add(&summing->scan, row, length))
+        return TRUE;
+    hb_digest_add_hash(&summing->digest, summing->scan.mark.low, summing->scan.mark.high);
+    hb_row_sketch_add(summing->sketch, &summing->scan.mark);
     return TRUE;
 }
 
@@ -68,7 +89,8 @@ static gboolean end_summing(gpointer context, gboolean good, GError **error)
     if (!good)
         return TRUE;
     g_mutex_lock(&contents->lock);
-    hb_digest_add(g_hash_table_lookup(contents->digests, summing->set->identity), &summing->sum.digest);
+    hb_digest_add(&sum_of(summing)->digest, &summing->digest);
+    hb_row_sketch_add_all(sum_of(summing)->sketch, summing->sketch);
     contents->bytes += summing->bytes;
     g_mutex_unlock(&contents->lock);
     return TRUE;
@@ -76,19 +98,29 @@ static gboolean end_summing(gpointer context, gboolean good, GError **error)
 
 /* ---- One side ---- */
 
+void hb_row_sum_free(gpointer data)
+{
+    HbRowSum *sum = data;
+
+    if (sum == NULL)
+        return;
+    hb_row_sketch_free(sum->sketch);
+    g_free(sum);
+}
+
 void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side,
                            guint first_worker)
 {
     *contents = (HbSideContents){.options = options, .side = side, .first_worker = first_worker};
     g_mutex_init(&contents->lock);
     contents->readers = g_ptr_array_new();
-    contents->digests = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    contents->sums = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, hb_row_sum_free);
     contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
 void hb_side_contents_clear(HbSideContents *contents)
 {
-    g_hash_table_unref(contents->digests);
+    g_hash_table_unref(contents->sums);
     g_hash_table_unref(contents->other_users);
     g_ptr_array_unref(contents->readers);
     g_mutex_clear(&contents->lock);
@@ -124,8 +156,11 @@ gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error)
         return FALSE;
     for (guint i = 0; i < manifest->rows->len; i++) {
         HbStoredRows *rows = manifest->rows->pdata[i];
-        if (hb_catalog_find(contents->catalog, rows->set->identity) != NULL)
-            g_hash_table_insert(contents->digests, rows->set->identity, g_memdup2(&rows->digest, sizeof(HbDigest)));
+        if (hb_catalog_find(contents->catalog, rows->set->identity) == NULL)
+            continue;
+        HbRowSum *sum = g_new0(HbRowSum, 1);
+        *sum = (HbRowSum){.digest = rows->digest, .stored = rows};
+        g_hash_table_insert(contents->sums, rows->set->identity, sum);
     }
     return TRUE;
 }
@@ -147,6 +182,32 @@ static gboolean read_catalog(HbSideContents *contents, GError **error)
     return hb_catalog_check_rows(contents->catalog, error);
 }
 
+/* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows */
+#define BYTES_A_CELL 16384
+
+/* All tables of a side together may have so many cells (80 bytes each) beyond the least */
+#define CELLS_OF_TABLE_MAX 16384
+#define CELLS_OF_SIDE_MAX  (512 * 1024)
+
+static guint want_cells(const HbRowSet *set, guint shrink)
+{
+    return (guint)CLAMP(set->bytes / BYTES_A_CELL / shrink, HB_SKETCH_CELLS_MIN, CELLS_OF_TABLE_MAX / shrink);
+}
+
+static void prepare_sums(HbSideContents *contents, const GPtrArray *sets)
+{
+    guint64 cells = 0;
+
+    for (guint i = 0; i < sets->len; i++)
+        cells += want_cells(sets->pdata[i], 1);
+    const guint shrink = (guint)CLAMP(cells / CELLS_OF_SIDE_MAX, 1, CELLS_OF_TABLE_MAX / HB_SKETCH_CELLS_MIN);
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSum *sum = g_new0(HbRowSum, 1);
+        *sum = (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i], shrink))};
+        g_hash_table_insert(contents->sums, sum->set->identity, sum);
+    }
+}
+
 static gboolean read_rows(HbSideContents *contents, GError **error)
 {
     const HbVerifyOptions *options = contents->options;
@@ -163,10 +224,7 @@ static gboolean read_rows(HbSideContents *contents, GError **error)
                                     .phase = "reading rows",
                                     .consumer = &consumer};
 
-    for (guint i = 0; i < reading.sets->len; i++) {
-        const HbRowSet *set = reading.sets->pdata[i];
-        g_hash_table_insert(contents->digests, set->identity, g_new0(HbDigest, 1));
-    }
+    prepare_sums(contents, reading.sets);
     return reading.sets->len == 0 || hb_snapshot_rows_read(&reading, error);
 }
 

@@ -234,6 +234,40 @@ static void read_columns(Table *table, HbRowSet *set)
         read_history(table, set);
 }
 
+/* A float is not found again by what it prints */
+static gboolean can_be_in_key(const HbItem *column)
+{
+    return column != NULL && column->origin == HB_COLUMN_STORED && column->select_expressions != HB_READ_AS_DOUBLE &&
+           column->is_not_null;
+}
+
+static gboolean tells_rows_apart(const HbShowCreate *text, const HbItem *item)
+{
+    if ((item->type != HB_ITEM_PRIMARY && item->type != HB_ITEM_UNIQUE) || item->columns->len != item->parts)
+        return FALSE;
+    for (guint i = 0; i < item->columns->len; i++) {
+        if (!can_be_in_key(hb_show_create_find_column(text, item->columns->pdata[i])))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* The primary key is printed first */
+static void find_key(const HbShowCreate *text, HbRowSet *set)
+{
+    for (guint i = 0; i < text->items->len && set->condition == NULL; i++) {
+        const HbItem *item = text->items->pdata[i];
+        g_autoptr(GPtrArray) columns = g_ptr_array_new_with_free_func(g_free);
+
+        if (!tells_rows_apart(text, item))
+            continue;
+        for (guint c = 0; c < item->columns->len; c++)
+            g_ptr_array_add(columns, hb_my_quote_name(item->columns->pdata[c]));
+        if (hb_row_set_set_key(set, columns))
+            return;
+    }
+}
+
 static void add_row_set(Table *table)
 {
     HbRowSet *set = hb_catalog_add_row_set(table->builder->catalog, table->rows->identity, table->quoted);
@@ -241,6 +275,7 @@ static void add_row_set(Table *table)
 
     set->bytes = table->bytes;
     read_columns(table, set);
+    find_key(table->text, set);
     if (key == NULL || key->split == HB_SPLIT_NONE)
         return;
     set->split_extent = key->split;

@@ -174,6 +174,10 @@ static void read_attributes(HbItem *item, const char *text)
             continue;
         if (hb_token_is_word(&token, "AUTO_INCREMENT"))
             item->is_auto = TRUE;
+        if (hb_token_is_word(&token, "NOT")) {
+            token = hb_my_next(&text);
+            item->is_not_null = item->is_not_null || hb_token_is_word(&token, "NULL");
+        }
         if (hb_token_is_word(&token, "AS")) {
             token = hb_my_next(&text);
             item->origin = hb_my_token_is_sign(&token, '(') ? HB_COLUMN_GENERATED
@@ -201,9 +205,11 @@ static void read_column(HbItem *item, const HbToken *name, const char *rest, con
 
 /* ---- Keys and constraints ---- */
 
-/* The names in the next parentheses; a part that is an expression is passed over. Moves *text behind them */
-static void read_names(const char **text, GPtrArray *names)
+/* The names in the next parentheses; a part that is an expression is passed over, and counted. Moves *text behind them
+ */
+static guint read_names(const char **text, GPtrArray *names)
 {
+    guint parts = 1;
     int depth = 0;
     HbToken token;
 
@@ -211,9 +217,11 @@ static void read_names(const char **text, GPtrArray *names)
         depth += hb_my_token_is_sign(&token, '(') - hb_my_token_is_sign(&token, ')');
         if (depth == 1 && token.type == HB_TOKEN_NAME)
             g_ptr_array_add(names, hb_token_unquote(&token));
+        parts += depth == 1 && hb_my_token_is_sign(&token, ',');
         if (depth == 0 && hb_my_token_is_sign(&token, ')'))
-            return;
+            break;
     }
+    return parts;
 }
 
 static void read_key(HbItem *item, HbItemType type, const char *rest)
@@ -230,7 +238,7 @@ static void read_key(HbItem *item, HbItemType type, const char *rest)
         item->name = hb_token_unquote(&token);
         rest = at;
     }
-    read_names(&rest, item->columns);
+    item->parts = read_names(&rest, item->columns);
 }
 
 /* REFERENCES [database.]table (columns) */

@@ -53,12 +53,14 @@ typedef struct {
     /* Of columns */
     HbColumnOrigin origin;
     gboolean is_auto;
+    gboolean is_not_null;
     HbSplit split; /* how a table can be cut by it */
     HbCoding hex_columns;
     HbReadAs select_expressions;
 
     /* Of keys and foreign keys */
     GPtrArray *columns;   /* char *, unquoted; of a key: of its parts that are columns */
+    guint parts;          /* of a key, expressions included */
     char *other_table;    /* of foreign keys; unquoted */
     char *other_database; /* NULL: this one */
     GPtrArray *other_columns;

@@ -102,9 +102,9 @@ static gboolean is_about_ours(const HbMyLoad *load, const char *message)
     gboolean is_named = FALSE;
 
     for (guint i = 0; i < load->set->columns->len && !is_named; i++) {
-        const char *quoted = load->set->columns->pdata[i];
-        g_autofree char *name = hb_lexer_unquote_name(quoted), *as_text = g_strdup_printf("column '%s'", name),
-                        *as_name = g_strdup_printf("`%s`", name);
+        g_autofree char *name = hb_lexer_unquote_name(load->set->columns->pdata[i]),
+                        *as_text = g_strdup_printf("column '%s'", name), *as_name = g_strdup_printf("`%s`", name),
+                        *quoted = hb_my_quote_any_name(name);
         is_named =
             strstr(message, as_text) != NULL || strstr(message, as_name) != NULL || strstr(message, quoted) != NULL;
     }

@@ -18,18 +18,28 @@
 /* ---- Rows ---- */
 
 /* A name that holds a line end or anything else comes with its length */
-static gboolean read_columns(HbRowSet *set, const char *text, GError **error)
+static gboolean read_columns(const HbRowSet *set, GPtrArray *columns, const char *text, GError **error)
 {
-    if (text != NULL && !hb_pg_read_list(text, set->columns))
+    if (text != NULL && !hb_pg_read_list(text, columns))
         return hb_error_set(error, HB_ERROR_STATEMENT, "see whether this is a PostgreSQL server",
                             "%s: the server's list of its columns cannot be read", set->identity);
-    for (guint c = 0; c < set->columns->len; c++) {
-        char *quoted = hb_pg_quote_new_words(set->columns->pdata[c], TRUE);
+    for (guint c = 0; c < columns->len; c++) {
+        char *quoted = hb_pg_quote_new_words(columns->pdata[c], TRUE);
         if (quoted == NULL)
             continue;
-        g_free(set->columns->pdata[c]);
-        set->columns->pdata[c] = quoted;
+        g_free(columns->pdata[c]);
+        columns->pdata[c] = quoted;
     }
+    return TRUE;
+}
+
+static gboolean read_key(HbRowSet *set, const char *text, GError **error)
+{
+    g_autoptr(GPtrArray) columns = g_ptr_array_new_with_free_func(g_free);
+
+    if (!read_columns(set, columns, text, error))
+        return FALSE;
+    hb_row_set_set_key(set, columns);
     return TRUE;
 }
 
@@ -55,7 +65,8 @@ static gboolean read_rows(HbCatalogBuilder *builder, GError **error)
                                             hb_pg_get(result, row, "barrier"));
         }
         set->has_binary = *hb_pg_get(result, row, "has_binary") == 't';
-        if (!read_columns(set, hb_pg_get(result, row, "columns"), error))
+        if (!read_columns(set, set->columns, hb_pg_get(result, row, "columns"), error) ||
+            !read_key(set, hb_pg_get(result, row, "key"), error))
             return FALSE;
     }
     return result != NULL;

@@ -24,6 +24,16 @@ SELECT 'rows' AS kind, 1 AS classid, c.oid AS objid,
        (SELECT string_agg(octet_length(quote_ident(a.attname)) || ':' || quote_ident(a.attname), '' ORDER BY a.attnum)
         FROM pg_attribute a
         WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = '') AS columns,
+       (SELECT string_agg(octet_length(quote_ident(a.attname)) || ':' || quote_ident(a.attname), '' ORDER BY a.attnum)
+        FROM pg_attribute a
+        WHERE a.attrelid = c.oid AND a.attnum = ANY (
+            (SELECT (i.indkey::int2[])[0:i.indnkeyatts - 1]
+             FROM pg_index i JOIN pg_class n ON n.oid = i.indexrelid
+             WHERE i.indrelid = c.oid AND i.indisunique AND i.indisvalid AND i.indpred IS NULL AND i.indexprs IS NULL
+               AND NOT EXISTS (SELECT FROM pg_attribute k
+                               WHERE k.attrelid = c.oid AND k.attnum = ANY ((i.indkey::int2[])[0:i.indnkeyatts - 1])
+                                 AND NOT (k.attnotnull AND k.attgenerated = ''))
+             ORDER BY i.indisprimary DESC, i.indnkeyatts, n.relname LIMIT 1)::int2[])) AS key,
        -- Types that the server brings have the same numbers everywhere; names of objects are sent as numbers that have not
        NOT EXISTS (SELECT FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid
                    LEFT JOIN pg_type b ON b.oid = t.typbasetype AND t.typtype = 'd'
