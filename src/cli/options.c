@@ -55,6 +55,7 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("one-transaction", 0, one_transaction, "all of the script comes, or nothing does", HB_FOR_SQL),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
     VALUE("rows", rows_named, "N", "name at most N of a table's rows that differ (default: 5; JSON names all)", HB_FOR_VERIFY),
+    FLAG("show-values", 0, show_values, "also show all values of the rows that are named", HB_FOR_VERIFY),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with a restore that was begun before", HB_FOR_RESTORE),

@@ -54,6 +54,7 @@ typedef struct {
     char *around;
     char *rows;
     char *rows_named;
+    gboolean show_values;
     char *database;
     char **accept;
     char *log;

@@ -336,9 +336,11 @@ static json_t *write_row_difference(const HbRowDifference *difference)
         json_object_set_new(root, hb_row_fate_get_name((HbRowFate)fate), hb_json_number(difference->counts[fate]));
     for (guint i = 0; i < difference->rows->len; i++) {
         const HbNamedRow *row = difference->rows->pdata[i];
-        json_array_append_new(rows, json_pack("{s:s, s:o, s:o}", "fate", hb_row_fate_get_name(row->fate), "count",
-                                              hb_json_number(row->count), "key", write_key(difference, row)));
+        json_array_append_new(rows, json_pack("{s:s, s:o, s:o, s:o, s:o}", "fate", hb_row_fate_get_name(row->fate),
+                                              "count", hb_json_number(row->count), "key", write_key(difference, row),
+                                              "from", text(row->from), "to", text(row->to)));
     }
+    json_object_set_new(root, "one_in", hb_json_number(difference->one_in));
     json_object_set_new(root, "named", rows);
     return root;
 }

@@ -105,6 +105,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                                .wishes = cli->options.wishes,
                                .jobs = cli->options.job_count,
                                .lock_wait_ms = cli->options.lock_wait_ms,
+                               .rows_max = cli->options.rows_named_max,
+                               .show_values = cli->options.show_values,
                                .probes = cli->options.probes,
                                .stop = cli->stop,
                                .observers = cli->observers};

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/rows/insert_writer.h"
 
-#include <string.h>
+#include "core/rows/row_text.h"
 
 /*
  *     AT_ROW --> AT_FIELD --'\'--> AT_ESCAPE --'N'--> MAYBE_NULL --tab, line end--> (NULL)
@@ -66,14 +66,6 @@ static void begin_text(HbInsertWriter *rows, GString *sql)
     rows->state = IN_FIELD;
 }
 
-static char unescape(char letter)
-{
-    static const char letters[] = "bfnrtv0", bytes[] = "\b\f\n\r\t\v";
-    const char *at = letter != '\0' ? strchr(letters, letter) : NULL;
-
-    return at != NULL ? bytes[at - letters] : letter;
-}
-
 static void end_statement(HbInsertWriter *rows, GString *sql)
 {
     if (rows->rows > 0)
@@ -122,7 +114,7 @@ static void add_inside(HbInsertWriter *rows, GString *sql, char byte)
     if (state == MAYBE_NULL)
         g_string_append_c(sql, 'N');
     if (state == AT_ESCAPE || state == IN_ESCAPE) {
-        rows->dialect->append_literal_byte(sql, unescape(byte));
+        rows->dialect->append_literal_byte(sql, hb_row_text_unescape(byte));
         rows->state = IN_FIELD;
     } else if (byte == '\\') {
         rows->state = IN_ESCAPE;

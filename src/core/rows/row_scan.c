@@ -6,6 +6,17 @@
 #define XXH_INLINE_ALL
 #include <xxhash.h>
 
+guint hb_row_key_count_bytes(guint key_length)
+{
+    return key_length == HB_ROW_KEY_NONE ? 0 : key_length == HB_ROW_KEY_HASHED ? sizeof(guint64) : key_length;
+}
+
+guint64 hb_row_mark_spread(const HbRowMark *mark)
+{
+    return mark->key_length == HB_ROW_KEY_NONE ? mark->low
+                                               : XXH3_64bits(mark->key, hb_row_key_count_bytes(mark->key_length));
+}
+
 void hb_row_scan_init(HbRowScan *scan, const guint *fields, guint count)
 {
     *scan = (HbRowScan){.fields = fields, .count = count};
@@ -23,12 +34,27 @@ static void begin_row(HbRowScan *scan)
     scan->mark.key_length = scan->count > 0 ? 0 : HB_ROW_KEY_NONE;
 }
 
-static void append(HbRowMark *mark, const char *bytes, gsize length)
+/* FNV-1a of 64 bits (G. Fowler, L. Noll, P. Vo): it takes the key byte by byte. It is no proof; the row's hash is */
+static void hash_key(HbRowScan *scan, const char *bytes, gsize length)
 {
-    if (mark->key_length == HB_ROW_KEY_NONE)
-        return;
-    if (length > HB_ROW_KEY_MAX - mark->key_length) {
-        mark->key_length = HB_ROW_KEY_NONE;
+    for (gsize i = 0; i < length; i++)
+        scan->long_key = (scan->long_key ^ (guchar)bytes[i]) * G_GUINT64_CONSTANT(0x100000001b3);
+    memcpy(scan->mark.key, &scan->long_key, sizeof scan->long_key);
+}
+
+static void append(HbRowScan *scan, const char *bytes, gsize length)
+{
+    HbRowMark *mark = &scan->mark;
+
+    if (mark->key_length != HB_ROW_KEY_HASHED && length > HB_ROW_KEY_MAX - mark->key_length) {
+        char begun[HB_ROW_KEY_MAX];
+        memcpy(begun, mark->key, mark->key_length);
+        scan->long_key = G_GUINT64_CONSTANT(0xcbf29ce484222325);
+        hash_key(scan, begun, mark->key_length);
+        mark->key_length = HB_ROW_KEY_HASHED;
+    }
+    if (mark->key_length == HB_ROW_KEY_HASHED) {
+        hash_key(scan, bytes, length);
         return;
     }
     memcpy(mark->key + mark->key_length, bytes, length);
@@ -44,11 +70,11 @@ static void take_key(HbRowScan *scan, const char *at, gsize length)
         const char *tab = memchr(at, '\t', (gsize)(end - at));
         const gboolean wanted = scan->field == scan->fields[scan->next];
         if (wanted)
-            append(&scan->mark, at, (gsize)((tab != NULL ? tab : end) - at));
+            append(scan, at, (gsize)((tab != NULL ? tab : end) - at));
         if (tab == NULL)
             return;
         if (wanted && ++scan->next < scan->count)
-            append(&scan->mark, "\t", 1);
+            append(scan, "\t", 1);
         scan->field++;
         at = tab + 1;
     }

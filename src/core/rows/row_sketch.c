@@ -7,9 +7,8 @@
 #define POSITIONS 4 /* cells of a row */
 
 /* The key as numbers below the prime: its length, and its bytes, seven in each */
-#define KEY_WORDS      6
-#define BYTES_OF_WORD  7
-#define LENGTH_OF_NONE 0xff
+#define KEY_WORDS     12
+#define BYTES_OF_WORD 7
 
 G_STATIC_ASSERT(HB_ROW_KEY_MAX + 1 == KEY_WORDS * BYTES_OF_WORD);
 
@@ -98,7 +97,7 @@ static guint position(const Cell *row, guint number, guint mask)
 
 static guint words_of(const HbRowMark *row)
 {
-    return row->key_length == HB_ROW_KEY_NONE ? 1 : row->key_length / BYTES_OF_WORD + 1;
+    return hb_row_key_count_bytes(row->key_length) / BYTES_OF_WORD + 1;
 }
 
 /* Seven bytes, the first lowest */
@@ -113,13 +112,10 @@ static guint64 read_word(const guint8 *bytes)
 static Cell cell_of(const HbRowMark *row)
 {
     Cell cell = {.count = 1, .low = reduce(row->low), .high = reduce(row->high)};
-    guint8 bytes[KEY_WORDS * BYTES_OF_WORD + 1] = {LENGTH_OF_NONE};
+    guint8 bytes[KEY_WORDS * BYTES_OF_WORD + 1] = {(guint8)row->key_length};
 
     cell.check = check_of(cell.low, cell.high);
-    if (row->key_length != HB_ROW_KEY_NONE) {
-        bytes[0] = (guint8)row->key_length;
-        memcpy(bytes + 1, row->key, row->key_length);
-    }
+    memcpy(bytes + 1, row->key, hb_row_key_count_bytes(row->key_length));
     for (guint i = 0; i < words_of(row); i++)
         cell.key[i] = read_word(bytes + i * BYTES_OF_WORD);
     return cell;
@@ -128,10 +124,9 @@ static Cell cell_of(const HbRowMark *row)
 static HbSketchedRow row_of(const Cell *cell)
 {
     HbSketchedRow row = {.count = cell->count, .low = cell->low, .high = cell->high};
-    const guint8 length = (guint8)(cell->key[0] & 0xff);
 
-    row.key_length = length <= HB_ROW_KEY_MAX ? length : HB_ROW_KEY_NONE;
-    for (guint i = 1; i <= length && length <= HB_ROW_KEY_MAX; i++)
+    row.key_length = (guint)(cell->key[0] & 0xff);
+    for (guint i = 1; i <= hb_row_key_count_bytes(row.key_length) && i <= HB_ROW_KEY_MAX; i++)
         row.key[i - 1] = (char)(cell->key[i / BYTES_OF_WORD] >> 8 * (i % BYTES_OF_WORD) & 0xff);
     return row;
 }
@@ -179,16 +174,6 @@ HbRowSketch *hb_row_sketch_new(guint cells)
     return sketch;
 }
 
-HbRowSketch *hb_row_sketch_copy(const HbRowSketch *sketch)
-{
-    HbRowSketch *copy = g_new0(HbRowSketch, 1);
-
-    copy->mask = sketch->mask;
-    if (sketch->cells != NULL)
-        copy->cells = g_memdup2(sketch->cells, (sketch->mask + 1) * sizeof(Cell));
-    return copy;
-}
-
 void hb_row_sketch_clear(HbRowSketch *sketch)
 {
     if (sketch->cells != NULL)
@@ -227,6 +212,14 @@ void hb_row_sketch_add(HbRowSketch *sketch, const HbRowMark *row)
 
     make_cells(sketch);
     add_everywhere(sketch, &cell, &cell, words_of(row));
+}
+
+void hb_row_sketch_take_away(HbRowSketch *sketch, const HbRowMark *row)
+{
+    const Cell cell = cell_of(row), away = multiply(&cell, PRIME - 1, -1);
+
+    make_cells(sketch);
+    add_everywhere(sketch, &cell, &away, words_of(row));
 }
 
 void hb_row_sketch_add_all(HbRowSketch *sketch, const HbRowSketch *other)
@@ -308,6 +301,18 @@ static GArray *take_rows_out(HbRowSketch *sketch)
     return rows;
 }
 
+GArray *hb_row_sketch_list_left(HbRowSketch *sketch)
+{
+    GArray *rows;
+
+    make_cells(sketch);
+    rows = take_rows_out(sketch);
+    if (is_left(sketch))
+        g_clear_pointer(&rows, g_array_unref);
+    hb_row_sketch_clear(sketch);
+    return rows;
+}
+
 GArray *hb_row_sketch_list_different(const HbRowSketch *first, const HbRowSketch *second)
 {
     HbRowSketch *left = hb_row_sketch_new(MIN(first->mask, second->mask) + 1);
@@ -316,9 +321,7 @@ GArray *hb_row_sketch_list_different(const HbRowSketch *first, const HbRowSketch
     make_cells(left);
     fold_into(left, first, FALSE);
     fold_into(left, second, TRUE);
-    rows = take_rows_out(left);
-    if (is_left(left))
-        g_clear_pointer(&rows, g_array_unref);
+    rows = hb_row_sketch_list_left(left);
     hb_row_sketch_free(left);
     return rows;
 }

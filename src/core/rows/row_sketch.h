@@ -19,7 +19,7 @@
 
 typedef struct HbRowSketch HbRowSketch;
 
-#define HB_SKETCH_CELLS_MIN 64 /* a cell has 80 bytes */
+#define HB_SKETCH_CELLS_MIN 64 /* a cell has 128 bytes */
 #define HB_SKETCH_CELLS_MAX (1024 * 1024)
 
 /* A row that only one set holds, or one more often than the other */
@@ -32,17 +32,20 @@ typedef struct {
 
 /* cells: raised to a power of two. Takes no memory before the first row */
 HbRowSketch *hb_row_sketch_new(guint cells);
-HbRowSketch *hb_row_sketch_copy(const HbRowSketch *sketch);
 void hb_row_sketch_free(HbRowSketch *sketch); /* accepts NULL */
 void hb_row_sketch_clear(HbRowSketch *sketch);
 guint hb_row_sketch_get_cells(const HbRowSketch *sketch);
 
 void hb_row_sketch_add(HbRowSketch *sketch, const HbRowMark *row);
+void hb_row_sketch_take_away(HbRowSketch *sketch, const HbRowMark *row);   /* which another set holds */
 void hb_row_sketch_add_all(HbRowSketch *sketch, const HbRowSketch *other); /* of as many cells */
 
 /* HbSketchedRow: what first holds more than second, or less. NULL: more rows differ than the smaller sketch can tell.
  * The caller's */
 GArray *hb_row_sketch_list_different(const HbRowSketch *first, const HbRowSketch *second);
+
+/* The same of one sketch to which one set was added, and from which another one was taken away; empties it */
+GArray *hb_row_sketch_list_left(HbRowSketch *sketch);
 
 /* Is it this row, as a set that is read once more has it? */
 gboolean hb_row_sketch_is_of(const HbSketchedRow *sketched, const HbRowMark *row);

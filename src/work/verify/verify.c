@@ -320,7 +320,8 @@ gboolean hb_verify_run(const HbVerifyOptions *options, HbVerification *result, G
     find_both(&from, &to);
     ok = from.error == NULL && to.error == NULL;
     if (ok)
-        ok = compare(&from, &to, result, error) && ask_probes(options, result, error);
+        ok = compare(&from, &to, result, error) && hb_side_contents_end(&from, error) &&
+             hb_side_contents_end(&to, error) && ask_probes(options, result, error);
     else
         pass_error(&from, &to, options->stop, error);
     hb_side_contents_clear(&from);

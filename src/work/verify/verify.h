@@ -41,7 +41,9 @@ typedef struct {
     HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;
-    char *const *probes; /* questions for both sides, ended by NULL; NULL: none */
+    guint rows_max;       /* so many rows of a table that differ are looked at */
+    gboolean show_values; /* and keep their values */
+    char *const *probes;  /* questions for both sides, ended by NULL; NULL: none */
     HbStop *stop;
     HbObservers *observers;
 } HbVerifyOptions;

@@ -5,6 +5,7 @@
  */
 #pragma once
 
+#include "work/run/lookout.h"
 #include "work/verify/verify.h"
 
 /* What the rows of one set come to. The digest comes first: compare knows nothing of the rest */
@@ -26,6 +27,8 @@ typedef struct {
     GHashTable *sums;   /* row set's identity to HbRowSum * */
     guint64 bytes;
     HbSnapshot snapshot;
+    HbSession *keeper; /* of the snapshot, until hb_side_contents_end(); NULL: a dump */
+    HbLookout *lookout;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
     GHashTable
         *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
@@ -40,8 +43,11 @@ void hb_side_contents_clear(HbSideContents *contents);
 
 gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
 
-/* At one moment; what goes wrong is in contents->error. For a thread of its own */
+/* At one moment, which lasts until the end; what goes wrong is in contents->error. For a thread of its own */
 void hb_side_contents_read_server(HbSideContents *contents);
+
+/* Fails if the structure changed meanwhile. A dump has no end */
+gboolean hb_side_contents_end(HbSideContents *contents, GError **error);
 
 /* Which rows differ, for each difference of rows; fails only if FROM is a dump that cannot be read */
 gboolean hb_verify_name_rows(const HbSideContents *from, const HbSideContents *to, GPtrArray *differences,

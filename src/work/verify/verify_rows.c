@@ -1,24 +1,26 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "work/source/fetch_rows.h"
 #include "work/verify/verify_inner.h"
 
 #include <string.h>
 
-/* ---- Sketches of a dump's rows, which are made when they are wanted ---- */
+/* ---- A dump's rows ---- */
 
 /* Rows of a chunk come in blocks, which are cut at the line ends */
-static void scan_block(HbRowScan *scan, HbRowSketch *sketch, const char *bytes, gsize length)
+static gboolean pass_block(const char *bytes, gsize length, HbRowSink take, gpointer data, GError **error)
 {
     while (length > 0) {
         const char *end = memchr(bytes, '\n', length);
         const gsize piece = end != NULL ? (gsize)(end + 1 - bytes) : length;
-        if (hb_row_scan_add(scan, bytes, piece))
-            hb_row_sketch_add(sketch, &scan->mark);
+        if (!take(data, bytes, piece, error))
+            return FALSE;
         bytes += piece;
         length -= piece;
     }
+    return TRUE;
 }
 
-static gboolean scan_chunk(HbUnpacker *unpacker, HbRowScan *scan, HbRowSketch *sketch, HbStop *stop, GError **error)
+static gboolean scan_chunk(HbUnpacker *unpacker, HbStop *stop, HbRowSink take, gpointer data, GError **error)
 {
     const char *bytes;
     gsize length;
@@ -30,28 +32,81 @@ static gboolean scan_chunk(HbUnpacker *unpacker, HbRowScan *scan, HbRowSketch *s
             return FALSE;
         if (length == 0)
             return TRUE;
-        scan_block(scan, sketch, bytes, length);
+        if (!pass_block(bytes, length, take, data, error))
+            return FALSE;
     }
+}
+
+/* The taker gets rows, or pieces of them */
+static gboolean scan_dump(const HbSideContents *from, const HbStoredRows *rows, HbRowSink take, gpointer data,
+                          GError **error)
+{
+    gboolean ok = TRUE;
+
+    for (guint i = 0; i < rows->chunks->len && ok; i++) {
+        HbUnpacker *unpacker = hb_reader_open_chunk(from->side->dump, rows->chunks->pdata[i], error);
+        ok = unpacker != NULL && scan_chunk(unpacker, from->options->stop, take, data, error);
+        hb_unpacker_close(unpacker);
+    }
+    return ok;
+}
+
+typedef struct {
+    GString *row; /* that has begun */
+    HbRowSink take;
+    gpointer data;
+} WholeRows;
+
+static gboolean join_row(gpointer data, const char *piece, gsize length, GError **error)
+{
+    WholeRows *rows = data;
+    gboolean ok = TRUE;
+
+    g_string_append_len(rows->row, piece, (gssize)length);
+    if (piece[length - 1] != '\n')
+        return TRUE;
+    ok = rows->take(rows->data, rows->row->str, rows->row->len, error);
+    g_string_truncate(rows->row, 0);
+    return ok;
+}
+
+/* The taker gets whole rows */
+static gboolean scan_dump_rows(const HbSideContents *from, const HbStoredRows *stored, HbRowSink take, gpointer data,
+                               GError **error)
+{
+    WholeRows rows = {g_string_new(NULL), take, data};
+    const gboolean ok = scan_dump(from, stored, join_row, &rows, error);
+
+    g_string_free(rows.row, TRUE);
+    return ok;
+}
+
+typedef struct {
+    HbRowScan scan;
+    HbRowSketch *sketch;
+} Sketching;
+
+static gboolean sketch_piece(gpointer data, const char *piece, gsize length, GError **error)
+{
+    Sketching *sketching = data;
+
+    (void)error;
+    if (hb_row_scan_add(&sketching->scan, piece, length))
+        hb_row_sketch_add(sketching->sketch, &sketching->scan.mark);
+    return TRUE;
 }
 
 /* As large as TO's, and with TO's key: a dump says nothing of keys. NULL on failure; the caller's */
 static HbRowSketch *sketch_dump(const HbSideContents *from, const HbStoredRows *rows, const HbRowSum *to,
                                 GError **error)
 {
-    HbRowSketch *sketch = hb_row_sketch_new(hb_row_sketch_get_cells(to->sketch));
-    HbRowScan scan;
-    gboolean ok = TRUE;
+    Sketching sketching = {.sketch = hb_row_sketch_new(hb_row_sketch_get_cells(to->sketch))};
 
-    hb_row_scan_init(&scan, (const guint *)(void *)to->set->key->data, to->set->key->len);
-    for (guint i = 0; i < rows->chunks->len && ok; i++) {
-        HbUnpacker *unpacker = hb_reader_open_chunk(from->side->dump, rows->chunks->pdata[i], error);
-        ok = unpacker != NULL && scan_chunk(unpacker, &scan, sketch, from->options->stop, error);
-        hb_unpacker_close(unpacker);
-    }
-    hb_row_scan_clear(&scan);
-    if (!ok)
-        g_clear_pointer(&sketch, hb_row_sketch_free);
-    return sketch;
+    hb_row_scan_init(&sketching.scan, (const guint *)(void *)to->set->key->data, to->set->key->len);
+    if (!scan_dump(from, rows, sketch_piece, &sketching, error))
+        g_clear_pointer(&sketching.sketch, hb_row_sketch_free);
+    hb_row_scan_clear(&sketching.scan);
+    return sketching.sketch;
 }
 
 /* ---- Differences ---- */
@@ -74,22 +129,205 @@ static void forget_keys(GArray *sketched)
         g_array_index(sketched, HbSketchedRow, i).key_length = HB_ROW_KEY_NONE;
 }
 
-static gboolean name_rows(const HbSideContents *from, HbDifference *difference, const HbRowSum *one,
-                          const HbRowSum *other, GError **error)
+/* ---- A second look, at what differs too much for the first one ---- */
+
+#define CELLS_OF_SECOND_LOOK (512 * 1024) /* 40 MiB, twice */
+#define ROWS_OF_CELLS(cells) ((cells) / 10 * 7)
+
+typedef struct {
+    HbRowSketch *all;
+    HbRowSketch *sample; /* of one key in so many, which always fits */
+    guint one_in;        /* a power of two */
+    gboolean is_to;
+    HbRowScan scan;
+    HbStop *stop;
+} SecondLook;
+
+static void look_at(SecondLook *look, HbRowSketch *sketch)
+{
+    if (look->is_to)
+        hb_row_sketch_take_away(sketch, &look->scan.mark);
+    else
+        hb_row_sketch_add(sketch, &look->scan.mark);
+}
+
+static gboolean look_at_piece(gpointer data, const char *piece, gsize length, GError **error)
+{
+    SecondLook *look = data;
+
+    if (!hb_row_scan_add(&look->scan, piece, length))
+        return TRUE;
+    look_at(look, look->all);
+    if ((hb_row_mark_spread(&look->scan.mark) & (look->one_in - 1)) == 0)
+        look_at(look, look->sample);
+    return !hb_stop_is_set(look->stop) || hb_stop_set_error(error);
+}
+
+static gboolean read_side(const HbSideContents *contents, const HbRowSum *sum, SecondLook *look, GError **error)
+{
+    const HbRange all = {.first = 0, .end = G_MAXUINT64};
+
+    if (sum->stored != NULL)
+        return scan_dump(contents, sum->stored, look_at_piece, look, error);
+    return contents->side->engine->source->read_rows(contents->keeper, sum->set, &all, look_at_piece, look, error);
+}
+
+static gboolean read_both(const HbSideContents *from, const HbSideContents *to, const HbRowSum *one,
+                          const HbRowSum *other, SecondLook *look, GError **error)
+{
+    if (!read_side(from, one, look, error))
+        return FALSE;
+    look->is_to = TRUE;
+    return read_side(to, other, look, error);
+}
+
+/* NULL on failure; the caller's */
+static GArray *look_again(const HbSideContents *from, const HbSideContents *to, const HbRowSum *one,
+                          const HbRowSum *other, guint *one_in, GError **error)
+{
+    const guint64 rows = one->digest.rows + other->digest.rows;
+    const guint cells = (guint)MIN(rows * 2, CELLS_OF_SECOND_LOOK);
+    SecondLook look = {
+        .all = hb_row_sketch_new(cells), .sample = hb_row_sketch_new(cells), .one_in = 1, .stop = from->options->stop};
+    GArray *sketched = NULL;
+
+    while (rows / look.one_in > ROWS_OF_CELLS(hb_row_sketch_get_cells(look.sample)))
+        look.one_in *= 2;
+    hb_row_scan_init(&look.scan, (const guint *)(void *)other->set->key->data, other->set->key->len);
+    hb_observers_note(from->options->observers, HB_SEVERITY_NOTE, NULL,
+                      "%s: many rows differ; both sides are read once more to name them", other->set->table);
+    if (read_both(from, to, one, other, &look, error)) {
+        *one_in = 1;
+        sketched = hb_row_sketch_list_left(look.all);
+        if (sketched == NULL) {
+            *one_in = look.one_in;
+            sketched = hb_row_sketch_list_left(look.sample);
+        }
+    }
+    hb_row_scan_clear(&look.scan);
+    hb_row_sketch_free(look.all);
+    hb_row_sketch_free(look.sample);
+    return sketched;
+}
+
+/* ---- Values ---- */
+
+typedef struct {
+    HbRowDifference *difference;
+    guint rows_max;
+    gboolean is_to;
+} Showing;
+
+static const HbSketchedRow *of_side(const Showing *showing, const HbNamedRow *row)
+{
+    return showing->is_to ? &row->of_to : &row->of_from;
+}
+
+static gboolean keep_value(gpointer data, const char *text, gsize length, GError **error)
+{
+    const Showing *showing = data;
+    HbRowScan scan;
+
+    (void)error;
+    hb_row_scan_init(&scan, NULL, 0);
+    hb_row_scan_add(&scan, text, length);
+    for (guint i = 0; i < MIN(showing->difference->rows->len, showing->rows_max); i++) {
+        HbNamedRow *row = showing->difference->rows->pdata[i];
+        char **kept = showing->is_to ? &row->to : &row->from;
+        if (*kept == NULL && of_side(showing, row)->count != 0 &&
+            hb_row_sketch_is_of(of_side(showing, row), &scan.mark))
+            *kept = g_strndup(text, length - 1);
+    }
+    hb_row_scan_clear(&scan);
+    return TRUE;
+}
+
+static gboolean show_side(const HbSideContents *contents, const HbRowSum *sum, Showing *showing, GError **error)
+{
+    g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+    const HbRowFetch fetch = {contents->side->engine,  contents->keeper, sum->set, wanted,
+                              contents->options->stop, keep_value,       showing};
+
+    for (guint i = 0; i < MIN(showing->difference->rows->len, showing->rows_max); i++) {
+        const HbSketchedRow *row = of_side(showing, showing->difference->rows->pdata[i]);
+        if (row->count != 0)
+            g_array_append_val(wanted, *row);
+    }
+    if (sum->stored != NULL)
+        return scan_dump_rows(contents, sum->stored, keep_value, showing, error);
+    return hb_fetch_rows(&fetch, error);
+}
+
+static gboolean has_long_key(const HbRowDifference *difference, guint rows_max)
+{
+    for (guint i = 0; i < MIN(difference->rows->len, rows_max); i++) {
+        const HbNamedRow *row = difference->rows->pdata[i];
+        if (row->of_from.key_length == HB_ROW_KEY_HASHED || row->of_to.key_length == HB_ROW_KEY_HASHED)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* A long key is read from the row's text, which is not shown for that */
+static void keep_keys(const HbRowSet *set, HbRowDifference *difference, guint rows_max, gboolean show_values)
+{
+    for (guint i = 0; i < MIN(difference->rows->len, rows_max); i++) {
+        HbNamedRow *row = difference->rows->pdata[i];
+        if (row->key == NULL && set->key->len > 0 && (row->from != NULL || row->to != NULL))
+            hb_row_difference_find_key(set, row);
+        if (show_values)
+            continue;
+        g_clear_pointer(&row->from, g_free);
+        g_clear_pointer(&row->to, g_free);
+    }
+}
+
+static gboolean look_at_rows(const HbSideContents *from, const HbSideContents *to, const HbRowSum *one,
+                             const HbRowSum *other, HbRowDifference *difference, GError **error)
+{
+    const HbVerifyOptions *options = from->options;
+    Showing showing = {difference, options->rows_max, FALSE};
+
+    if (!options->show_values && !has_long_key(difference, options->rows_max))
+        return TRUE;
+    if (!show_side(from, one, &showing, error))
+        return FALSE;
+    showing.is_to = TRUE;
+    if (!show_side(to, other, &showing, error))
+        return FALSE;
+    keep_keys(other->set, difference, options->rows_max, options->show_values);
+    return TRUE;
+}
+
+/* ---- The whole ---- */
+
+static gboolean find_rows(const HbSideContents *from, const HbSideContents *to, const HbRowSum *one,
+                          const HbRowSum *other, GArray **sketched, guint *one_in, GError **error)
 {
     HbRowSketch *made = one->sketch == NULL ? sketch_dump(from, one->stored, other, error) : NULL;
-    g_autoptr(GArray) sketched = NULL;
 
     if (one->sketch == NULL && made == NULL)
         return FALSE;
-    sketched = hb_row_sketch_list_different(made != NULL ? made : one->sketch, other->sketch);
+    *one_in = 1;
+    *sketched = hb_row_sketch_list_different(made != NULL ? made : one->sketch, other->sketch);
     hb_row_sketch_free(made);
-    if (sketched == NULL)
-        return TRUE;
+    if (*sketched == NULL)
+        *sketched = look_again(from, to, one, other, one_in, error);
+    return *sketched != NULL;
+}
+
+static gboolean name_rows(const HbSideContents *from, const HbSideContents *to, HbDifference *difference,
+                          const HbRowSum *one, const HbRowSum *other, GError **error)
+{
+    g_autoptr(GArray) sketched = NULL;
+    guint one_in = 1;
+
+    if (!find_rows(from, to, one, other, &sketched, &one_in, error))
+        return FALSE;
     if (one->set != NULL && !has_same_key(one->set, other->set))
         forget_keys(sketched);
-    difference->rows = hb_row_difference_new(sketched, other->set);
-    return TRUE;
+    difference->rows = hb_row_difference_new(sketched, other->set, one_in);
+    return look_at_rows(from, to, one, other, difference->rows, error);
 }
 
 gboolean hb_verify_name_rows(const HbSideContents *from, const HbSideContents *to, GPtrArray *differences,
@@ -99,7 +337,7 @@ gboolean hb_verify_name_rows(const HbSideContents *from, const HbSideContents *t
         HbDifference *difference = differences->pdata[i];
         const HbRowSum *one = g_hash_table_lookup(from->sums, difference->identity),
                        *other = g_hash_table_lookup(to->sums, difference->identity);
-        if (difference->type == HB_DIFFERENCE_ROWS && !name_rows(from, difference, one, other, error))
+        if (difference->type == HB_DIFFERENCE_ROWS && !name_rows(from, to, difference, one, other, error))
             return FALSE;
     }
     return TRUE;

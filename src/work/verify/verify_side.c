@@ -118,18 +118,6 @@ void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *opti
     contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
-void hb_side_contents_clear(HbSideContents *contents)
-{
-    g_hash_table_unref(contents->sums);
-    g_hash_table_unref(contents->other_users);
-    g_ptr_array_unref(contents->readers);
-    g_mutex_clear(&contents->lock);
-    hb_catalog_free(contents->catalog);
-    hb_snapshot_clear(&contents->snapshot);
-    g_free(contents->database);
-    g_clear_error(&contents->error);
-}
-
 /* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
 static gboolean choose(HbSideContents *contents, GError **error)
 {
@@ -252,7 +240,40 @@ static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GE
                                         contents, error))
         return FALSE;
     return hb_snapshot_sessions_open(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
-           read_rows(contents, error) && engine->source->end_snapshot(keeper, error);
+           read_rows(contents, error);
+}
+
+static void close_keeper(HbSideContents *contents)
+{
+    if (contents->keeper == NULL)
+        return;
+    hb_snapshot_sessions_close(contents->side->engine, contents->readers);
+    contents->side->engine->connector->close(contents->keeper);
+    contents->keeper = NULL;
+    hb_lookout_end(contents->lookout);
+    contents->lookout = NULL;
+}
+
+void hb_side_contents_clear(HbSideContents *contents)
+{
+    close_keeper(contents);
+    g_hash_table_unref(contents->sums);
+    g_hash_table_unref(contents->other_users);
+    g_ptr_array_unref(contents->readers);
+    g_mutex_clear(&contents->lock);
+    hb_catalog_free(contents->catalog);
+    hb_snapshot_clear(&contents->snapshot);
+    g_free(contents->database);
+    g_clear_error(&contents->error);
+}
+
+gboolean hb_side_contents_end(HbSideContents *contents, GError **error)
+{
+    const gboolean ok =
+        contents->keeper == NULL || contents->side->engine->source->end_snapshot(contents->keeper, error);
+
+    close_keeper(contents);
+    return ok;
 }
 
 void hb_side_contents_read_server(HbSideContents *contents)
@@ -260,16 +281,15 @@ void hb_side_contents_read_server(HbSideContents *contents)
     const HbEngine *engine = contents->side->engine;
     const HbVerifyOptions *options = contents->options;
     const char *whose = contents->side == &options->from ? "FROM" : "TO";
-    HbLookout *lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
-    HbSession *keeper = engine->connector->open(&contents->side->address, &contents->error);
-    gboolean ok = FALSE;
 
-    if (keeper != NULL) {
-        ok = read_in_snapshot(contents, keeper, &contents->error);
+    contents->lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
+    contents->keeper = engine->connector->open(&contents->side->address, &contents->error);
+    if (contents->keeper != NULL && read_in_snapshot(contents, contents->keeper, &contents->error)) {
         hb_snapshot_sessions_close(engine, contents->readers);
-        engine->connector->close(keeper);
+        return;
     }
-    hb_lookout_end(lookout);
-    if (!ok)
-        hb_stop_trigger(options->stop);
+    close_keeper(contents);
+    hb_lookout_end(contents->lookout);
+    contents->lookout = NULL;
+    hb_stop_trigger(options->stop);
 }

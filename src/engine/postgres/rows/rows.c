@@ -96,6 +96,8 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     }
     if (set->condition != NULL)
         return g_strdup_printf("COPY (SELECT %s FROM ONLY %s %s) TO STDOUT", columns, set->table, set->condition);
+    if (range->where != NULL)
+        return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE %s) TO STDOUT", columns, set->table, range->where);
     if (range->first == 0 && range->end == G_MAXUINT64)
         return g_strdup_printf("COPY %s%s TO STDOUT%s", set->table, list, form_of(set));
     upper = range->end == G_MAXUINT64 ? g_strdup("")
