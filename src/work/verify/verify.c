@@ -188,7 +188,7 @@ static gboolean fulfil_wishes(HbSideContents *from, HbSideContents *to, GError *
 
     for (guint i = 0; i < sets->len; i++) {
         gpointer sum = NULL;
-        g_hash_table_steal_extended(from->sums, ((HbRowSet *)sets->pdata[i])->identity, NULL, &sum);
+        g_hash_table_steal_extended(from->sums.table, ((HbRowSet *)sets->pdata[i])->identity, NULL, &sum);
         g_ptr_array_add(sums, sum);
     }
     hb_adapt_rights(to->catalog, to->side->engine, &to->options->wishes);
@@ -198,8 +198,8 @@ static gboolean fulfil_wishes(HbSideContents *from, HbSideContents *to, GError *
         g_ptr_array_foreach(sums, free_sum, NULL);
         return FALSE;
     }
-    g_hash_table_unref(from->sums);
-    from->sums = follow_names(from, sums);
+    g_hash_table_unref(from->sums.table);
+    from->sums.table = follow_names(from, sums);
     return TRUE;
 }
 
@@ -220,16 +220,16 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     hb_catalog_fit(from->catalog, to->version, ""); /* a dump may be written for yet another version */
     hb_verify_catalogs(from->catalog, from->version, to->catalog, to->version, to->side->engine->dialect,
                        to->options->parts, result);
-    g_hash_table_foreach_remove(from->sums, is_left_out, from->catalog);
+    g_hash_table_foreach_remove(from->sums.table, is_left_out, from->catalog);
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);
-    hb_compare_digests(from->sums, to->sums, result->differences);
+    hb_compare_digests(from->sums.table, to->sums.table, result->differences);
     if (!hb_verify_name_rows(from, to, result->differences, error))
         return FALSE;
     result->objects = hb_catalog_count(from->catalog);
-    result->tables = g_hash_table_size(from->sums);
-    result->bytes = from->bytes + to->bytes;
-    g_hash_table_iter_init(&iter, from->sums);
+    result->tables = g_hash_table_size(from->sums.table);
+    result->bytes = from->sums.bytes + to->sums.bytes;
+    g_hash_table_iter_init(&iter, from->sums.table);
     while (g_hash_table_iter_next(&iter, NULL, &sum))
         result->rows += ((HbRowSum *)sum)->digest.rows;
     return TRUE;

@@ -6,15 +6,8 @@
 #pragma once
 
 #include "work/run/lookout.h"
+#include "work/source/row_sums.h"
 #include "work/verify/verify.h"
-
-/* What the rows of one set come to. The digest comes first: compare knows nothing of the rest */
-typedef struct {
-    HbDigest digest;
-    HbRowSketch *sketch;        /* NULL: of a dump */
-    const HbRowSet *set;        /* of a server */
-    const HbStoredRows *stored; /* of a dump */
-} HbRowSum;
 
 typedef struct {
     const HbVerifyOptions *options;
@@ -23,9 +16,7 @@ typedef struct {
     char *database;     /* unquoted */
     guint version;      /* that the definitions are for */
     HbCatalog *catalog; /* the side's own, which is adapted to the other side */
-    GMutex lock;        /* guards sums and bytes */
-    GHashTable *sums;   /* row set's identity to HbRowSum * */
-    guint64 bytes;
+    HbRowSums sums;
     HbSnapshot snapshot;
     HbSession *keeper; /* of the snapshot, until hb_side_contents_end(); NULL: a dump */
     HbLookout *lookout;
@@ -38,7 +29,6 @@ typedef struct {
 /* first_worker: the number of the side's first worker, for observers */
 void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *options, const HbSide *side,
                            guint first_worker);
-void hb_row_sum_free(gpointer sum);
 void hb_side_contents_clear(HbSideContents *contents);
 
 gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);

@@ -335,8 +335,8 @@ gboolean hb_verify_name_rows(const HbSideContents *from, const HbSideContents *t
 {
     for (guint i = 0; i < differences->len; i++) {
         HbDifference *difference = differences->pdata[i];
-        const HbRowSum *one = g_hash_table_lookup(from->sums, difference->identity),
-                       *other = g_hash_table_lookup(to->sums, difference->identity);
+        const HbRowSum *one = g_hash_table_lookup(from->sums.table, difference->identity),
+                       *other = g_hash_table_lookup(to->sums.table, difference->identity);
         if (difference->type == HB_DIFFERENCE_ROWS && !name_rows(from, to, difference, one, other, error))
             return FALSE;
     }

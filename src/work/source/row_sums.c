@@ -1,0 +1,146 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/source/row_sums.h"
+
+/* ---- The consumer of a reading ---- */
+
+typedef struct {
+    HbRowSums *sums;
+    const HbRowSet *set;
+    HbRowSketch *sketch; /* of the piece; as large as the set's */
+    HbRowScan scan;
+    HbDigest digest;
+    guint64 bytes;
+} Summing;
+
+static gpointer open_summing(gpointer data)
+{
+    Summing *summing = g_new0(Summing, 1);
+
+    summing->sums = data;
+    return summing;
+}
+
+static void close_summing(gpointer context)
+{
+    Summing *summing = context;
+
+    hb_row_scan_clear(&summing->scan);
+    hb_row_sketch_free(summing->sketch);
+    g_free(summing);
+}
+
+static HbRowSum *sum_of(const Summing *summing)
+{
+    return g_hash_table_lookup(summing->sums->table, summing->set->identity);
+}
+
+static void begin_summing(gpointer context, const HbRowSet *set, guint64 first)
+{
+    Summing *summing = context;
+    guint cells;
+
+    (void)first;
+    summing->set = set;
+    summing->digest = (HbDigest){0};
+    summing->bytes = 0;
+    cells = hb_row_sketch_get_cells(sum_of(summing)->sketch);
+    if (summing->sketch != NULL && hb_row_sketch_get_cells(summing->sketch) == cells) {
+        hb_row_sketch_clear(summing->sketch);
+    } else {
+        hb_row_sketch_free(summing->sketch);
+        summing->sketch = hb_row_sketch_new(cells);
+    }
+    hb_row_scan_clear(&summing->scan);
+    hb_row_scan_init(&summing->scan, (const guint *)(void *)set->key->data, set->key->len);
+}
+
+static gboolean take_row(gpointer context, const char *row, gsize length, GError **error)
+{
+    Summing *summing = context;
+
+    (void)error;
+    summing->bytes += length;
+    if (!hb_row_scan_add(&summing->scan, row, length))
+        return TRUE;
+    hb_digest_add_hash(&summing->digest, summing->scan.mark.low, summing->scan.mark.high);
+    hb_row_sketch_add(summing->sketch, &summing->scan.mark);
+    return TRUE;
+}
+
+static gboolean end_summing(gpointer context, gboolean good, GError **error)
+{
+    Summing *summing = context;
+    HbRowSums *sums = summing->sums;
+
+    (void)error;
+    if (!good)
+        return TRUE;
+    g_mutex_lock(&sums->lock);
+    hb_digest_add(&sum_of(summing)->digest, &summing->digest);
+    hb_row_sketch_add_all(sum_of(summing)->sketch, summing->sketch);
+    sums->bytes += summing->bytes;
+    g_mutex_unlock(&sums->lock);
+    return TRUE;
+}
+
+/* ---- Life ---- */
+
+void hb_row_sum_free(gpointer data)
+{
+    HbRowSum *sum = data;
+
+    if (sum == NULL)
+        return;
+    hb_row_sketch_free(sum->sketch);
+    g_free(sum);
+}
+
+void hb_row_sums_init(HbRowSums *sums)
+{
+    *sums = (HbRowSums){.table = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, hb_row_sum_free)};
+    g_mutex_init(&sums->lock);
+}
+
+void hb_row_sums_clear(HbRowSums *sums)
+{
+    g_hash_table_unref(sums->table);
+    g_mutex_clear(&sums->lock);
+}
+
+/* ---- Reading ---- */
+
+/* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows */
+#define BYTES_A_CELL 16384
+
+/* All tables of a side together may have so many cells (80 bytes each) beyond the least */
+#define CELLS_OF_TABLE_MAX 16384
+#define CELLS_OF_SIDE_MAX  (512 * 1024)
+
+static guint want_cells(const HbRowSet *set, guint shrink)
+{
+    return (guint)CLAMP(set->bytes / BYTES_A_CELL / shrink, HB_SKETCH_CELLS_MIN, CELLS_OF_TABLE_MAX / shrink);
+}
+
+static void prepare(HbRowSums *sums, const GPtrArray *sets)
+{
+    guint64 cells = 0;
+
+    for (guint i = 0; i < sets->len; i++)
+        cells += want_cells(sets->pdata[i], 1);
+    const guint shrink = (guint)CLAMP(cells / CELLS_OF_SIDE_MAX, 1, CELLS_OF_TABLE_MAX / HB_SKETCH_CELLS_MIN);
+    for (guint i = 0; i < sets->len; i++) {
+        HbRowSum *sum = g_new0(HbRowSum, 1);
+        *sum = (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i], shrink))};
+        g_hash_table_insert(sums->table, sum->set->identity, sum);
+    }
+}
+
+gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, GError **error)
+{
+    const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, sums, NULL};
+    HbSnapshotRows own = *reading;
+
+    own.consumer = &consumer;
+    prepare(sums, reading->sets);
+    return reading->sets->len == 0 || hb_snapshot_rows_read(&own, error);
+}
