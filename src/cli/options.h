@@ -19,7 +19,8 @@ enum {
     HB_FOR_PREFLIGHT = 32,
     HB_FOR_SQL = 64,
     HB_FOR_CARRY = 128,
-    HB_FOR_ALL = 255
+    HB_FOR_FRESHEN = 256,
+    HB_FOR_ALL = 511
 };
 
 /* Values as given; NULL or FALSE when not given */

@@ -7,7 +7,9 @@
 
 #include "core/base/findings.h"
 #include "core/model/catalog.h"
+#include "core/rows/row_sketch.h"
 #include "engine/connector.h"
+#include "engine/journal.h"
 
 /* Another session on a server, as far as this session may see it; clear with hb_peer_clear() */
 typedef struct {
@@ -45,6 +47,14 @@ typedef struct {
 
 void hb_restore_privileges_clear(HbRestorePrivileges *privileges);
 
+/* What becomes of a table's rows: some go, then others come. Borrowed */
+typedef struct {
+    gboolean all_go;
+    const GArray *gone; /* HbSketchedRow, each with its key: these go; NULL: none */
+    HbRowSource source; /* of those that come, as write_rows() takes them; NULL: none */
+    gpointer data;
+} HbRowChange;
+
 typedef struct {
     /* ---- The database: address->database must be set ---- */
     gboolean (*find)(const HbAddress *address, HbServerInfo *info, gboolean *exists, GError **error);
@@ -65,6 +75,13 @@ typedef struct {
     gboolean (*find_role)(HbSession *session, const char *name, gboolean *found, GError **error); /* name: quoted */
     /* What the session's user may change of what is there. NULL: what its rights say, which preflight() looks at */
     gboolean (*read_privileges)(HbSession *session, HbRestorePrivileges *privileges, GError **error);
+
+    /*
+     * Brings a table up to date, in one transaction if the table has any, in which neither foreign keys nor, unless
+     * traits.triggers_act says so, triggers act. HB_ERROR_RETRY: not each row that was to go was there.
+     * HB_ERROR_RIGHTS: the session's user may not keep keys and triggers from acting
+     */
+    gboolean (*change_rows)(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);
 
     /* ---- SQL that depends on the server; the caller's ---- */
 

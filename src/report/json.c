@@ -20,12 +20,12 @@
  * they go through core/base/json_text. Secrets never come here: statements were hidden where the result was made.
  */
 
-static json_t *begin(const char *document)
+json_t *hb_json_begin(const char *document)
 {
     return json_pack("{s:s, s:s}", "hornbeam", HB_VERSION, "document", document);
 }
 
-static char *end(json_t *root)
+char *hb_json_end(json_t *root)
 {
     char *made = json_dumps(root, JSON_INDENT(2));
     GString *text = g_string_new(NULL);
@@ -82,7 +82,7 @@ static json_t *write_server(const HbServerInfo *server)
 
 char *hb_json_survey(const HbSurvey *survey)
 {
-    json_t *root = begin("survey");
+    json_t *root = hb_json_begin("survey");
 
     json_object_set_new(root, "time", text(survey->time));
     json_object_set_new(root, "server", write_server(&survey->server));
@@ -91,7 +91,7 @@ char *hb_json_survey(const HbSurvey *survey)
         const HbResultTable *table = survey->tables->pdata[i];
         json_object_set_new(root, table->key, write_table(table));
     }
-    return end(root);
+    return hb_json_end(root);
 }
 
 static void add_dump_head(json_t *root, const HbManifest *manifest, const char *path)
@@ -125,11 +125,11 @@ static void add_dump_head(json_t *root, const HbManifest *manifest, const char *
 
 char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds)
 {
-    json_t *root = begin("dump");
+    json_t *root = hb_json_begin("dump");
 
     add_dump_head(root, manifest, path);
     json_object_set_new(root, "seconds", json_real(seconds));
-    return end(root);
+    return hb_json_end(root);
 }
 
 static json_t *write_object(const HbObject *object)
@@ -151,7 +151,7 @@ static json_t *write_stored(const HbStoredRows *rows)
 
 char *hb_json_show(const HbManifest *manifest, const char *path)
 {
-    json_t *root = begin("show");
+    json_t *root = hb_json_begin("show");
     json_t *order = json_array(), *rows = json_array();
 
     add_dump_head(root, manifest, path);
@@ -161,7 +161,7 @@ char *hb_json_show(const HbManifest *manifest, const char *path)
         json_array_append_new(rows, write_stored(manifest->rows->pdata[i]));
     json_object_set_new(root, "order", order);
     json_object_set_new(root, "row_sets", rows);
-    return end(root);
+    return hb_json_end(root);
 }
 
 static json_t *write_needs(GArray *needs)
@@ -179,12 +179,12 @@ static json_t *write_needs(GArray *needs)
 
 char *hb_json_needs(const HbCatalog *catalog, const HbObject *object)
 {
-    json_t *root = begin("needs");
+    json_t *root = hb_json_begin("needs");
 
     json_object_set_new(root, "object", write_object(object));
     json_object_set_new(root, "needs", write_needs(hb_closure_find_needed(catalog, object)));
     json_object_set_new(root, "needed_by", write_needs(hb_closure_find_needing(catalog, object)));
-    return end(root);
+    return hb_json_end(root);
 }
 
 static json_t *write_exceptions(const HbRestoreResult *result, HbOutcome outcome)
@@ -217,7 +217,7 @@ static json_t *write_findings(const GPtrArray *findings)
 
 char *hb_json_preflight(const HbRestore *restore)
 {
-    json_t *root = begin("preflight");
+    json_t *root = hb_json_begin("preflight");
 
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
     json_object_set_new(root, "database",
@@ -225,25 +225,25 @@ char *hb_json_preflight(const HbRestore *restore)
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "blocked", json_boolean(hb_restore_is_blocked(restore)));
     json_object_set_new(root, "findings", write_findings(hb_restore_get_findings(restore)));
-    return end(root);
+    return hb_json_end(root);
 }
 
 char *hb_json_steps(const HbRestore *restore)
 {
     g_autoptr(GPtrArray) names = hb_restore_plan_list(restore);
-    json_t *root = begin("steps"), *list = json_array();
+    json_t *root = hb_json_begin("steps"), *list = json_array();
 
     for (guint i = 0; i < names->len; i++)
         json_array_append_new(list, text(names->pdata[i]));
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
     json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
     json_object_set_new(root, "steps", list);
-    return end(root);
+    return hb_json_end(root);
 }
 
 char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
 {
-    json_t *root = begin("restore");
+    json_t *root = hb_json_begin("restore");
 
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
     json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
@@ -259,12 +259,12 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     for (int outcome = 0; outcome < HB_OUTCOME_COUNT; outcome++)
         json_object_set_new(root, hb_outcome_get_name((HbOutcome)outcome),
                             write_exceptions(result, (HbOutcome)outcome));
-    return end(root);
+    return hb_json_end(root);
 }
 
 char *hb_json_files(const HbFileCheck *check, const char *path)
 {
-    json_t *root = begin("files");
+    json_t *root = hb_json_begin("files");
     json_t *flaws = json_array();
 
     for (guint i = 0; i < check->flaws->len; i++) {
@@ -277,7 +277,7 @@ char *hb_json_files(const HbFileCheck *check, const char *path)
     json_object_set_new(root, "bytes", hb_json_number(check->bytes));
     json_object_set_new(root, "rows", hb_json_number(check->rows));
     json_object_set_new(root, "flaws", flaws);
-    return end(root);
+    return hb_json_end(root);
 }
 
 static json_t *write_answer(const HbResultTable *answer)
@@ -347,7 +347,7 @@ static json_t *write_row_difference(const HbRowDifference *difference)
 
 char *hb_json_verification(const HbVerification *verification)
 {
-    json_t *root = begin("verify");
+    json_t *root = hb_json_begin("verify");
     json_t *differences = json_array(), *unread = json_array(), *only_in_to = json_array();
 
     for (guint i = 0; i < verification->differences->len; i++) {
@@ -374,26 +374,26 @@ char *hb_json_verification(const HbVerification *verification)
     json_object_set_new(root, "only_in_to", only_in_to);
     json_object_set_new(root, "differences", differences);
     json_object_set_new(root, "questions", write_probes(verification->probes));
-    return end(root);
+    return hb_json_end(root);
 }
 
 char *hb_json_list(const char *document, const GPtrArray *texts)
 {
-    json_t *root = begin(document);
+    json_t *root = hb_json_begin(document);
     json_t *list = json_array();
 
     for (guint i = 0; i < texts->len; i++)
         json_array_append_new(list, json_loads(texts->pdata[i], 0, NULL));
     json_object_set_new(root, "parts", list);
-    return end(root);
+    return hb_json_end(root);
 }
 
 char *hb_json_error(const GError *error, int status)
 {
-    json_t *root = begin("error");
+    json_t *root = hb_json_begin("error");
 
     json_object_set_new(root, "message", text(error->message));
     json_object_set_new(root, "hint", text(hb_error_hint(error)));
     json_object_set_new(root, "status", hb_json_number((guint64)status));
-    return end(root);
+    return hb_json_end(root);
 }

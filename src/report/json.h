@@ -10,6 +10,12 @@
 #include "work/survey.h"
 #include "work/verify/verify.h"
 
+#include <jansson.h>
+
+/* A document, and its text, which ends it: what a terminal would take for a command is escaped */
+json_t *hb_json_begin(const char *document);
+char *hb_json_end(json_t *root);
+
 /* All texts are the caller's */
 char *hb_json_survey(const HbSurvey *survey);
 char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds);

@@ -94,7 +94,7 @@ static void append_rows(GString *out, gboolean color, const HbRowDifference *row
     }
 }
 
-static void append_difference(GString *out, gboolean color, const HbDifference *difference, guint rows_max)
+void hb_page_append_difference(GString *out, gboolean color, const HbDifference *difference, guint rows_max)
 {
     static const char *const texts[HB_DIFFERENCE_COUNT] = {[HB_DIFFERENCE_MISSING] = "missing in TO",
                                                            [HB_DIFFERENCE_EXTRA] = "only in TO",
@@ -139,7 +139,7 @@ char *hb_page_verification(const HbVerification *verification, guint rows_max, g
     append_remarks(out, color, "not", verification->translated, "cannot be the same in the other product");
     append_remarks(out, color, "only in TO", verification->only_in_to, "the server's own, and no difference");
     for (guint i = 0; i < verification->differences->len; i++)
-        append_difference(out, color, verification->differences->pdata[i], rows_max);
+        hb_page_append_difference(out, color, verification->differences->pdata[i], rows_max);
     hb_probes_append(out, verification->probes, color);
     g_autofree char *others = hb_probes_count_others(verification->probes);
     if (hb_verification_is_equal(verification))

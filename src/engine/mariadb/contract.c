@@ -64,6 +64,7 @@ static const HbTarget target = {
     .find_content = hb_my_find_content,
     .find_rows = hb_my_find_rows,
     .find_role = hb_my_find_role,
+    .change_rows = hb_my_change_rows,
     .make_password_sql = hb_my_make_password_sql,
 };
 
@@ -81,7 +82,7 @@ static const HbJournal journal = {
 
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
-    .traits = {.analyze_from_rows = 1000, .cross_database_needs = TRUE, .serialise_grants = TRUE},
+    .traits = {.analyze_from_rows = 1000, .cross_database_needs = TRUE, .serialise_grants = TRUE, .triggers_act = TRUE},
     .dialect = &hb_my_dialect,
     .connector = &connector,
     .source = &source,

@@ -59,6 +59,7 @@ static const HbTarget target = {
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_rows = hb_pg_find_rows,
+    .change_rows = hb_pg_change_rows,
     .find_role = hb_pg_find_role,
     .make_joining = hb_pg_make_joining,
     .read_privileges = hb_pg_read_privileges,

@@ -24,7 +24,7 @@ struct HbCarry {
 };
 
 /* Marks: the piece has ended; it broke off; the rows of a set (the data) are complete; the writer leaves */
-enum { ENDS = 1, BREAKS_OFF, COMPLETES, LEAVES };
+enum { COMPLETES = HB_BLOCK_MARKS, LEAVES };
 
 /* One reader and its writer: a thread with a session of the target */
 typedef struct {
@@ -58,39 +58,6 @@ static const HbRowSet *target_of(const Lane *worker)
 }
 
 /* ---- The writer ---- */
-
-/* The source of rows for the engine: the bytes of block after block, until the piece ends */
-typedef struct {
-    HbBlockQueue *queue;
-    HbBlock *block;    /* in hand */
-    gboolean is_given; /* its bytes are; the next call gives it back */
-} BlockReader;
-
-static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GError **error)
-{
-    BlockReader *reader = data;
-
-    if (reader->is_given && reader->block->mark == 0) {
-        hb_block_queue_give_back(reader->queue, reader->block);
-        reader->block = hb_block_queue_take(reader->queue);
-        reader->is_given = FALSE;
-    }
-    *bytes = reader->block->bytes;
-    *length = reader->is_given ? 0 : reader->block->length;
-    reader->is_given = TRUE;
-    return *length > 0 || reader->block->mark == ENDS ||
-           hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
-}
-
-/* What is left of a piece that failed */
-static void drain(BlockReader *reader)
-{
-    while (reader->block->mark == 0) {
-        hb_block_queue_give_back(reader->queue, reader->block);
-        reader->block = hb_block_queue_take(reader->queue);
-    }
-    hb_block_queue_give_back(reader->queue, reader->block);
-}
 
 static void close_target(Lane *worker)
 {
@@ -138,14 +105,14 @@ static gboolean is_there_after_all(Lane *worker)
 /* A piece: its first block has come */
 static void write_piece(Lane *worker, HbBlock *first)
 {
-    BlockReader reader = {.queue = worker->queue, .block = first};
+    HbBlockReader reader = {.queue = worker->queue, .block = first};
 
     if (open_target(worker, &worker->error))
-        options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), give_rows, &reader,
-                                                        worker->key, &worker->error);
+        options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), hb_block_reader_give,
+                                                        &reader, worker->key, &worker->error);
     if (worker->error != NULL && !hb_restore_run_keep_rows(worker->carry->run, target_of(worker), &worker->error))
         g_atomic_int_set(&worker->failed, TRUE);
-    drain(&reader);
+    hb_block_reader_drain(&reader);
     if (hb_error_is(worker->error, HB_ERROR_LOST) && is_there_after_all(worker))
         g_clear_error(&worker->error);
 }
@@ -282,7 +249,7 @@ static gboolean end_piece(gpointer context, gboolean good, GError **error)
 {
     Lane *worker = context;
 
-    hb_block_queue_mark(worker->queue, good ? ENDS : BREAKS_OFF, NULL);
+    hb_block_queue_mark(worker->queue, good ? HB_BLOCK_ENDS : HB_BLOCK_BREAKS_OFF, NULL);
     g_async_queue_pop(worker->done);
     return !good || judge_piece(worker, error);
 }

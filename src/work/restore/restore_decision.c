@@ -43,6 +43,11 @@ static void check_unfinished(const HbDecisionInput *input)
         input->decision->is_resumed = TRUE;
         return;
     }
+    if (input->options->freshens &&
+        (input->options->resume || g_str_has_prefix(input->target->unfinished, HB_PASS_ID_PREFIX))) {
+        input->decision->replaces_unfinished = TRUE;
+        return;
+    }
     if (is_ours)
         finding = hb_findings_add(input->decision->findings, HB_FINDING_BLOCKER, "unfinished-restore",
                                   input->target->database, "holds an unfinished restore of this dump");

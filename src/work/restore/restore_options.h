@@ -22,6 +22,9 @@ typedef struct {
     gpointer data;
 } HbRowProvider;
 
+/* How the id of a pass begins, in the journal of a target that is brought up to date */
+#define HB_PASS_ID_PREFIX "pass "
+
 typedef struct {
     const HbManifest *manifest;    /* what is to be restored */
     const HbReader *dump;          /* where its rows are; NULL: only to look ahead */
@@ -38,7 +41,8 @@ typedef struct {
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
-    gboolean tentative;      /* what fails will be tried again: it is not told at once */
+    gboolean freshens;  /* what is there is brought up to date by the provider; an earlier pass may have broken off */
+    gboolean tentative; /* what fails will be tried again: it is not told at once */
     gboolean part_of_server; /* one database of a whole server */
     gboolean whole_server;   /* the users and tablespaces of a whole server's dump; keeps the journal open */
     gboolean analyze;

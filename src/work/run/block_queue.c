@@ -94,3 +94,30 @@ void hb_block_queue_give_back(HbBlockQueue *queue, HbBlock *block)
 {
     g_async_queue_push(queue->free, block);
 }
+
+/* ---- The taker as a source of rows ---- */
+
+gboolean hb_block_reader_give(gpointer data, const char **bytes, gsize *length, GError **error)
+{
+    HbBlockReader *reader = data;
+
+    if (reader->is_given && reader->block->mark == 0) {
+        hb_block_queue_give_back(reader->queue, reader->block);
+        reader->block = hb_block_queue_take(reader->queue);
+        reader->is_given = FALSE;
+    }
+    *bytes = reader->block->bytes;
+    *length = reader->is_given ? 0 : reader->block->length;
+    reader->is_given = TRUE;
+    return *length > 0 || reader->block->mark == HB_BLOCK_ENDS ||
+           hb_error_set(error, HB_ERROR_RETRY, NULL, "the rows could not be read");
+}
+
+void hb_block_reader_drain(HbBlockReader *reader)
+{
+    while (reader->block->mark == 0) {
+        hb_block_queue_give_back(reader->queue, reader->block);
+        reader->block = hb_block_queue_take(reader->queue);
+    }
+    hb_block_queue_give_back(reader->queue, reader->block);
+}

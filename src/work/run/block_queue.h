@@ -11,6 +11,8 @@
  */
 #pragma once
 
+#include "core/base/error.h"
+
 #include <glib.h>
 
 #define HB_BLOCK_BYTES ((gsize)1024 * 1024)
@@ -42,3 +44,18 @@ void hb_block_queue_wait(HbBlockQueue *queue);
 
 HbBlock *hb_block_queue_take(HbBlockQueue *queue); /* waits for one; to be given back */
 void hb_block_queue_give_back(HbBlockQueue *queue, HbBlock *block);
+
+/* ---- The taker as a source of rows, which come in pieces ---- */
+
+/* Marks behind the last block of a piece; those of the two threads' own begin at HB_BLOCK_MARKS */
+enum { HB_BLOCK_ENDS = 1, HB_BLOCK_BREAKS_OFF, HB_BLOCK_MARKS };
+
+typedef struct {
+    HbBlockQueue *queue;
+    HbBlock *block;    /* in hand: the first one of the piece, to begin with */
+    gboolean is_given; /* its bytes are; the next call gives it back */
+} HbBlockReader;
+
+/* A HbRowSource. HB_ERROR_RETRY at the end of a piece that breaks off */
+gboolean hb_block_reader_give(gpointer reader, const char **bytes, gsize *length, GError **error);
+void hb_block_reader_drain(HbBlockReader *reader); /* what is left of the piece; in any case */

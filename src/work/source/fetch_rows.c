@@ -26,7 +26,7 @@ static gboolean is_same_row(gconstpointer one, gconstpointer other)
 
 static void index_wanted(Fetching *fetching)
 {
-    for (guint i = 0; i < fetching->fetch->wanted->len; i++) {
+    for (guint i = 0; fetching->fetch->wanted != NULL && i < fetching->fetch->wanted->len; i++) {
         HbSketchedRow *row = &g_array_index(fetching->fetch->wanted, HbSketchedRow, i);
         g_hash_table_insert(fetching->left, row, GSIZE_TO_POINTER((gsize)ABS(row->count)));
     }
@@ -55,6 +55,8 @@ static gboolean take_piece(gpointer data, const char *piece, gsize length, GErro
 
     if (hb_stop_is_set(fetching->fetch->stop))
         return hb_stop_set_error(error);
+    if (fetching->fetch->wanted == NULL)
+        return fetching->fetch->take(fetching->fetch->data, piece, length, error);
     if (!hb_row_scan_add(&fetching->scan, piece, length)) {
         g_string_append_len(fetching->row, piece, (gssize)length);
         return TRUE;
@@ -69,11 +71,11 @@ static gboolean take_piece(gpointer data, const char *piece, gsize length, GErro
 
 static gboolean have_keys(const HbRowFetch *fetch)
 {
-    for (guint i = 0; i < fetch->wanted->len; i++) {
+    for (guint i = 0; fetch->wanted != NULL && i < fetch->wanted->len; i++) {
         if (g_array_index(fetch->wanted, HbSketchedRow, i).key_length > HB_ROW_KEY_MAX)
             return FALSE;
     }
-    return fetch->set->key->len > 0;
+    return fetch->wanted != NULL && fetch->set->key->len > 0;
 }
 
 static gboolean read_range(Fetching *fetching, char *where, GError **error)
@@ -106,7 +108,7 @@ gboolean hb_fetch_rows(const HbRowFetch *fetch, GError **error)
 
     hb_row_scan_init(&fetching.scan, (const guint *)(void *)fetch->set->key->data, fetch->set->key->len);
     index_wanted(&fetching);
-    ok = fetch->wanted->len == 0 || read_all(&fetching, error);
+    ok = (fetch->wanted != NULL && fetch->wanted->len == 0) || read_all(&fetching, error);
     if (ok && g_hash_table_size(fetching.left) > 0)
         ok = hb_error_set(error, HB_ERROR_RETRY, "see what else writes to it, and begin again",
                           "%s: %u rows that differed are not as they were", fetch->set->table,

@@ -15,9 +15,9 @@ typedef struct {
     const HbEngine *engine;
     HbSession *session; /* in the snapshot that the sketch was made from */
     const HbRowSet *set;
-    const GArray *wanted; /* HbSketchedRow: |count| is how often the row comes */
+    const GArray *wanted; /* HbSketchedRow: |count| is how often the row comes; NULL: all rows */
     HbStop *stop;
-    HbRowSink take; /* gets each row whole, its line end included */
+    HbRowSink take; /* gets each row whole, its line end included; of all rows pieces, too */
     gpointer data;
 } HbRowFetch;
 

@@ -1,4 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "core/rows/key_condition.h"
+#include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include "engine/mariadb/rows/encoding.h"
@@ -184,25 +186,103 @@ static gboolean pass_and_note(HbMyLoad *load, const char *key, HbRowSource sourc
                                                             : pass_together(load, key, source, data, error);
 }
 
+static void load_init(HbMyLoad *load, HbSession *session, const HbRowSet *set)
+{
+    *load = (HbMyLoad){.session = session,
+                       .set = set,
+                       .columns = set->columns->len,
+                       .bytes = g_byte_array_new(),
+                       .values = g_array_new(FALSE, FALSE, sizeof(HbMyValue))};
+}
+
+static gboolean load_begin(HbMyLoad *load, GError **error)
+{
+    const gboolean ok = read_packet_size(load->session, error);
+
+    load->batch_bytes = MIN(BATCH_BYTES, load->session->packet / PACKET_DIVISOR);
+    load->pieces_from_bytes = MIN(PIECES_FROM_BYTES, load->session->packet / PACKET_DIVISOR);
+    return ok && choose_way(load, error);
+}
+
+static gboolean load_end(HbMyLoad *load, gboolean ok, GError **error)
+{
+    if (!ok)
+        hb_my_execute(load->session, "ROLLBACK", NULL);
+    if (ok && load->complaint != NULL)
+        ok = hb_error_set(error, HB_ERROR_CONSTRAINT_VIOLATED, NULL,
+                          "the rows are in; of what is computed from them the server says: %s", load->complaint);
+    load_clear(load);
+    return ok;
+}
+
 gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error)
 {
-    HbMyLoad load = {.session = session,
-                     .set = set,
-                     .columns = set->columns->len,
-                     .bytes = g_byte_array_new(),
-                     .values = g_array_new(FALSE, FALSE, sizeof(HbMyValue))};
-    gboolean ok = read_packet_size(session, error);
+    HbMyLoad load;
 
-    load.batch_bytes = MIN(BATCH_BYTES, session->packet / PACKET_DIVISOR);
-    load.pieces_from_bytes = MIN(PIECES_FROM_BYTES, session->packet / PACKET_DIVISOR);
-    ok = ok && choose_way(&load, error) && pass_and_note(&load, key, source, data, error);
+    load_init(&load, session, set);
+    return load_end(&load, load_begin(&load, error) && pass_and_note(&load, key, source, data, error), error);
+}
 
-    if (!ok)
-        hb_my_execute(session, "ROLLBACK", NULL);
-    if (ok && load.complaint != NULL)
-        ok = hb_error_set(error, HB_ERROR_CONSTRAINT_VIOLATED, NULL,
-                          "the rows are in; of what is computed from them the server says: %s", load.complaint);
-    load_clear(&load);
-    return ok;
+/* ---- Changing ---- */
+
+#define KEYS_A_STATEMENT 500
+
+/* gone: how many are to go; G_MAXUINT64: all */
+static gboolean delete_rows(const HbMyLoad *load, const char *where, guint64 gone, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("DELETE FROM %s%s%s", load->set->table, where != NULL ? " WHERE " : "",
+                                           where != NULL ? where : "");
+    guint64 count;
+
+    if (!hb_my_execute(load->session, sql, error))
+        return FALSE;
+    count = mysql_affected_rows(load->session->mysql);
+    return gone == G_MAXUINT64 || count == gone ||
+           hb_error_set(error, HB_ERROR_RETRY, "see what else writes to the target, and begin again",
+                        "%s: %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows were there to be taken away",
+                        load->set->table, count, gone);
+}
+
+/* Rows that have a history leave one more piece of it, which goes, too */
+static gboolean take_all_away(const HbMyLoad *load, GError **error)
+{
+    g_autofree char *history = g_strdup_printf("DELETE HISTORY FROM %s", load->set->table);
+
+    return delete_rows(load, NULL, G_MAXUINT64, error) &&
+           (load->set->condition == NULL || hb_my_execute(load->session, history, error));
+}
+
+static gboolean take_rows_away(const HbMyLoad *load, const HbRowChange *change, GError **error)
+{
+    if (change->all_go)
+        return take_all_away(load, error);
+    for (guint first = 0; change->gone != NULL && first < change->gone->len; first += KEYS_A_STATEMENT) {
+        const guint end = MIN(first + KEYS_A_STATEMENT, change->gone->len);
+        g_autofree char *where = hb_key_condition_new(load->set, &hb_my_dialect, change->gone, first, end);
+        if (!delete_rows(load, where, end - first, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean change_in_transaction(HbMyLoad *load, const HbRowChange *change, GError **error)
+{
+    g_autofree char *literal = hb_my_load_quote_table(load->set);
+    gboolean transactional = FALSE;
+
+    if (!is_transactional(load->session, literal, &transactional, error))
+        return FALSE;
+    return (!transactional || hb_my_execute(load->session, "START TRANSACTION", error)) &&
+           take_rows_away(load, change, error) &&
+           (change->source == NULL || pass_rows(load, change->source, change->data, error)) &&
+           hb_my_execute(load->session, "COMMIT", error);
+}
+
+gboolean hb_my_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
+{
+    HbMyLoad load;
+
+    load_init(&load, session, set);
+    return load_end(&load, load_begin(&load, error) && change_in_transaction(&load, change, error), error);
 }

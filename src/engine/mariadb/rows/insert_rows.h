@@ -10,5 +10,6 @@
 
 #include "engine/mariadb/session/session.h"
 
+gboolean hb_my_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);
 gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
                           GError **error);

@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows/rows.h"
 
+#include "core/rows/key_condition.h"
 #include "engine/postgres/catalog/queries.h"
+#include "engine/postgres/dialect/dialect.h"
 #include "engine/postgres/dialect/large_objects.h"
 #include "engine/postgres/session/copy_data.h"
 #include "engine/postgres/target/journal.h"
@@ -263,12 +265,12 @@ static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GE
                         "%s took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", set->table, taken, sent);
 }
 
-gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                          GError **error)
+/* sql: ends with the COPY that takes the rows. What was begun is rolled back where it fails */
+static gboolean copy_in(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
+                        GError **error)
 {
     HbPgRowsSent sent;
     guint64 taken = 0;
-    g_autofree char *sql = begin_statement(session, set, key);
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
     if (PQresultStatus(result) != PGRES_COPY_IN) {
@@ -281,9 +283,97 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error) || !commit(session, set, error)) {
+    if (!finish(session, &taken, error) || !check_taken(set, taken, sent.rows, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }
     return TRUE;
+}
+
+static gboolean commit_or_not(HbSession *session, const HbRowSet *set, GError **error)
+{
+    if (commit(session, set, error))
+        return TRUE;
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return FALSE;
+}
+
+gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
+                          GError **error)
+{
+    g_autofree char *sql = begin_statement(session, set, key);
+
+    return copy_in(session, set, sql, source, data, error) && commit_or_not(session, set, error);
+}
+
+/* ---- Changing ---- */
+
+#define KEYS_A_STATEMENT 500
+
+/* Only a table with triggers needs them kept from acting, those of its foreign keys among them */
+static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GError **error)
+{
+    g_autofree char *table = hb_pg_quote_literal(session, set->table);
+    g_autofree char *sql = g_strdup_printf("SELECT set_config('session_replication_role', 'replica', true)"
+                                           " WHERE EXISTS (SELECT FROM pg_trigger WHERE tgrelid = to_regclass(%s))"
+                                           " OR EXISTS (SELECT FROM pg_rewrite WHERE ev_class = to_regclass(%s))",
+                                           table, table);
+
+    g_autoptr(GError) ours = NULL;
+
+    if (hb_pg_execute(session, sql, &ours))
+        return TRUE;
+    if (!hb_error_is(ours, HB_ERROR_RIGHTS)) {
+        g_propagate_error(error, g_steal_pointer(&ours));
+        return FALSE;
+    }
+    return hb_error_set(error, HB_ERROR_RIGHTS,
+                        "do it as a superuser, or, from PostgreSQL 15 on, have one run: GRANT SET ON PARAMETER"
+                        " session_replication_role TO the role",
+                        "keeping the triggers of %s from acting: %s", set->table, ours->message);
+}
+
+/* gone: how many are to go; G_MAXUINT64: all */
+static gboolean delete_rows(HbSession *session, const HbRowSet *set, const char *where, guint64 gone, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("DELETE FROM ONLY %s%s%s", set->table, where != NULL ? " WHERE " : "",
+                                           where != NULL ? where : "");
+    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+    guint64 count;
+
+    if (PQresultStatus(result) != PGRES_COMMAND_OK)
+        return hb_pg_set_error(session, result, error);
+    count = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
+    return gone == G_MAXUINT64 || count == gone ||
+           hb_error_set(error, HB_ERROR_RETRY, "see what else writes to the target, and begin again",
+                        "%s: %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows were there to be taken away",
+                        set->table, count, gone);
+}
+
+static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
+{
+    if (change->all_go)
+        return delete_rows(session, set, NULL, G_MAXUINT64, error);
+    for (guint first = 0; change->gone != NULL && first < change->gone->len; first += KEYS_A_STATEMENT) {
+        const guint end = MIN(first + KEYS_A_STATEMENT, change->gone->len);
+        g_autofree char *where = hb_key_condition_new(set, &hb_pg_dialect, change->gone, first, end);
+        if (!delete_rows(session, set, where, end - first, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+gboolean hb_pg_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
+{
+    g_autofree char *list = column_list(set);
+    g_autofree char *copy = g_strdup_printf("COPY %s%s FROM STDIN", set->table, list);
+
+    if (!hb_pg_execute(session, "BEGIN", error))
+        return FALSE;
+    if (!keep_triggers_quiet(session, set, error) || !take_rows_away(session, set, change, error)) {
+        hb_pg_execute(session, "ROLLBACK", NULL);
+        return FALSE;
+    }
+    return (change->source == NULL || copy_in(session, set, copy, change->source, change->data, error)) &&
+           commit_or_not(session, set, error);
 }

@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "report/pass.h"
+
+#include "dump/json_writer.h"
+#include "report/exceptions.h"
+#include "report/json.h"
+#include "report/pages.h"
+#include "report/pieces.h"
+#include "report/preflight.h"
+#include "report/text.h"
+
+#include <jansson.h>
+
+/* In the order of counts: of rows that are missing, extra, changed */
+static const char *const to_do[HB_ROW_FATES] = {"to insert", "to delete", "to update"};
+static const char *const done[HB_ROW_FATES] = {"inserted", "deleted", "updated"};
+
+/* ---- Counts ---- */
+
+/* NULL: all are 0 */
+static char *write_counts(const guint64 *counts, const char *const *words)
+{
+    static const HbRowFate order[HB_ROW_FATES] = {HB_ROW_MISSING, HB_ROW_CHANGED, HB_ROW_EXTRA};
+    GString *text = g_string_new(NULL);
+
+    for (int i = 0; i < HB_ROW_FATES; i++) {
+        g_autofree char *count = hb_text_count(counts[order[i]]);
+        if (counts[order[i]] > 0)
+            g_string_append_printf(text, "%s%s %s", text->len > 0 ? ", " : "", count, words[order[i]]);
+    }
+    return g_string_free(text, text->len == 0);
+}
+
+static char *describe_table(const HbPassTable *table, const char *const *words)
+{
+    g_autofree char *counts = write_counts(table->counts, words), *bytes = hb_text_bytes(table->bytes);
+    g_autofree char *rows = hb_text_plural(table->counts[HB_ROW_MISSING], "row", "rows");
+
+    if (table->refusal != NULL)
+        return g_strdup_printf("left as it is: %s", table->refusal);
+    if (table->to == NULL)
+        return g_strdup_printf("new, about %s", bytes);
+    if (table->all_anew)
+        return g_strdup_printf("all %s anew, about %s", rows, bytes);
+    return g_strdup_printf("%s", counts != NULL ? counts : "nothing");
+}
+
+static void append_table(GString *out, const HbPassTable *table, const char *const *words)
+{
+    g_autofree char *name = hb_text_visible(table->table), *what = describe_table(table, words);
+
+    g_string_append_printf(out, "  %s: %s\n", name, what);
+}
+
+static void append_tables(GString *out, gboolean color, const HbPass *pass, const char *title, const char *const *words,
+                          gboolean only_done)
+{
+    const GPtrArray *tables = hb_pass_get_tables(pass);
+    gboolean is_begun = FALSE;
+
+    for (guint i = 0; i < tables->len; i++) {
+        const HbPassTable *table = tables->pdata[i];
+        if (only_done && !table->is_done)
+            continue;
+        if (!is_begun)
+            hb_piece_append_heading(out, color, title);
+        is_begun = TRUE;
+        append_table(out, table, words);
+    }
+}
+
+char *hb_pass_describe_work(const HbPass *pass)
+{
+    const GPtrArray *tables = hb_pass_get_tables(pass);
+    guint64 counts[HB_ROW_FATES] = {0};
+    guint anew = 0;
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < tables->len; i++) {
+        const HbPassTable *table = tables->pdata[i];
+        anew += table->to != NULL && table->all_anew;
+        for (int fate = 0; fate < HB_ROW_FATES && !table->all_anew; fate++)
+            counts[fate] += table->counts[fate];
+    }
+    g_autofree char *rows = write_counts(counts, to_do), *whole = hb_text_plural(anew, "table", "tables");
+    if (rows != NULL)
+        g_string_append_printf(text, "rows: %s", rows);
+    if (anew > 0)
+        g_string_append_printf(text, "%s%s to be emptied and filled anew", text->len > 0 ? "; " : "", whole);
+    return g_string_free(text, text->len == 0);
+}
+
+/* ---- Pages ---- */
+
+static void append_compared(GString *out, gboolean color, const HbPass *pass)
+{
+    g_autofree char *rows = hb_text_plural(hb_pass_count_compared(pass), "row", "rows");
+    g_autofree char *tables = hb_text_plural(hb_pass_count_compared_tables(pass), "table", "tables");
+
+    hb_piece_append_fact(out, color, "compared", "%s of %s", rows, tables);
+}
+
+char *hb_pass_plan_page(const HbPass *pass, gboolean color)
+{
+    const HbManifest *source = hb_pass_get_source(pass);
+    const guint steps = hb_plan_count(hb_restore_get_steps(hb_pass_get_restore(pass))->plan);
+    GString *out = g_string_new(NULL);
+    g_autofree char *from = hb_preflight_describe_source(source, NULL);
+
+    hb_piece_append_heading(out, color, "About to freshen");
+    hb_piece_append_fact(out, color, "from", "%s, %s", from, source->snapshot_time);
+    hb_preflight_append_target(out, color, hb_pass_get_restore(pass));
+    append_compared(out, color, pass);
+    if (steps > 0)
+        hb_piece_append_fact(out, color, "missing", "%u steps make what TO has not yet", steps);
+    append_tables(out, color, pass, "Rows", to_do, FALSE);
+    g_string_append_c(out, '\n');
+    return g_string_free(out, FALSE);
+}
+
+static void append_rest(GString *out, gboolean color, const HbVerification *rest)
+{
+    if (rest->differences->len > 0)
+        hb_piece_append_heading(out, color, "Not the same");
+    for (guint i = 0; i < rest->differences->len; i++)
+        hb_page_append_difference(out, color, rest->differences->pdata[i], 0);
+}
+
+char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest, gboolean color)
+{
+    const HbManifest *source = hb_pass_get_source(pass);
+    GString *out = g_string_new(NULL);
+    guint failed;
+
+    hb_piece_append_heading(out, color, "Pass");
+    append_compared(out, color, pass);
+    hb_piece_append_fact(out, color, "time", "%.1f s to bring it over", result->seconds);
+    append_tables(out, color, pass, "Brought", done, TRUE);
+    hb_exceptions_append(out, color, result, HB_OUTCOME_CHANGED, "Changed for this target");
+    failed = hb_exceptions_append(out, color, result, HB_OUTCOME_FAILED, "Failed");
+    failed += hb_exceptions_append(out, color, result, HB_OUTCOME_REFUSED, "Refused by the server");
+    failed += hb_exceptions_append(out, color, result, HB_OUTCOME_LEFT_OUT, "Left out");
+    append_rest(out, color, rest);
+    g_autofree char *failures = hb_text_plural(failed, "thing", "things"),
+                    *others = hb_text_plural(rest->differences->len, "object differs", "objects differ");
+    if (failed > 0 || result->open > 0)
+        hb_piece_append_verdict(out, color, FALSE, "Not fresh: %s failed; another pass brings what is left", failures);
+    else if (rest->differences->len > 0)
+        hb_piece_append_verdict(out, color, FALSE, "Rows are as in FROM at %s, but %s", source->snapshot_time, others);
+    else
+        hb_piece_append_verdict(out, color, TRUE, "Fresh: TO holds what FROM held at %s", source->snapshot_time);
+    return g_string_free(out, FALSE);
+}
+
+/* ---- JSON ---- */
+
+static json_t *text(const char *value)
+{
+    g_autofree char *valid = value != NULL ? g_utf8_make_valid(value, -1) : NULL;
+
+    return valid != NULL ? json_string(valid) : json_null();
+}
+
+static json_t *write_table(const HbPassTable *table)
+{
+    return json_pack("{s:o, s:o, s:o, s:o, s:b, s:b, s:o, s:o, s:b}", "table", text(table->table), "insert",
+                     hb_json_number(table->counts[HB_ROW_MISSING]), "update",
+                     hb_json_number(table->counts[HB_ROW_CHANGED]), "delete",
+                     hb_json_number(table->counts[HB_ROW_EXTRA]), "new", (int)(table->to == NULL), "anew",
+                     (int)table->all_anew, "bytes", hb_json_number(table->bytes), "refusal", text(table->refusal),
+                     "done", (int)table->is_done);
+}
+
+static json_t *write_exceptions(const HbRestoreResult *result)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < result->exceptions->len; i++) {
+        const HbException *one = result->exceptions->pdata[i];
+        if (one->outcome != HB_OUTCOME_KEPT)
+            json_array_append_new(list, json_pack("{s:s, s:o, s:o, s:o}", "outcome", hb_outcome_get_name(one->outcome),
+                                                  "object", text(one->what), "message", text(one->message), "hint",
+                                                  text(one->hint)));
+    }
+    return list;
+}
+
+static json_t *write_rest(const HbVerification *rest)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < rest->differences->len; i++) {
+        const HbDifference *one = rest->differences->pdata[i];
+        json_array_append_new(list,
+                              json_pack("{s:s, s:o, s:o, s:o}", "type", hb_difference_get_name(one->type), "identity",
+                                        text(one->identity), "from", text(one->from), "to", text(one->to)));
+    }
+    return list;
+}
+
+char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
+{
+    const GPtrArray *tables = hb_pass_get_tables(pass);
+    json_t *root = hb_json_begin("pass"), *list = json_array();
+
+    for (guint i = 0; i < tables->len; i++)
+        json_array_append_new(list, write_table(tables->pdata[i]));
+    json_object_set_new(root, "moment", text(hb_pass_get_source(pass)->snapshot_time));
+    json_object_set_new(root, "position", text(hb_pass_get_source(pass)->snapshot_position));
+    json_object_set_new(root, "rows", hb_json_number(hb_pass_count_compared(pass)));
+    json_object_set_new(root, "tables", list);
+    if (result != NULL) {
+        json_object_set_new(root, "seconds", json_real(result->seconds));
+        json_object_set_new(root, "exceptions", write_exceptions(result));
+    }
+    if (rest != NULL)
+        json_object_set_new(root, "differences", write_rest(rest));
+    return hb_json_end(root);
+}

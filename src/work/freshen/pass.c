@@ -1,0 +1,132 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/freshen/pass_inner.h"
+
+static void table_free(gpointer data)
+{
+    HbPassTable *table = data;
+
+    g_free(table->table);
+    g_free(table->refusal);
+    if (table->coming != NULL)
+        g_array_unref(table->coming);
+    if (table->going != NULL)
+        g_array_unref(table->going);
+    g_free(table);
+}
+
+/* The target is read like a source, all of it: what was chosen and renamed is known by other names there */
+static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
+{
+    HbSnapshotSourceOptions target = options->from;
+
+    target.engine = options->to.engine;
+    target.from = options->to.to;
+    target.selection = NULL;
+    target.hold_tables = FALSE;
+    return target;
+}
+
+static gboolean read_sides(HbPass *pass, GError **error)
+{
+    pass->source = hb_snapshot_source_new(&pass->options.from, error);
+    if (pass->source == NULL || !hb_snapshot_source_read(pass->source, error))
+        return FALSE;
+    pass->target = hb_snapshot_source_new(&pass->target_options, error);
+    if (pass->target == NULL || !hb_snapshot_source_read(pass->target, error)) {
+        g_prefix_error(error, "looking at the copy: ");
+        return FALSE;
+    }
+    if (g_strcmp0(pass->source->identity, pass->target->identity) == 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "name another target",
+                            "TO is FROM itself, under this or another address");
+    pass->wanted = hb_catalog_copy(pass->source->manifest->catalog);
+    return hb_adapt_wishes(pass->wanted, pass->options.to.engine, &pass->options.to.wishes, error);
+}
+
+static gboolean open_restore(HbPass *pass, GError **error)
+{
+    HbManifest *manifest = pass->source->manifest;
+    const GPtrArray *sets = hb_catalog_get_row_sets(manifest->catalog);
+    g_autofree char *id = g_strconcat(HB_PASS_ID_PREFIX, manifest->id, NULL);
+
+    g_free(manifest->id);
+    manifest->id = g_steal_pointer(&id);
+    for (guint i = 0; i < sets->len; i++)
+        hb_manifest_add_rows(manifest, sets->pdata[i]);
+    pass->provider = (HbRowProvider){hb_pass_apply, pass};
+    pass->options.to.manifest = manifest;
+    pass->options.to.source = pass->source->identity;
+    pass->options.to.pulled_in = pass->source->pulled_in;
+    pass->options.to.provider = &pass->provider;
+    pass->options.to.selection = NULL; /* made by the source */
+    pass->options.to.existing = HB_EXISTING_KEEP;
+    pass->options.to.freshens = TRUE;
+    pass->restore = hb_restore_open(&pass->options.to, error);
+    return pass->restore != NULL;
+}
+
+HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
+{
+    HbPass *pass = g_new0(HbPass, 1);
+
+    pass->options = *options;
+    pass->target_options = make_target_options(options);
+    pass->tables = g_ptr_array_new_with_free_func(table_free);
+    pass->compared = g_hash_table_new(g_str_hash, g_str_equal);
+    hb_row_sums_init(&pass->from);
+    hb_row_sums_init(&pass->to);
+    if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !hb_snapshot_source_end(pass->target, error) ||
+        !open_restore(pass, error))
+        g_clear_pointer(&pass, hb_pass_free);
+    return pass;
+}
+
+void hb_pass_free(HbPass *pass)
+{
+    if (pass == NULL)
+        return;
+    hb_restore_free(pass->restore);
+    hb_row_sums_clear(&pass->from);
+    hb_row_sums_clear(&pass->to);
+    hb_catalog_free(pass->wanted);
+    hb_snapshot_source_free(pass->source);
+    hb_snapshot_source_free(pass->target);
+    g_ptr_array_unref(pass->tables);
+    g_hash_table_unref(pass->compared);
+    g_free(pass);
+}
+
+const GPtrArray *hb_pass_get_tables(const HbPass *pass)
+{
+    return pass->tables;
+}
+
+const HbRestore *hb_pass_get_restore(const HbPass *pass)
+{
+    return pass->restore;
+}
+
+const HbManifest *hb_pass_get_source(const HbPass *pass)
+{
+    return pass->source->manifest;
+}
+
+guint64 hb_pass_count_compared(const HbPass *pass)
+{
+    return pass->rows;
+}
+
+guint hb_pass_count_compared_tables(const HbPass *pass)
+{
+    return g_hash_table_size(pass->compared);
+}
+
+gboolean hb_pass_is_blocked(const HbPass *pass)
+{
+    return hb_restore_is_blocked(pass->restore);
+}
+
+gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
+{
+    return hb_restore_run(pass->restore, result, error);
+}

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * pass - the use case: a copy is brought up to date by comparing. Afterwards the target holds what the source held at a
+ * moment after the pass began.
+ *
+ *     source:   snapshot, catalog ----\                      rows that came or changed
+ *                                      by_rows: what differs ------\
+ *     target:   snapshot, catalog ----/                             \
+ *     restore:                  what is missing -> structure -> apply -> keys, indexes, triggers -> sequences,
+ * refreshes
+ *
+ * In two halves, like a restore: open() reads both sides and writes nothing; run() writes. A pass needs no note of how
+ * far it came: whatever breaks it off, the next one compares again, and brings what is left.
+ */
+#pragma once
+
+#include "core/rows/row_difference.h"
+#include "work/restore/restore.h"
+#include "work/source/snapshot_source.h"
+
+typedef struct HbPass HbPass;
+
+/* Borrowed until the pass is freed */
+typedef struct {
+    HbSnapshotSourceOptions from;
+    HbRestoreOptions to; /* what is to be restored, and how rows come, is the pass's own */
+} HbPassOptions;
+
+/* A table whose rows differ */
+typedef struct {
+    char *table;                  /* as the target calls it */
+    const HbRowSet *from, *to;    /* to: NULL, the table is not there yet */
+    guint64 counts[HB_ROW_FATES]; /* to be inserted, deleted, updated: of rows that are missing, extra, changed */
+    gboolean all_anew;            /* all rows go, and all come: they have no short key, or too many differ */
+    guint64 bytes;                /* that come, estimated */
+    char *refusal;                /* why its rows are left as they are; NULL: they are brought */
+    gboolean is_done;             /* set by run() */
+    GArray *coming, *going;       /* HbSketchedRow; NULL: all */
+} HbPassTable;
+
+/* Looks at both sides. Fails if one cannot be read, or TO can be no copy of FROM */
+HbPass *hb_pass_open(const HbPassOptions *options, GError **error);
+void hb_pass_free(HbPass *pass); /* accepts NULL */
+
+const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, in the order of the source's catalog */
+const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structure is missing, and stands in the way */
+const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
+guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */
+guint hb_pass_count_compared_tables(const HbPass *pass);
+gboolean hb_pass_is_blocked(const HbPass *pass);
+
+/* As hb_restore_run(). Once */
+gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error);

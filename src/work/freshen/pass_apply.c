@@ -1,0 +1,262 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/freshen/pass_inner.h"
+
+#include "work/run/block_queue.h"
+#include "work/source/fetch_rows.h"
+
+#include <string.h>
+
+/* ---- From one session to another: a thread fetches, the caller's changes ---- */
+
+typedef struct {
+    HbRowFetch fetch;
+    HbBlockQueue *queue;
+    GError *error; /* of fetching */
+} Fetcher;
+
+static gboolean pass_on(gpointer data, const char *row, gsize length, GError **error)
+{
+    Fetcher *fetcher = data;
+
+    (void)error;
+    hb_block_queue_add(fetcher->queue, row, length, NULL);
+    return TRUE;
+}
+
+static gpointer run_fetcher(gpointer data)
+{
+    Fetcher *fetcher = data;
+    const gboolean ok = hb_fetch_rows(&fetcher->fetch, &fetcher->error);
+
+    hb_block_queue_mark(fetcher->queue, ok ? HB_BLOCK_ENDS : HB_BLOCK_BREAKS_OFF, NULL);
+    return NULL;
+}
+
+/* What broke it off on the source says more than that it broke off */
+static gboolean judge(Fetcher *fetcher, gboolean ok, GError **error)
+{
+    if (fetcher->error == NULL)
+        return ok;
+    g_clear_error(error);
+    g_propagate_error(error, g_steal_pointer(&fetcher->error));
+    return FALSE;
+}
+
+static gboolean change(const HbPass *pass, HbSession *session, const HbRowSet *into, const HbPassTable *table,
+                       GError **error)
+{
+    const HbSnapshotSourceOptions *from = &pass->options.from;
+    Fetcher fetcher = {{from->engine, pass->source->keeper, table->from, table->coming, from->stop, pass_on, &fetcher},
+                       hb_block_queue_new(),
+                       NULL};
+    GThread *thread = g_thread_new("fetch", run_fetcher, &fetcher);
+    HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
+    const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader};
+    gboolean ok = from->engine->target->change_rows(session, into, &wanted, error);
+
+    hb_block_reader_drain(&reader);
+    g_thread_join(thread);
+    ok = judge(&fetcher, ok, error);
+    hb_block_queue_free(fetcher.queue);
+    return ok;
+}
+
+/* ---- Triggers that nobody can keep from acting ---- */
+
+static gboolean is_trigger_of(const HbObject *object, const char *table)
+{
+    return object->kind == HB_KIND_TRIGGER && object->on != NULL && strcmp(object->on, table) == 0;
+}
+
+static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql, const char *what,
+                         const char *identity, GError **error)
+{
+    g_autofree char *key = g_strdup_printf("%s %s", what, identity);
+
+    if (pass->options.to.engine->journal->run_step(session, sql, key, NULL, error))
+        return TRUE;
+    g_prefix_error(error, "%s: ", identity);
+    return FALSE;
+}
+
+/* drop: or else they are made again, as the target had them. Those that it has not yet come with the structure */
+static gboolean move_triggers(const HbPass *pass, HbSession *session, const HbPassTable *table, gboolean drop,
+                              GError **error)
+{
+    const HbDialect *dialect = pass->options.to.engine->dialect;
+    const HbCatalog *there = pass->target->manifest->catalog;
+    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
+    gboolean ok = TRUE;
+
+    for (guint i = 0; i < hb_catalog_count(there) && ok; i++) {
+        const HbObject *trigger = hb_catalog_get(there, i);
+        if (!is_trigger_of(trigger, name))
+            continue;
+        g_autofree char *sql = drop ? dialect->make_drop_sql(there, trigger) : g_strdup(trigger->definition);
+        ok = run_step(pass, session, sql, drop ? "take off" : "put back", trigger->identity, error);
+    }
+    return ok;
+}
+
+/* One that only the target has would be lost if the pass broke off */
+static char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
+{
+    const HbCatalog *there = pass->target->manifest->catalog;
+    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
+
+    for (guint i = 0; i < hb_catalog_count(there); i++) {
+        const HbObject *trigger = hb_catalog_get(there, i);
+        if (is_trigger_of(trigger, name) && hb_catalog_find(pass->wanted, trigger->identity) == NULL)
+            return g_strdup(trigger->identity);
+    }
+    return NULL;
+}
+
+static gboolean change_without_triggers(const HbPass *pass, HbSession *session, const HbRowSet *into,
+                                        const HbPassTable *table, GError **error)
+{
+    g_autofree char *own = find_own_trigger(pass, table);
+    gboolean ok;
+
+    if (own != NULL)
+        return hb_error_set(error, HB_ERROR_STATEMENT, "drop it, or bring it to the source, too",
+                            "%s is only in TO, and would act upon what is changed", own);
+    ok = move_triggers(pass, session, table, TRUE, error) && change(pass, session, into, table, error);
+    return move_triggers(pass, session, table, FALSE, ok ? error : NULL) && ok;
+}
+
+/* ---- Tables ---- */
+
+static gboolean apply_table(const HbPass *pass, HbSession *session, const HbRowSet *into, HbPassTable *table,
+                            GError **error)
+{
+    const gboolean moves_triggers = pass->options.to.engine->traits.triggers_act && table->to != NULL;
+
+    table->is_done = moves_triggers ? change_without_triggers(pass, session, into, table, error)
+                                    : change(pass, session, into, table, error);
+    return table->is_done;
+}
+
+/* What a table's rows fail for is that table's matter; a lost connection or a stop is everybody's */
+static gboolean is_grave(const GError *error)
+{
+    return hb_error_is(error, HB_ERROR_LOST) || hb_error_is(error, HB_ERROR_CONNECT) ||
+           hb_error_is(error, HB_ERROR_CANCELLED);
+}
+
+/* The set as the target has it, or as it has it by now */
+static const HbRowSet *find_into(const HbPassTable *table, HbRestoreRun *run)
+{
+    const GPtrArray *rows = hb_restore_run_get_rows(run);
+
+    for (guint i = 0; table->to == NULL && i < rows->len; i++) {
+        const HbStoredRows *one = rows->pdata[i];
+        if (one->original->set == table->from)
+            return one->set;
+    }
+    return table->to;
+}
+
+static gboolean apply_all(const HbPass *pass, HbRestoreRun *run, HbSession *session, GError **error)
+{
+    for (guint i = 0; i < pass->tables->len; i++) {
+        HbPassTable *table = pass->tables->pdata[i];
+        const HbRowSet *into = find_into(table, run);
+        g_autoptr(GError) ours = NULL;
+
+        if (table->refusal != NULL || into == NULL)
+            continue;
+        if (hb_stop_is_set(pass->options.to.stop))
+            return hb_stop_set_error(error);
+        hb_observers_notify(pass->options.to.observers,
+                            &(HbEvent){.type = HB_EVENT_STARTED, .worker = 0, .what = table->table});
+        if (!apply_table(pass, session, into, table, &ours) && is_grave(ours)) {
+            g_propagate_error(error, g_steal_pointer(&ours));
+            return FALSE;
+        }
+        if (ours != NULL && !hb_restore_run_keep_rows(run, into, &ours))
+            hb_restore_run_fail_rows(run, into, ours);
+        hb_observers_notify(pass->options.to.observers,
+                            &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = 0, .cost = table->bytes});
+    }
+    return TRUE;
+}
+
+/* ---- What follows rows ---- */
+
+static gboolean is_told(const HbPass *pass, const char *rows)
+{
+    for (guint i = 0; i < pass->tables->len; i++) {
+        const HbPassTable *table = pass->tables->pdata[i];
+        g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, table->table);
+        if (table->is_done && strcmp(identity, rows) == 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* Does it read, by whatever detour, a table that changed? seen: identities, borrowed */
+static gboolean reads_changed(const HbPass *pass, const char *identity, GHashTable *seen)
+{
+    const HbObject *object = hb_catalog_find(pass->wanted, identity);
+    const char *table = g_str_has_prefix(identity, "table ") ? identity + strlen("table ") : NULL;
+    g_autofree char *rows = table != NULL ? hb_identity_new(HB_KIND_ROWS, table) : NULL;
+
+    if (rows != NULL && is_told(pass, rows))
+        return TRUE;
+    for (guint i = 0; object != NULL && i < object->needs->len; i++) {
+        const char *need = object->needs->pdata[i];
+        if (g_hash_table_add(seen, (gpointer)need) && reads_changed(pass, need, seen))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+static gboolean is_behind(const HbPass *pass, const HbObject *object)
+{
+    const HbObject *there = hb_catalog_find(pass->target->manifest->catalog, object->identity);
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+
+    if (object->kind == HB_KIND_SEQUENCE_VALUE)
+        return there == NULL || strcmp(there->definition, object->definition) != 0;
+    return object->kind == HB_KIND_REFRESH && there != NULL && reads_changed(pass, object->identity, seen);
+}
+
+/* In the order of the catalog, in which a view comes after those that it reads */
+static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
+{
+    gboolean ok = TRUE;
+
+    for (guint i = 0; i < hb_catalog_count(pass->wanted) && ok; i++) {
+        const HbObject *object = hb_catalog_get(pass->wanted, i);
+        if (is_behind(pass, object))
+            ok = run_step(pass, session, object->definition, "follow", object->identity, error);
+    }
+    return ok;
+}
+
+/* ---- The whole ---- */
+
+static guint64 count_bytes(const HbPass *pass)
+{
+    guint64 bytes = 0;
+
+    for (guint i = 0; i < pass->tables->len; i++)
+        bytes += ((const HbPassTable *)pass->tables->pdata[i])->bytes;
+    return bytes;
+}
+
+gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
+{
+    HbPass *pass = data;
+    HbSession *session = pass->options.to.engine->connector->open(hb_restore_run_get_address(run), error);
+    gboolean ok;
+
+    if (session == NULL)
+        return FALSE;
+    hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
+    ok = hb_restore_run_enter(run, session, FALSE, error) && apply_all(pass, run, session, error) &&
+         follow(pass, session, error);
+    pass->options.to.engine->connector->close(session);
+    return ok && hb_snapshot_source_end(pass->source, error);
+}

@@ -1,0 +1,226 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/freshen/pass_inner.h"
+
+#include <string.h>
+
+/* Beyond this share of its rows a table is loaded anew */
+#define ANEW_FROM_PERCENT 50
+
+/* ---- Which tables ---- */
+
+/* One of the source's row sets, and what it meets */
+typedef struct {
+    const HbRowSet *from, *wanted, *to; /* wanted: from, by the target's names; to: NULL, it is not there */
+} Pair;
+
+static const HbRowSet *find_set(const HbCatalog *catalog, const char *identity)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
+
+    for (guint i = 0; i < sets->len; i++) {
+        if (strcmp(((const HbRowSet *)sets->pdata[i])->identity, identity) == 0)
+            return sets->pdata[i];
+    }
+    return NULL;
+}
+
+static gboolean has_same_columns(const HbRowSet *one, const HbRowSet *other)
+{
+    if (one->columns->len != other->columns->len || !g_string_equal(one->hex_columns, other->hex_columns))
+        return FALSE;
+    for (guint i = 0; i < one->columns->len; i++) {
+        if (strcmp(one->columns->pdata[i], other->columns->pdata[i]) != 0)
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static HbPassTable *add_table(HbPass *pass, const Pair *pair)
+{
+    HbPassTable *table = g_new0(HbPassTable, 1);
+
+    table->table = g_strdup(pair->wanted->table);
+    table->from = pair->from;
+    table->to = pair->to;
+    g_ptr_array_add(pass->tables, table);
+    return table;
+}
+
+static GArray *list_pairs(HbPass *pass)
+{
+    const GPtrArray *from = hb_catalog_get_row_sets(pass->source->manifest->catalog),
+                    *wanted = hb_catalog_get_row_sets(pass->wanted);
+    GArray *pairs = g_array_new(FALSE, FALSE, sizeof(Pair));
+
+    for (guint i = 0; i < from->len; i++) {
+        const HbRowSet *set = wanted->pdata[i];
+        const Pair pair = {from->pdata[i], set, find_set(pass->target->manifest->catalog, set->identity)};
+        g_array_append_val(pairs, pair);
+    }
+    return pairs;
+}
+
+/* Those that can be compared; of the others it is said why not */
+static void choose_pairs(HbPass *pass, GArray *pairs)
+{
+    for (guint i = pairs->len; i-- > 0;) {
+        const Pair *pair = &g_array_index(pairs, Pair, i);
+        HbPassTable *table;
+        if (pair->to != NULL && has_same_columns(pair->wanted, pair->to))
+            continue;
+        table = add_table(pass, pair);
+        table->bytes = pair->from->bytes;
+        if (pair->to != NULL)
+            table->refusal = g_strdup("it has other columns in TO");
+        g_array_remove_index(pairs, i);
+    }
+}
+
+/* ---- Reading both sides ---- */
+
+typedef struct {
+    HbPass *pass;
+    HbSnapshotSource *side;
+    HbRowSums *sums;
+    GPtrArray *sets;
+    guint first_worker;
+    GError *error;
+} Reading;
+
+static gpointer read_side(gpointer data)
+{
+    Reading *side = data;
+    const HbSnapshotSourceOptions *options = side->side->options;
+    const HbSnapshotRows reading = {.engine = options->engine,
+                                    .address = &options->from,
+                                    .snapshot = &side->side->snapshot,
+                                    .sets = side->sets,
+                                    .sessions = side->side->readers,
+                                    .jobs = side->side->readers->len,
+                                    .first_worker = side->first_worker,
+                                    .stop = options->stop,
+                                    .observers = options->observers,
+                                    .phase = "comparing rows"};
+
+    if (!hb_row_sums_read(side->sums, &reading, &side->error))
+        hb_stop_trigger(options->stop);
+    return NULL;
+}
+
+static gboolean read_both(HbPass *pass, const GArray *pairs, GError **error)
+{
+    Reading from = {pass, pass->source, &pass->from, g_ptr_array_new(), pass->source->readers->len, NULL};
+    Reading to = {pass, pass->target, &pass->to, g_ptr_array_new(), 0, NULL};
+    GThread *thread;
+    Reading *guilty;
+
+    for (guint i = 0; i < pairs->len; i++) {
+        const Pair *pair = &g_array_index(pairs, Pair, i);
+        g_ptr_array_add(from.sets, (gpointer)pair->from);
+        g_ptr_array_add(to.sets, (gpointer)pair->to);
+    }
+    thread = g_thread_new("from", read_side, &from);
+    read_side(&to);
+    g_thread_join(thread);
+    g_ptr_array_unref(from.sets);
+    g_ptr_array_unref(to.sets);
+    guilty = from.error != NULL && !hb_error_is(from.error, HB_ERROR_CANCELLED) ? &from : &to;
+    if (guilty->error == NULL)
+        guilty = &from;
+    if (guilty->error == NULL)
+        return TRUE;
+    g_propagate_error(error, g_steal_pointer(&guilty->error));
+    g_clear_error(&from.error);
+    g_clear_error(&to.error);
+    return FALSE;
+}
+
+/* ---- What differs ---- */
+
+static HbRowPlace place_of(const HbSnapshotSource *side)
+{
+    return (HbRowPlace){side->options->engine, side->keeper, NULL, side->options->stop, side->options->observers};
+}
+
+static gboolean have_short_keys(const GArray *rows)
+{
+    for (guint i = 0; i < rows->len; i++) {
+        if (g_array_index(rows, HbSketchedRow, i).key_length > HB_ROW_KEY_MAX)
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static void share_out(HbPassTable *table, const GArray *sketched)
+{
+    table->coming = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+    table->going = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+    for (guint i = 0; i < sketched->len; i++) {
+        const HbSketchedRow *row = &g_array_index(sketched, HbSketchedRow, i);
+        g_array_append_vals(row->count > 0 ? table->coming : table->going, row, 1);
+    }
+}
+
+static void load_anew(HbPassTable *table, const HbRowSum *from, const HbRowSum *to)
+{
+    table->all_anew = TRUE;
+    table->bytes = table->from->bytes;
+    table->counts[HB_ROW_MISSING] = from->digest.rows;
+    table->counts[HB_ROW_EXTRA] = to->digest.rows;
+    table->counts[HB_ROW_CHANGED] = 0;
+}
+
+static gboolean is_large_share(const HbPassTable *table, const HbRowSum *from, const HbRowSum *to)
+{
+    const guint64 touched = (guint64)table->coming->len + table->going->len;
+
+    return touched * 100 > (from->digest.rows + to->digest.rows) * ANEW_FROM_PERCENT;
+}
+
+static void describe(HbPassTable *table, const GArray *sketched, guint one_in, const HbRowSum *from, const HbRowSum *to)
+{
+    HbRowDifference *difference = hb_row_difference_new(sketched, to->set, one_in);
+
+    memcpy(table->counts, difference->counts, sizeof table->counts);
+    hb_row_difference_free(difference);
+    share_out(table, sketched);
+    table->bytes = from->digest.rows > 0 ? table->from->bytes / from->digest.rows * table->coming->len : 0;
+    if (one_in == 1 && to->set->key->len > 0 && have_short_keys(sketched) && to->digest.rows > 0 &&
+        !is_large_share(table, from, to))
+        return;
+    g_clear_pointer(&table->coming, g_array_unref);
+    g_clear_pointer(&table->going, g_array_unref);
+    load_anew(table, from, to);
+}
+
+static gboolean compare_pair(HbPass *pass, const Pair *pair, GError **error)
+{
+    const HbRowSum *from = g_hash_table_lookup(pass->from.table, pair->from->identity),
+                   *to = g_hash_table_lookup(pass->to.table, pair->to->identity);
+    const HbRowPlace from_place = place_of(pass->source), to_place = place_of(pass->target);
+    g_autoptr(GArray) sketched = NULL;
+    guint one_in;
+
+    pass->rows += from->digest.rows;
+    if (hb_digest_is_equal(&from->digest, &to->digest))
+        return TRUE;
+    if (!hb_find_differing_rows(&from_place, &to_place, from, to, &sketched, &one_in, error))
+        return FALSE;
+    describe(add_table(pass, pair), sketched, one_in, from, to);
+    return TRUE;
+}
+
+gboolean hb_pass_compare(HbPass *pass, GError **error)
+{
+    g_autoptr(GArray) pairs = list_pairs(pass);
+    gboolean ok;
+
+    choose_pairs(pass, pairs);
+    ok = read_both(pass, pairs, error);
+    for (guint i = 0; i < pairs->len && ok; i++) {
+        const Pair *pair = &g_array_index(pairs, Pair, i);
+        g_hash_table_add(pass->compared, pair->wanted->identity);
+        ok = compare_pair(pass, pair, error);
+    }
+    return ok;
+}

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * pass_inner - what the files of a pass share; no other file includes it.
+ *
+ *     pass           the order of things
+ *     pass_compare   by rows: what differs
+ *     pass_apply     bringing it over
+ */
+#pragma once
+
+#include "work/freshen/pass.h"
+#include "work/source/differing_rows.h"
+
+struct HbPass {
+    HbPassOptions options;
+    HbSnapshotSourceOptions target_options;
+    HbSnapshotSource *source;
+    HbSnapshotSource *target; /* until run(): its catalog stays */
+    HbCatalog *wanted;        /* the source's catalog by the target's names */
+    HbRowSums from, to;
+    GPtrArray *tables;    /* HbPassTable * */
+    GHashTable *compared; /* identities, in the target's names, of row sets that were; borrowed */
+    HbRowProvider provider;
+    HbRestore *restore;
+    guint64 rows;
+};
+
+/* Fills tables from what both sides hold */
+gboolean hb_pass_compare(HbPass *pass, GError **error);
+
+/* A HbRowProvider's load() */
+gboolean hb_pass_apply(gpointer pass, HbRestoreRun *run, GError **error);
