@@ -1,0 +1,174 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/* A copy is brought up to date by comparing, whatever has happened to the source and to the copy meanwhile */
+#include "support/check.h"
+#include "support/servers.h"
+
+typedef struct {
+    const char *from, *to; /* servers */
+    const char *tables;
+    const char *changes[24]; /* of the source, each brought over by one pass; ended by NULL */
+    const char *drift[12];   /* of the copy, likewise */
+} Engine;
+
+static const Engine postgres = {
+    "old",
+    "new",
+    "CREATE TABLE plot (n int PRIMARY KEY, name text UNIQUE, sun float4, size float8 DEFAULT random());"
+    " INSERT INTO plot (n, name, sun) SELECT i, 'plot ' || i, i / 3.0 FROM generate_series(1, 3000) i;"
+    " CREATE TABLE tree (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, plot int NOT NULL REFERENCES plot ON DELETE"
+    " CASCADE, parent int REFERENCES tree ON DELETE SET NULL, height numeric(8,2), twice numeric GENERATED ALWAYS AS"
+    " (height * 2) STORED, CHECK (height >= 0));"
+    " INSERT INTO tree (plot, parent, height) SELECT 1 + i % 3000, nullif(i / 2, 0), i % 40 FROM generate_series(1,"
+    " 4000) i;"
+    " CREATE TABLE label (t text, n int); INSERT INTO label SELECT 'x', i % 5 FROM generate_series(1, 50) i;"
+    " CREATE TABLE reading (station text, taken date, v int, PRIMARY KEY (station, taken)) PARTITION BY RANGE (taken);"
+    " CREATE TABLE reading_1 PARTITION OF reading FOR VALUES FROM ('2020-01-01') TO ('2021-01-01');"
+    " CREATE TABLE reading_2 PARTITION OF reading FOR VALUES FROM ('2021-01-01') TO ('2022-01-01');"
+    " INSERT INTO reading SELECT 's' || i % 4, date '2020-01-01' + i, i FROM generate_series(1, 700) i;"
+    " CREATE TABLE slot (room int, during int4range, EXCLUDE USING gist (during WITH &&)); INSERT INTO slot SELECT i,"
+    " int4range(i * 10, i * 10 + 10) FROM generate_series(1, 40) i;"
+    " CREATE TABLE opt (a int, b int, UNIQUE (a, b)); INSERT INTO opt VALUES (1, NULL), (1, NULL), (2, 3);"
+    " CREATE TABLE big (k text PRIMARY KEY, v text); INSERT INTO big VALUES ('a', repeat('x', 3000000)), ('B', 'b'),"
+    " ('ä', E'\\t\\n\\\\'), ('', NULL), ('it''s', 'quoted');"
+    " CREATE MATERIALIZED VIEW sums AS SELECT plot, sum(height) AS total FROM tree GROUP BY plot;"
+    " CREATE MATERIALIZED VIEW tops AS SELECT max(total) AS top FROM sums; CREATE SEQUENCE numbers;"
+    " SELECT nextval('numbers');"
+    " CREATE FUNCTION grow() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN NEW.height := NEW.height + 1; RETURN NEW; END';"
+    " CREATE TRIGGER grows BEFORE INSERT OR UPDATE ON tree FOR EACH ROW EXECUTE FUNCTION grow();"
+    " CREATE RULE never AS ON DELETE TO label DO INSTEAD NOTHING",
+    {"UPDATE plot SET name = 'swap' WHERE n = 1; UPDATE plot SET name = 'plot 1' WHERE n = 2; UPDATE plot SET name ="
+     " 'plot 2' WHERE n = 1",
+     "UPDATE plot SET n = n + 100000 WHERE n > 2990 AND n NOT IN (SELECT plot FROM tree)",
+     "DELETE FROM plot WHERE n BETWEEN 5 AND 9", "UPDATE tree SET parent = id + 1 WHERE id BETWEEN 100 AND 110",
+     "INSERT INTO tree (plot, parent, height) SELECT 20, 50, 3 FROM generate_series(1, 10)",
+     "INSERT INTO label SELECT 'x', 3 FROM generate_series(1, 3); UPDATE label SET t = NULL WHERE n = 1",
+     "UPDATE reading SET taken = taken + 366 WHERE station = 's1' AND taken < '2020-03-01'",
+     "UPDATE slot SET during = int4range(lower(during) + 1000, upper(during) + 1000) WHERE room < 5; INSERT INTO slot"
+     " VALUES (99, '[10,20)')",
+     "DELETE FROM opt WHERE ctid = (SELECT min(ctid) FROM opt WHERE a = 1); INSERT INTO opt VALUES (NULL, NULL)",
+     "UPDATE big SET v = repeat('y', 4000000) WHERE k = 'a'; UPDATE big SET k = 'b' WHERE k = 'B'; UPDATE big SET v = "
+     "'z'"
+     " WHERE k IN ('', 'ä', 'it''s')",
+     "UPDATE plot SET sun = sun * 1.1, size = -size WHERE n % 400 = 0", "TRUNCATE label",
+     "SELECT nextval('numbers') FROM generate_series(1, 7); ALTER TABLE tree DISABLE TRIGGER grows; UPDATE tree SET"
+     " height = height + 0.5 WHERE id < 4; ALTER TABLE tree ENABLE TRIGGER grows",
+     "CREATE TABLE later (n int PRIMARY KEY, plot int REFERENCES plot); INSERT INTO plot (n, name) VALUES (7777, 'l');"
+     " INSERT INTO later VALUES (1, 7777), (2, NULL); CREATE VIEW latest AS SELECT max(n) FROM later; CREATE INDEX ON"
+     " later (plot)",
+     "DELETE FROM tree; INSERT INTO tree (plot, height) SELECT 1 + i % 4, i % 9 FROM generate_series(1, 2000) i",
+     "DELETE FROM plot WHERE n > 1500 AND n < 7000; INSERT INTO plot (n, name) SELECT i, 'again ' || i FROM"
+     " generate_series(2000, 2500) i; REFRESH MATERIALIZED VIEW sums; REFRESH MATERIALIZED VIEW tops",
+     NULL},
+    {"DELETE FROM reading", "INSERT INTO plot (n, name) VALUES (-5, 'plot 12x')",
+     "SET session_replication_role = replica; DELETE FROM plot WHERE n < 30", "TRUNCATE big, opt, slot",
+     "INSERT INTO label VALUES ('only', 1), ('only', 1); SELECT setval('numbers', 9000); REFRESH MATERIALIZED VIEW "
+     "sums",
+     "DROP VIEW latest; DROP TRIGGER grows ON tree; ALTER TABLE later DROP CONSTRAINT later_plot_fkey", NULL}};
+
+static const Engine mariadb = {
+    "mold",
+    "mnew",
+    "CREATE TABLE plot (n INT PRIMARY KEY, name VARCHAR(40) UNIQUE, sun FLOAT, size DOUBLE);"
+    " INSERT INTO plot SELECT seq, CONCAT('plot ', seq), seq / 3, RAND(7) FROM seq_1_to_3000;"
+    " CREATE TABLE tree (id INT AUTO_INCREMENT PRIMARY KEY, plot INT NOT NULL, parent INT, height DECIMAL(8,2), twice"
+    " DECIMAL(9,2) AS (height * 2) STORED, FOREIGN KEY (plot) REFERENCES plot (n) ON DELETE CASCADE, FOREIGN KEY "
+    "(parent)"
+    " REFERENCES tree (id) ON DELETE SET NULL, CHECK (height >= 0));"
+    " INSERT INTO tree (plot, parent, height) SELECT 1 + seq % 3000, NULLIF(seq DIV 2, 0), seq % 40 FROM seq_1_to_4000;"
+    " CREATE TABLE label (t TEXT, n INT); INSERT INTO label SELECT 'x', seq % 5 FROM seq_1_to_50;"
+    " CREATE TABLE reading (station VARCHAR(9), taken DATE, v INT, PRIMARY KEY (station, taken)) PARTITION BY RANGE"
+    " (YEAR(taken)) (PARTITION a VALUES LESS THAN (2021), PARTITION b VALUES LESS THAN (2023));"
+    " INSERT INTO reading SELECT CONCAT('s', seq % 4), DATE('2020-01-01') + INTERVAL seq DAY, seq FROM seq_1_to_700;"
+    " CREATE TABLE plain (n INT, v VARCHAR(9), KEY (n)) ENGINE = MyISAM; INSERT INTO plain VALUES (1, 'a'), (1, 'a');"
+    " CREATE TABLE opt (a INT, b INT, UNIQUE (a, b)); INSERT INTO opt VALUES (1, NULL), (1, NULL), (2, 3);"
+    " CREATE TABLE big (k VARCHAR(40) CHARACTER SET latin1 PRIMARY KEY, v LONGTEXT, w BLOB); INSERT INTO big VALUES "
+    "('a',"
+    " REPEAT('x', 3000000), NULL), ('B', 'b', x'00ff'), ('ä', '\\t\\n\\\\', ''), ('', NULL, x'0a09'), ('it''s', 'q', "
+    "'q');"
+    " CREATE TABLE bin (k BINARY(16) PRIMARY KEY, v BIT(9), d DATETIME(6)); INSERT INTO bin SELECT UNHEX(MD5(seq)), "
+    "seq,"
+    " '2020-01-01 00:00:00.000001' + INTERVAL seq HOUR FROM seq_1_to_400;"
+    " CREATE TABLE aged (n INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING; INSERT INTO aged SELECT seq, seq FROM"
+    " seq_1_to_20; UPDATE aged SET v = 0 WHERE n < 5; CREATE SEQUENCE numbers; SELECT NEXTVAL(numbers);"
+    " CREATE TRIGGER grows BEFORE INSERT ON tree FOR EACH ROW SET NEW.height = NEW.height + 1;"
+    " CREATE TRIGGER falls AFTER DELETE ON tree FOR EACH ROW INSERT INTO label VALUES ('fell', OLD.id)",
+    {"UPDATE plot SET name = 'swap' WHERE n = 1; UPDATE plot SET name = 'plot 1' WHERE n = 2; UPDATE plot SET name ="
+     " 'plot 2' WHERE n = 1",
+     "UPDATE plot SET n = n + 100000 WHERE n > 2990 AND n NOT IN (SELECT plot FROM tree)",
+     "DELETE FROM plot WHERE n BETWEEN 5 AND 9", "UPDATE tree SET parent = id + 1 WHERE id BETWEEN 100 AND 110",
+     "INSERT INTO tree (plot, parent, height) SELECT 20, 50, 3 FROM seq_1_to_10",
+     "INSERT INTO label SELECT 'x', 3 FROM seq_1_to_3; UPDATE label SET t = NULL WHERE n = 1",
+     "UPDATE reading SET taken = taken + INTERVAL 366 DAY WHERE station = 's1' AND taken < '2020-03-01'",
+     "INSERT INTO plain VALUES (2, 'b'); UPDATE plain SET v = 'c' WHERE n = 1 LIMIT 1",
+     "DELETE FROM opt WHERE a = 1 LIMIT 1; INSERT INTO opt VALUES (NULL, NULL)",
+     "UPDATE big SET v = REPEAT('y', 4000000) WHERE k = 'a'; UPDATE big SET k = 'b' WHERE k = 'B'; UPDATE big SET v = "
+     "'z'"
+     " WHERE k IN ('', 'ä', 'it''s')",
+     "UPDATE plot SET sun = sun * 1.1, size = -size WHERE n % 400 = 0", "TRUNCATE label",
+     "DO NEXTVAL(numbers); UPDATE bin SET v = v + 1 WHERE v % 50 = 0; UPDATE aged SET v = 77 WHERE n = 9; DELETE FROM"
+     " aged WHERE n = 10",
+     "CREATE TABLE later (n INT PRIMARY KEY, plot INT REFERENCES plot (n)); INSERT INTO plot (n, name) VALUES (7777,"
+     " 'l'); INSERT INTO later VALUES (1, 7777), (2, NULL); CREATE VIEW latest AS SELECT MAX(n) FROM later; CREATE "
+     "INDEX"
+     " p ON later (plot, n); CREATE TRIGGER lates BEFORE INSERT ON later FOR EACH ROW SET NEW.n = NEW.n + 1",
+     "DELETE FROM tree; INSERT INTO tree (plot, height) SELECT 1 + seq % 4, seq % 9 FROM seq_1_to_2000",
+     "DELETE FROM plot WHERE n > 1500 AND n < 7000; INSERT INTO plot (n, name) SELECT seq, CONCAT('again ', seq) FROM"
+     " seq_2000_to_2500",
+     NULL},
+    {"DELETE FROM reading", "INSERT INTO plot (n, name) VALUES (-5, 'plot 12x')",
+     "SET foreign_key_checks = 0; DELETE FROM plot WHERE n < 30", "DELETE FROM big; DELETE FROM opt; TRUNCATE plain",
+     "INSERT INTO label VALUES ('only', 1), ('only', 1)",
+     "DROP VIEW latest; DROP TRIGGER grows; ALTER TABLE later DROP FOREIGN KEY later_ibfk_1, DROP INDEX p", NULL}};
+
+static const Engine *const engines[] = {&postgres, &mariadb};
+
+static void fill(const char *server, const char *sql)
+{
+    g_autofree char *shell = servers_get_uri(server, NULL), *uri = servers_get_uri(server, "vale");
+
+    g_free(servers_query(shell, "DROP DATABASE IF EXISTS vale"));
+    g_free(servers_query(shell, "CREATE DATABASE vale"));
+    g_free(servers_query(uri, sql));
+}
+
+static void expect_same(const Engine *engine, const char *from, const char *to)
+{
+    run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+    if (engine == &postgres)
+        compare_censuses(from, to, 50);
+    else
+        compare_mariadb_censuses(engine->from, engine->to, "vale", "^nothing$", 50);
+}
+
+static void follow(const Engine *engine, const char *const *changes, const char *changed, const char *from,
+                   const char *to)
+{
+    for (; *changes != NULL; changes++) {
+        g_free(servers_query(changed, *changes));
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+    }
+    expect_same(engine, from, to);
+}
+
+static void a_copy_follows_its_source(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        const Engine *engine = engines[i];
+        g_autofree char *from = servers_get_uri(engine->from, "vale"), *to = servers_get_uri(engine->to, "vale");
+        fill(engine->from, engine->tables);
+        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("freshen", from, to, NULL), 0, "Fresh: TO holds what FROM held at 2", NULL);
+        follow(engine, engine->changes, from, from, to);
+        follow(engine, engine->drift, to, from, to);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(a_copy_follows_its_source),
+    };
+    return servers_run_tests("old new mold:mariadb mnew:mariadb", NULL, tests, G_N_ELEMENTS(tests));
+}
