@@ -264,8 +264,6 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
     return g_string_free(out, FALSE);
 }
 
-#define BEGIN_AGAIN "begin again: into a new database, or with --existing replace --accept unfinished-restore"
-
 static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
                                    const HbRestoreResult *result, guint failed, guint remarks, guint left_out)
 {
@@ -274,18 +272,17 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     g_autofree char *what =
         hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
-    const char *again = hb_restore_is_carried(restore) ? BEGIN_AGAIN : "go on with --resume";
-
     if (hb_restore_is_done_before(restore))
         hb_piece_append_verdict(out, color, TRUE,
                                 "Finished already: %s holds all of this dump; nothing was done. Verify compares it",
                                 what);
     else if (failed > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes, then %s",
-                                failed, left_out, again);
+        hb_piece_append_verdict(out, color, FALSE,
+                                "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume",
+                                failed, left_out);
     else if (result->open > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. %s", result->open,
-                                hb_restore_is_carried(restore) ? "To " BEGIN_AGAIN : "Go on with --resume");
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume",
+                                result->open);
     else if (remarks + left_out > 0)
         hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
                                 things);

@@ -2,6 +2,7 @@
 /*
  * carry FROM TO - from server to server, with nothing on disk.
  */
+#include "cli/commands/pass_run.h"
 #include "cli/commands/restore_report.h"
 #include "cli/commands/whole_server.h"
 #include "core/base/error.h"
@@ -34,8 +35,26 @@ static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbR
                      "FROM is a whole server, and TO names database %s", database);
         return HB_STATUS_USAGE;
     }
+    if (options->resume) {
+        hb_error_set(error, HB_ERROR_USAGE, "name the database that is not finished on both sides",
+                     "a carry of a whole server goes on database by database");
+        return HB_STATUS_USAGE;
+    }
     options->selection = NULL; /* made by the sources */
     return hb_cli_carry_whole(cli, from, options, error);
+}
+
+/* What is loaded stays; a new moment of the source is taken, and what differs from it is brought */
+static HbStatus resume(HbCli *cli, const HbSnapshotSourceOptions *from, const HbRestoreOptions *to, char **arguments,
+                       GError **error)
+{
+    HbPassOptions options = {.from = *from, .to = *to};
+    g_autofree char *source = from->engine->connector->get_database(arguments[0]);
+    g_autofree char *named = from->engine->connector->get_database(arguments[1]);
+
+    if (named == NULL)
+        options.to.to.database = hb_adapt_database(&options.to.wishes, source);
+    return hb_cli_run_pass(cli, &options, error);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
@@ -56,6 +75,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     database = from.engine->connector->get_database(arguments[0]);
     if (database == NULL)
         return carry_whole(cli, &from, &options, arguments[1], error);
+    if (options.resume)
+        return resume(cli, &from, &options, arguments, error);
     options.selection = NULL; /* made by the source */
     source = hb_snapshot_source_new(&from, error);
     if (source != NULL && hb_snapshot_source_read(source, error))
@@ -71,8 +92,8 @@ const HbCommand hb_command_carry = {
     .description =
         "Brings the database FROM to the server TO: one moment of it, in the order of its needs, rows passing from\n"
         "reading to writing sessions. A FROM without a database is the whole server. It looks ahead like\n"
-        "preflight, and stops at blockers. What fails is reported as by restore; but a carry that breaks\n"
-        "off must be begun again, into a new database or with --existing replace.",
+        "preflight, and stops at blockers. What fails is reported as by restore. A carry that broke off goes\n"
+        "on with --resume: what is in stays, and a new moment of FROM completes it.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_CARRY,

@@ -47,10 +47,8 @@ static gboolean open_restore(HbPass *pass, GError **error)
 {
     HbManifest *manifest = pass->source->manifest;
     const GPtrArray *sets = hb_catalog_get_row_sets(manifest->catalog);
-    g_autofree char *id = g_strconcat(HB_PASS_ID_PREFIX, manifest->id, NULL);
 
-    g_free(manifest->id);
-    manifest->id = g_steal_pointer(&id);
+    hb_snapshot_source_name_work(pass->source, HB_WORK_PASS);
     for (guint i = 0; i < sets->len; i++)
         hb_manifest_add_rows(manifest, sets->pdata[i]);
     pass->provider = (HbRowProvider){hb_pass_apply, pass};

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/compare/preflight.h"
 #include "work/restore/restore_decision_inner.h"
+#include "work/source/snapshot_source.h"
 
 #include <string.h>
 
@@ -37,27 +38,32 @@ void hb_decision_refuse_content(const HbDecisionInput *input, const char *what)
 static void check_unfinished(const HbDecisionInput *input)
 {
     const gboolean is_ours = strcmp(input->target->unfinished, input->manifest->id) == 0;
+    const gboolean is_from_here = hb_snapshot_source_is_same_source(input->target->unfinished, input->manifest->id);
     HbFinding *finding;
 
     if (is_ours && input->options->resume) {
         input->decision->is_resumed = TRUE;
         return;
     }
-    if (input->options->freshens &&
-        (input->options->resume || g_str_has_prefix(input->target->unfinished, HB_PASS_ID_PREFIX))) {
+    if (input->options->freshens && is_from_here &&
+        (input->options->resume || g_str_has_prefix(input->target->unfinished, HB_WORK_PASS " "))) {
         input->decision->replaces_unfinished = TRUE;
         return;
     }
     if (is_ours)
         finding = hb_findings_add(input->decision->findings, HB_FINDING_BLOCKER, "unfinished-restore",
                                   input->target->database, "holds an unfinished restore of this dump");
+    else if (is_from_here)
+        finding =
+            hb_findings_add(input->decision->findings, HB_FINDING_BLOCKER, "unfinished-restore",
+                            input->target->database, "holds what a carry from this source left when it broke off");
     else
         finding = hb_findings_add(
             input->decision->findings, HB_FINDING_BLOCKER, "unfinished-restore", input->target->database,
             "holds the unfinished restore of another dump, or a carry that broke off (%s)", input->target->unfinished);
     hb_finding_advise(finding,
-                      is_ours ? "go on with it: the same command with --resume" BEGIN_ANEW
-                              : "name that dump, restore into a new database" BEGIN_ANEW,
+                      is_ours || is_from_here ? "go on with it: the same command with --resume" BEGIN_ANEW
+                                              : "name that dump, restore into a new database" BEGIN_ANEW,
                       NULL);
     hb_findings_accept(input->decision->findings, input->options->accept);
     input->decision->replaces_unfinished = finding->accepted;
@@ -77,6 +83,9 @@ static void check_target(HbDecisionInput *input)
         hb_decision_block(input, "journal-untrusted", target->untrusted->message, hb_error_hint(target->untrusted));
     if (target->unfinished != NULL)
         check_unfinished(input);
+    else if (input->options->freshens && input->options->resume)
+        hb_decision_block(input, "nothing-unfinished", "holds nothing that a carry left unfinished",
+                          "bring it up to date with freshen, or begin a carry without --resume");
     if (target->example == NULL || !hb_decision_requires_empty(input))
         return;
     input->may_be_done = target->unfinished == NULL && input->options->resume && input->options->dump != NULL;

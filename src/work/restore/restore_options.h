@@ -22,8 +22,8 @@ typedef struct {
     gpointer data;
 } HbRowProvider;
 
-/* How the id of a pass begins, in the journal of a target that is brought up to date */
-#define HB_PASS_ID_PREFIX "pass "
+/* The work that a journal's id names, of a target that is brought up to date; see hb_snapshot_source_name_work() */
+#define HB_WORK_PASS "pass"
 
 typedef struct {
     const HbManifest *manifest;    /* what is to be restored */

@@ -7,6 +7,8 @@
 
 #include "version.h"
 
+#include <string.h>
+
 /* How often the structure is read before it is given up because it keeps changing */
 #define STRUCTURE_ATTEMPTS 6
 #define RETRY_WAIT_MS      300
@@ -175,6 +177,25 @@ gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error)
 gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error)
 {
     return source->options->engine->source->end_snapshot(source->keeper, error);
+}
+
+#define SOURCE_DIGITS 16
+
+void hb_snapshot_source_name_work(HbSnapshotSource *source, const char *work)
+{
+    g_autofree char *sum =
+        g_compute_checksum_for_string(G_CHECKSUM_SHA256, source->identity != NULL ? source->identity : "", -1);
+    char *id = g_strdup_printf("%s %.*s %s", work, SOURCE_DIGITS, sum, source->manifest->id);
+
+    g_free(source->manifest->id);
+    source->manifest->id = id;
+}
+
+gboolean hb_snapshot_source_is_same_source(const char *one, const char *other)
+{
+    const char *a = strchr(one, ' '), *b = strchr(other, ' ');
+
+    return a != NULL && b != NULL && strlen(a) > SOURCE_DIGITS && strncmp(a, b, SOURCE_DIGITS + 1) == 0;
 }
 
 void hb_snapshot_source_free(HbSnapshotSource *source)

@@ -47,6 +47,13 @@ typedef struct {
 /* Opens the keeper and fills in the manifest's head. options are borrowed until free() */
 HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options, GError **error);
 gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error);
+/*
+ * Gives the manifest another id: "carry 0123456789abcdef " and a random one, in which the digits stand for the source's
+ * identity. The target's journal says by that which source an unfinished work came from
+ */
+void hb_snapshot_source_name_work(HbSnapshotSource *source, const char *work);
+gboolean hb_snapshot_source_is_same_source(const char *one, const char *other); /* ids of that form */
+
 gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error);
 void hb_snapshot_source_free(HbSnapshotSource *source); /* accepts NULL */
 
