@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/freshen/pass_inner.h"
 
+#include "work/source/snapshot_rows.h"
+
 static void table_free(gpointer data)
 {
     HbPassTable *table = data;
@@ -43,6 +45,13 @@ static gboolean read_sides(HbPass *pass, GError **error)
     return hb_adapt_wishes(pass->wanted, pass->options.to.engine, &pass->options.to.wishes, error);
 }
 
+/* What was compared is known; its locks would be in our own way */
+static gboolean let_target_go(HbPass *pass, GError **error)
+{
+    hb_snapshot_sessions_close(pass->target_options.engine, pass->target->readers);
+    return hb_snapshot_source_end(pass->target, error);
+}
+
 static gboolean open_restore(HbPass *pass, GError **error)
 {
     HbManifest *manifest = pass->source->manifest;
@@ -73,7 +82,7 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->compared = g_hash_table_new(g_str_hash, g_str_equal);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
-    if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !hb_snapshot_source_end(pass->target, error) ||
+    if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !let_target_go(pass, error) ||
         !open_restore(pass, error))
         g_clear_pointer(&pass, hb_pass_free);
     return pass;

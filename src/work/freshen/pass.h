@@ -42,7 +42,7 @@ typedef struct {
 HbPass *hb_pass_open(const HbPassOptions *options, GError **error);
 void hb_pass_free(HbPass *pass); /* accepts NULL */
 
-const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, in the order of the source's catalog */
+const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, the largest work first */
 const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structure is missing, and stands in the way */
 const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
 guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */

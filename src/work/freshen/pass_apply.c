@@ -42,17 +42,23 @@ static gboolean judge(Fetcher *fetcher, gboolean ok, GError **error)
     return FALSE;
 }
 
-static gboolean change(const HbPass *pass, HbSession *session, const HbRowSet *into, const HbPassTable *table,
-                       GError **error)
+/* One of those that bring rows: a session on each side */
+typedef struct {
+    const HbPass *pass;
+    HbSession *source; /* in its snapshot */
+    HbSession *session;
+} Lane;
+
+static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
 {
-    const HbSnapshotSourceOptions *from = &pass->options.from;
-    Fetcher fetcher = {{from->engine, pass->source->keeper, table->from, table->coming, from->stop, pass_on, &fetcher},
+    const HbSnapshotSourceOptions *from = &lane->pass->options.from;
+    Fetcher fetcher = {{from->engine, lane->source, table->from, table->coming, from->stop, pass_on, &fetcher},
                        hb_block_queue_new(),
                        NULL};
     GThread *thread = g_thread_new("fetch", run_fetcher, &fetcher);
     HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
     const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader};
-    gboolean ok = from->engine->target->change_rows(session, into, &wanted, error);
+    gboolean ok = from->engine->target->change_rows(lane->session, into, &wanted, error);
 
     hb_block_reader_drain(&reader);
     g_thread_join(thread);
@@ -112,28 +118,27 @@ static char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
     return NULL;
 }
 
-static gboolean change_without_triggers(const HbPass *pass, HbSession *session, const HbRowSet *into,
-                                        const HbPassTable *table, GError **error)
+static gboolean change_without_triggers(const Lane *lane, const HbRowSet *into, const HbPassTable *table,
+                                        GError **error)
 {
-    g_autofree char *own = find_own_trigger(pass, table);
+    g_autofree char *own = find_own_trigger(lane->pass, table);
     gboolean ok;
 
     if (own != NULL)
         return hb_error_set(error, HB_ERROR_STATEMENT, "drop it, or bring it to the source, too",
                             "%s is only in TO, and would act upon what is changed", own);
-    ok = move_triggers(pass, session, table, TRUE, error) && change(pass, session, into, table, error);
-    return move_triggers(pass, session, table, FALSE, ok ? error : NULL) && ok;
+    ok = move_triggers(lane->pass, lane->session, table, TRUE, error) && change(lane, into, table, error);
+    return move_triggers(lane->pass, lane->session, table, FALSE, ok ? error : NULL) && ok;
 }
 
 /* ---- Tables ---- */
 
-static gboolean apply_table(const HbPass *pass, HbSession *session, const HbRowSet *into, HbPassTable *table,
-                            GError **error)
+static gboolean apply_table(const Lane *lane, const HbRowSet *into, HbPassTable *table, GError **error)
 {
-    const gboolean moves_triggers = pass->options.to.engine->traits.triggers_act && table->to != NULL;
+    const gboolean moves_triggers = lane->pass->options.to.engine->traits.triggers_act && table->to != NULL;
 
-    table->is_done = moves_triggers ? change_without_triggers(pass, session, into, table, error)
-                                    : change(pass, session, into, table, error);
+    table->is_done =
+        moves_triggers ? change_without_triggers(lane, into, table, error) : change(lane, into, table, error);
     return table->is_done;
 }
 
@@ -157,29 +162,90 @@ static const HbRowSet *find_into(const HbPassTable *table, HbRestoreRun *run)
     return table->to;
 }
 
-static gboolean apply_all(const HbPass *pass, HbRestoreRun *run, HbSession *session, GError **error)
+/* Shared by the workers */
+typedef struct {
+    HbPass *pass;
+    HbRestoreRun *run;
+    gint next; /* atomic: of tables */
+} Applying;
+
+#define ATTEMPTS 3
+
+/* A broken connection is opened again, and the table tried once more: what it had changed was rolled back */
+static gboolean apply_stubbornly(const Applying *applying, HbWorker *worker, const HbRowSet *into, HbPassTable *table,
+                                 GError **error)
 {
-    for (guint i = 0; i < pass->tables->len; i++) {
-        HbPassTable *table = pass->tables->pdata[i];
-        const HbRowSet *into = find_into(table, run);
+    const HbPass *pass = applying->pass;
+    const GPtrArray *readers = pass->source->readers;
+
+    for (int attempt = 1;; attempt++) {
+        const Lane lane = {pass, worker->number < readers->len ? readers->pdata[worker->number] : pass->source->keeper,
+                           worker->session};
         g_autoptr(GError) ours = NULL;
 
-        if (table->refusal != NULL || into == NULL)
-            continue;
-        if (hb_stop_is_set(pass->options.to.stop))
-            return hb_stop_set_error(error);
-        hb_observers_notify(pass->options.to.observers,
-                            &(HbEvent){.type = HB_EVENT_STARTED, .worker = 0, .what = table->table});
-        if (!apply_table(pass, session, into, table, &ours) && is_grave(ours)) {
+        if (apply_table(&lane, into, table, &ours))
+            return TRUE;
+        if (!hb_error_is(ours, HB_ERROR_LOST) || attempt == ATTEMPTS || hb_stop_is_set(pass->options.to.stop) ||
+            !hb_worker_reopen(worker, NULL)) {
             g_propagate_error(error, g_steal_pointer(&ours));
             return FALSE;
         }
-        if (ours != NULL && !hb_restore_run_keep_rows(run, into, &ours))
-            hb_restore_run_fail_rows(run, into, ours);
-        hb_observers_notify(pass->options.to.observers,
-                            &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = 0, .cost = table->bytes});
+        hb_restore_run_note_broken(applying->run);
+    }
+}
+
+static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable *table, GError **error)
+{
+    const HbRowSet *into = find_into(table, applying->run);
+    g_autoptr(GError) ours = NULL;
+
+    if (table->refusal != NULL || into == NULL)
+        return TRUE;
+    hb_worker_notify_started(worker, table->table);
+    if (!apply_stubbornly(applying, worker, into, table, &ours) && is_grave(ours)) {
+        g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", table->table);
+        return FALSE;
+    }
+    if (ours != NULL && !hb_restore_run_keep_rows(applying->run, into, &ours))
+        hb_restore_run_fail_rows(applying->run, into, ours);
+    hb_worker_notify_advanced(worker, table->bytes, table->bytes);
+    hb_worker_notify_finished(worker);
+    return TRUE;
+}
+
+static gboolean work(HbWorker *worker, gpointer data, GError **error)
+{
+    Applying *applying = data;
+    guint at;
+
+    while ((at = (guint)g_atomic_int_add(&applying->next, 1)) < applying->pass->tables->len) {
+        if (hb_stop_is_set(applying->pass->options.to.stop))
+            return hb_stop_set_error(error);
+        if (!work_on(applying, worker, applying->pass->tables->pdata[at], error))
+            return FALSE;
     }
     return TRUE;
+}
+
+static gboolean enter(HbWorker *worker, gpointer data, GError **error)
+{
+    return hb_restore_run_enter(((const Applying *)data)->run, worker->session, worker->lost, error);
+}
+
+/* A session of the source has one reader; where none is left over, the keeper is the only one */
+static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
+{
+    Applying applying = {pass, run, 0};
+    const HbWorkers workers = {.engine = pass->options.to.engine,
+                               .address = hb_restore_run_get_address(run),
+                               .jobs = CLAMP(pass->source->readers->len, 1, MAX(pass->tables->len, 1)),
+                               .stop = pass->options.to.stop,
+                               .observers = pass->options.to.observers,
+                               .enter = enter,
+                               .work = work,
+                               .data = &applying};
+
+    return pass->tables->len == 0 || hb_workers_run(&workers, error);
 }
 
 /* ---- What follows rows ---- */
@@ -246,17 +312,20 @@ static guint64 count_bytes(const HbPass *pass)
     return bytes;
 }
 
+static gboolean follow_rows(const HbPass *pass, HbRestoreRun *run, GError **error)
+{
+    HbSession *session = pass->options.to.engine->connector->open(hb_restore_run_get_address(run), error);
+    const gboolean ok =
+        session != NULL && hb_restore_run_enter(run, session, FALSE, error) && follow(pass, session, error);
+
+    pass->options.to.engine->connector->close(session);
+    return ok;
+}
+
 gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
 {
     HbPass *pass = data;
-    HbSession *session = pass->options.to.engine->connector->open(hb_restore_run_get_address(run), error);
-    gboolean ok;
 
-    if (session == NULL)
-        return FALSE;
     hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
-    ok = hb_restore_run_enter(run, session, FALSE, error) && apply_all(pass, run, session, error) &&
-         follow(pass, session, error);
-    pass->options.to.engine->connector->close(session);
-    return ok && hb_snapshot_source_end(pass->source, error);
+    return apply_all(pass, run, error) && follow_rows(pass, run, error) && hb_snapshot_source_end(pass->source, error);
 }

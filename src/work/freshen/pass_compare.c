@@ -96,6 +96,7 @@ static gpointer read_side(gpointer data)
                                     .snapshot = &side->side->snapshot,
                                     .sets = side->sets,
                                     .sessions = side->side->readers,
+                                    .keeps_sessions = TRUE,
                                     .jobs = side->side->readers->len,
                                     .first_worker = side->first_worker,
                                     .stop = options->stop,
@@ -210,6 +211,14 @@ static gboolean compare_pair(HbPass *pass, const Pair *pair, GError **error)
     return TRUE;
 }
 
+/* The largest work first */
+static gint compare_work(gconstpointer one, gconstpointer other)
+{
+    const HbPassTable *a = *(HbPassTable *const *)one, *b = *(HbPassTable *const *)other;
+
+    return a->bytes != b->bytes ? (a->bytes > b->bytes ? -1 : 1) : strcmp(a->table, b->table);
+}
+
 gboolean hb_pass_compare(HbPass *pass, GError **error)
 {
     g_autoptr(GArray) pairs = list_pairs(pass);
@@ -222,5 +231,6 @@ gboolean hb_pass_compare(HbPass *pass, GError **error)
         g_hash_table_add(pass->compared, pair->wanted->identity);
         ok = compare_pair(pass, pair, error);
     }
+    g_ptr_array_sort(pass->tables, compare_work);
     return ok;
 }

@@ -57,7 +57,8 @@ static gpointer run_member(gpointer data)
     if ((member->worker.session == NULL && !open_session(&member->worker, &member->error)) ||
         !workers->work(&member->worker, workers->data, &member->error))
         hb_stop_trigger(workers->stop);
-    close_session(&member->worker);
+    if (!workers->keeps_sessions || member->error != NULL)
+        close_session(&member->worker);
     return NULL;
 }
 
@@ -89,13 +90,19 @@ static gboolean collect(Member *members, guint count, HbStop *stop, GError **err
 gboolean hb_workers_run(const HbWorkers *workers, GError **error)
 {
     g_autofree Member *members = g_new0(Member, workers->jobs);
+    gboolean ok;
 
     for (guint i = 0; i < workers->jobs; i++) {
         members[i].worker =
             (HbWorker){.number = workers->first_number + i, .session = take_session(workers), .workers = workers};
         members[i].thread = g_thread_new("worker", run_member, &members[i]);
     }
-    return collect(members, workers->jobs, workers->stop, error);
+    ok = collect(members, workers->jobs, workers->stop, error);
+    for (guint i = 0; i < workers->jobs; i++) {
+        if (members[i].worker.session != NULL)
+            g_ptr_array_add(workers->sessions, members[i].worker.session);
+    }
+    return ok;
 }
 
 void hb_worker_notify_started(const HbWorker *worker, const char *what)

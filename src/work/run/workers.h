@@ -24,7 +24,8 @@ typedef struct HbWorkers {
     guint first_number; /* of the workers, where two workers work side by side */
     HbStop *stop;
     HbObservers *observers;
-    GPtrArray *sessions; /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
+    GPtrArray *sessions;     /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
+    gboolean keeps_sessions; /* they are in sessions again at the end, those of all workers that did not fail */
     gboolean (*enter)(HbWorker *worker, gpointer data, GError **error); /* after each opening; NULL: nothing to do */
     gboolean (*work)(HbWorker *worker, gpointer data, GError **error);  /* takes its jobs until there are none */
     gpointer data;

@@ -226,6 +226,7 @@ gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
                          .jobs = MAX(MIN(reading->jobs, pieces.pieces->len), 1),
                          .first_number = reading->first_worker,
                          .sessions = reading->sessions,
+                         .keeps_sessions = reading->keeps_sessions,
                          .stop = reading->stop,
                          .observers = reading->observers,
                          .enter = join,

@@ -25,8 +25,9 @@ typedef struct {
     const HbEngine *engine;
     const HbAddress *address;
     const HbSnapshot *snapshot;
-    const GPtrArray *sets; /* const HbRowSet * */
-    GPtrArray *sessions;   /* HbSession *: joined already, for the first workers; NULL: none */
+    const GPtrArray *sets;   /* const HbRowSet * */
+    GPtrArray *sessions;     /* HbSession *: joined already, for the first workers; NULL: none */
+    gboolean keeps_sessions; /* they are in sessions again at the end; see HbWorkers */
     guint jobs;
     guint first_worker; /* number of the first; see HbWorkers */
     HbStop *stop;
