@@ -19,8 +19,10 @@ typedef struct {
     HbVoice *voice;
     HbObservers *observers;
     HbStop *stop;
-    gboolean color;     /* on standard output */
-    GPtrArray *secrets; /* char *: passwords asked for, wiped at the end */
+    gboolean color;          /* on standard output */
+    HbThrottle *throttle;    /* of what is read; NULL: none was asked for */
+    HbThrottle *throttle_to; /* of the other side, where both are read to be compared */
+    GPtrArray *secrets;      /* char *: passwords asked for, wiped at the end */
 } HbCli;
 
 typedef struct {

@@ -108,6 +108,7 @@ HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
                                      .jobs = cli->options.job_count,
                                      .hold_tables = cli->options.hold_tables,
                                      .lock_wait_ms = cli->options.lock_wait_ms,
+                                     .throttle = cli->throttle,
                                      .stop = cli->stop,
                                      .observers = cli->observers};
 }
@@ -228,6 +229,8 @@ static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **a
 
     cli->stop = hb_stop_new();
     cli->observers = hb_observers_new();
+    cli->throttle = hb_throttle_new(cli->options.throttle, NULL); /* which was checked */
+    cli->throttle_to = hb_throttle_new(cli->options.throttle, NULL);
     cli->secrets = g_ptr_array_new_with_free_func(wipe);
     cli->color = want_color(&cli->options, hb_terminal_is_output());
     hb_observers_add(cli->observers, hb_voice_observe, cli->voice);
@@ -236,6 +239,8 @@ static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **a
     hb_terminal_forget_signals();
     g_ptr_array_unref(cli->secrets);
     hb_observers_free(cli->observers);
+    hb_throttle_free(cli->throttle);
+    hb_throttle_free(cli->throttle_to);
     hb_stop_free(cli->stop);
     return status;
 }

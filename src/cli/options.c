@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/options.h"
 
+#include "work/run/throttle.h"
+
 #include "core/base/error.h"
 #include "core/compare/preflight.h"
 #include "core/model/object.h"
@@ -48,6 +50,8 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
     VALUE("lock-wait", lock_wait, "SECONDS", "how long to wait for a read lock on a table (default: 5)",
           HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_VERIFY),
+    VALUE("throttle", throttle, "RATE", "read at most so many bytes a second: 50M; by the hour: 20M,22:00-06:00=none",
+          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_VERIFY),
     FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_CARRY | HB_FOR_DUMP),
     LIST("accept", accept, "FINDING", "go on in spite of this: role-missing, extension-missing:*trgm; left-out-of-dump:GLOB (repeatable)",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
@@ -242,6 +246,15 @@ static gboolean check_lock_wait(HbOptions *options, GError **error)
     return TRUE;
 }
 
+static gboolean check_throttle(const HbOptions *options, GError **error)
+{
+    HbThrottle *throttle = hb_throttle_new(options->throttle, error);
+    const gboolean ok = throttle != NULL || options->throttle == NULL;
+
+    hb_throttle_free(throttle);
+    return ok;
+}
+
 static gboolean check_compression(HbOptions *options, GError **error)
 {
     guint level = COMPRESSION_NORMAL;
@@ -349,10 +362,10 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     options->part_bits = HB_PART_ALL;
     if (options->quiet && options->verbose)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
-    if (!check_jobs(options, error) || !check_rows(options, error) || !check_rows_named(options, error) ||
-        !check_lock_wait(options, error) || !check_compression(options, error) || !check_color(options, error) ||
-        !check_rights(options, error) || !check_choice(options, error) || !check_accept(options, error) ||
-        !check_renames(options, error) || !check_existing(options, error) ||
+    if (!check_jobs(options, error) || !check_rows(options, error) || !check_throttle(options, error) ||
+        !check_rows_named(options, error) || !check_lock_wait(options, error) || !check_compression(options, error) ||
+        !check_color(options, error) || !check_rights(options, error) || !check_choice(options, error) ||
+        !check_accept(options, error) || !check_renames(options, error) || !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;

@@ -43,6 +43,7 @@ typedef struct {
     char *for_version;
     char *jobs;
     char *lock_wait;
+    char *throttle;
     char *parts;
     char *compress;
     char *out;

@@ -107,6 +107,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                                .lock_wait_ms = cli->options.lock_wait_ms,
                                .rows_max = cli->options.rows_named_max,
                                .show_values = cli->options.show_values,
+                               .throttle_from = cli->throttle,
+                               .throttle_to = cli->throttle_to,
                                .probes = cli->options.probes,
                                .stop = cli->stop,
                                .observers = cli->observers};

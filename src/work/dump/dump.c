@@ -119,6 +119,7 @@ static gboolean read_rows(DumpJob *job, GError **error)
                                     .sessions = source->readers,
                                     .jobs = source->readers->len,
                                     .stop = options->stop,
+                                    .throttle = options->throttle,
                                     .observers = options->observers,
                                     .phase = "reading rows",
                                     .consumer = &consumer};

@@ -25,6 +25,7 @@ static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
     target.from = options->to.to;
     target.selection = NULL;
     target.hold_tables = FALSE;
+    target.throttle = NULL;
     return target;
 }
 

@@ -8,10 +8,14 @@
 
 /* ---- From one session to another: a thread fetches, the caller's changes ---- */
 
+#define TAKE_EVERY_BYTES (256 * 1024)
+
 typedef struct {
     HbRowFetch fetch;
     HbBlockQueue *queue;
     GError *error; /* of fetching */
+    HbThrottle *throttle;
+    guint64 untold; /* bytes that the throttle does not know of */
 } Fetcher;
 
 static gboolean pass_on(gpointer data, const char *row, gsize length, GError **error)
@@ -19,6 +23,11 @@ static gboolean pass_on(gpointer data, const char *row, gsize length, GError **e
     Fetcher *fetcher = data;
 
     (void)error;
+    fetcher->untold += length;
+    if (fetcher->untold >= TAKE_EVERY_BYTES) {
+        hb_throttle_take(fetcher->throttle, fetcher->untold, fetcher->fetch.stop);
+        fetcher->untold = 0;
+    }
     hb_block_queue_add(fetcher->queue, row, length, NULL);
     return TRUE;
 }
@@ -54,7 +63,9 @@ static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable
     const HbSnapshotSourceOptions *from = &lane->pass->options.from;
     Fetcher fetcher = {{from->engine, lane->source, table->from, table->coming, from->stop, pass_on, &fetcher},
                        hb_block_queue_new(),
-                       NULL};
+                       NULL,
+                       from->throttle,
+                       0};
     GThread *thread = g_thread_new("fetch", run_fetcher, &fetcher);
     HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
     const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader};

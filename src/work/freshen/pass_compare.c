@@ -99,6 +99,7 @@ static gpointer read_side(gpointer data)
                                     .keeps_sessions = TRUE,
                                     .jobs = side->side->readers->len,
                                     .first_worker = side->first_worker,
+                                    .throttle = options->throttle,
                                     .stop = options->stop,
                                     .observers = options->observers,
                                     .phase = "comparing rows"};

@@ -385,6 +385,7 @@ static gboolean load(gpointer data, HbRestoreRun *run, GError **error)
                               .sessions = source->readers,
                               .jobs = source->readers->len,
                               .stop = options->stop,
+                              .throttle = options->throttle,
                               .observers = options->observers,
                               .phase = "carrying rows",
                               .consumer = &consumer};

@@ -125,6 +125,7 @@ static void tell(Current *current, gboolean finished)
     guint64 cost = finished ? left : MIN(left, current->unreported);
 
     hb_worker_notify_advanced(current->worker, cost, current->unreported);
+    hb_throttle_take(current->reading->throttle, current->unreported, current->reading->stop);
     current->told += cost;
     current->unreported = 0;
 }

@@ -7,6 +7,7 @@
  */
 #pragma once
 
+#include "work/run/throttle.h"
 #include "work/run/workers.h"
 
 /* What a worker does with rows; each worker has a context of its own. A piece is ended once for each beginning */
@@ -29,7 +30,8 @@ typedef struct {
     GPtrArray *sessions;     /* HbSession *: joined already, for the first workers; NULL: none */
     gboolean keeps_sessions; /* they are in sessions again at the end; see HbWorkers */
     guint jobs;
-    guint first_worker; /* number of the first; see HbWorkers */
+    guint first_worker;   /* number of the first; see HbWorkers */
+    HbThrottle *throttle; /* NULL: as fast as can be */
     HbStop *stop;
     HbObservers *observers;
     const char *phase; /* "reading rows" */

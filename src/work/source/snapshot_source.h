@@ -15,6 +15,7 @@
 #include "work/run/lookout.h"
 #include "work/run/observer.h"
 #include "work/run/stop.h"
+#include "work/run/throttle.h"
 
 typedef struct {
     const HbEngine *engine;
@@ -26,6 +27,7 @@ typedef struct {
     guint jobs;
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
+    HbThrottle *throttle; /* how fast it is read; NULL: as fast as can be */
     HbStop *stop;
     HbObservers *observers;
 } HbSnapshotSourceOptions;

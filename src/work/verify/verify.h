@@ -8,6 +8,7 @@
 #include "dump/reader.h"
 #include "work/run/observer.h"
 #include "work/run/stop.h"
+#include "work/run/throttle.h"
 #include "work/source/adapt.h"
 #include "work/verify/side.h"
 
@@ -41,6 +42,8 @@ typedef struct {
     HbWishes wishes;
     guint jobs; /* on each side */
     guint lock_wait_ms;
+    HbThrottle *throttle_from; /* how fast each side is read; NULL: as fast as can be */
+    HbThrottle *throttle_to;
     guint rows_max;       /* so many rows of a table that differ are looked at */
     gboolean show_values; /* and keep their values */
     char *const *probes;  /* questions for both sides, ended by NULL; NULL: none */

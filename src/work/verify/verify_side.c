@@ -86,6 +86,8 @@ static gboolean read_rows(HbSideContents *contents, GError **error)
                                     .sessions = contents->readers,
                                     .jobs = contents->readers->len,
                                     .first_worker = contents->first_worker,
+                                    .throttle = contents->side == &options->from ? options->throttle_from
+                                                                                 : options->throttle_to,
                                     .stop = options->stop,
                                     .observers = options->observers,
                                     .phase = "reading rows"};
