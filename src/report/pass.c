@@ -103,7 +103,7 @@ static void append_compared(GString *out, gboolean color, const HbPass *pass)
 char *hb_pass_plan_page(const HbPass *pass, gboolean color)
 {
     const HbManifest *source = hb_pass_get_source(pass);
-    const guint steps = hb_plan_count(hb_restore_get_steps(hb_pass_get_restore(pass))->plan);
+    g_autofree char *missing = hb_text_plural(hb_pass_count_missing(pass), "object", "objects");
     GString *out = g_string_new(NULL);
     g_autofree char *from = hb_preflight_describe_source(source, NULL);
 
@@ -111,8 +111,8 @@ char *hb_pass_plan_page(const HbPass *pass, gboolean color)
     hb_piece_append_fact(out, color, "from", "%s, %s", from, source->snapshot_time);
     hb_preflight_append_target(out, color, hb_pass_get_restore(pass));
     append_compared(out, color, pass);
-    if (steps > 0)
-        hb_piece_append_fact(out, color, "missing", "%u steps make what TO has not yet", steps);
+    if (hb_pass_count_missing(pass) > 0)
+        hb_piece_append_fact(out, color, "new", "%s that TO has not yet", missing);
     append_tables(out, color, pass, "Rows", to_do, FALSE);
     g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);

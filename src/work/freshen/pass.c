@@ -129,6 +129,18 @@ guint hb_pass_count_compared_tables(const HbPass *pass)
     return g_hash_table_size(pass->compared);
 }
 
+guint hb_pass_count_missing(const HbPass *pass)
+{
+    const HbCatalog *there = pass->target->manifest->catalog;
+    guint missing = 0;
+
+    for (guint i = 0; i < hb_catalog_count(pass->wanted); i++) {
+        const HbObject *object = hb_catalog_get(pass->wanted, i);
+        missing += hb_catalog_find(there, object->identity) == NULL;
+    }
+    return missing;
+}
+
 gboolean hb_pass_is_blocked(const HbPass *pass)
 {
     return hb_restore_is_blocked(pass->restore);
@@ -136,5 +148,11 @@ gboolean hb_pass_is_blocked(const HbPass *pass)
 
 gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
+    /* what is to be left behind by nothing is not begun: no journal, nothing to be put on disk */
+    if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
+        !hb_pass_is_blocked(pass)) {
+        hb_restore_result_init(result);
+        return hb_snapshot_source_end(pass->source, error);
+    }
     return hb_restore_run(pass->restore, result, error);
 }

@@ -47,6 +47,7 @@ const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structu
 const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
 guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */
 guint hb_pass_count_compared_tables(const HbPass *pass);
+guint hb_pass_count_missing(const HbPass *pass); /* objects of the source that the target has not */
 gboolean hb_pass_is_blocked(const HbPass *pass);
 
 /* As hb_restore_run(). Once */

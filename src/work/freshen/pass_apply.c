@@ -299,6 +299,15 @@ static gboolean is_behind(const HbPass *pass, const HbObject *object)
     return object->kind == HB_KIND_REFRESH && there != NULL && reads_changed(pass, object->identity, seen);
 }
 
+gboolean hb_pass_has_followers(const HbPass *pass)
+{
+    for (guint i = 0; i < hb_catalog_count(pass->wanted); i++) {
+        if (is_behind(pass, hb_catalog_get(pass->wanted, i)))
+            return TRUE;
+    }
+    return FALSE;
+}
+
 /* In the order of the catalog, in which a view comes after those that it reads */
 static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
 {

@@ -28,5 +28,8 @@ struct HbPass {
 /* Fills tables from what both sides hold */
 gboolean hb_pass_compare(HbPass *pass, GError **error);
 
+/* Is there anything beside rows that follows them: a sequence that is behind, a view to be refreshed? */
+gboolean hb_pass_has_followers(const HbPass *pass);
+
 /* A HbRowProvider's load() */
 gboolean hb_pass_apply(gpointer pass, HbRestoreRun *run, GError **error);
