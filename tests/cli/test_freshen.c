@@ -3,6 +3,9 @@
 #include "support/check.h"
 #include "support/servers.h"
 
+#include <stdio.h>
+#include <string.h>
+
 typedef struct {
     const char *from, *to; /* servers */
     const char *tables;
@@ -134,6 +137,8 @@ static void fill(const char *server, const char *sql)
 static void expect_same(const Engine *engine, const char *from, const char *to)
 {
     run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+    if (engine == &postgres) /* a pass has refreshed what its changes made stale */
+        g_free(servers_query(from, "REFRESH MATERIALIZED VIEW sums; REFRESH MATERIALIZED VIEW tops"));
     if (engine == &postgres)
         compare_censuses(from, to, 50);
     else
@@ -165,10 +170,123 @@ static void a_copy_follows_its_source(void **state)
     }
 }
 
+static const char *const half_an_hour[] = {
+    "UPDATE plot SET name = CONCAT(name, '!') WHERE n % 7 = 0; DELETE FROM tree WHERE id % 11 = 0 AND id NOT IN (SELECT"
+    " parent FROM (SELECT parent FROM tree WHERE parent IS NOT NULL) p)",
+    "UPDATE plot SET name = CONCAT('?', name) WHERE n % 5 = 1; INSERT INTO label VALUES ('y', 4), ('y', 4)",
+    "DELETE FROM reading WHERE v % 3 = 0; UPDATE opt SET b = 5 WHERE a = 2",
+};
+
+/* Killed at any moment, also while triggers are taken off: the next pass brings what is left */
+static void what_a_killed_pass_leaves_the_next_one_completes(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale");
+        fill(engines[i]->from, engines[i]->tables);
+        fill(engines[i]->to, "SELECT 1");
+        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        for (gsize round = 0; round < 12; round++) {
+            g_autofree char *line = g_strdup_printf(
+                "$HORNBEAM freshen -q --yes '%s' '%s' >$FOLDER/told 2>&1 & sleep %.2f; kill -KILL $!; wait $!; true",
+                from, to, 0.05 + 0.06 * (double)round);
+            g_free(servers_query(from, half_an_hour[round % G_N_ELEMENTS(half_an_hour)]));
+            run_expect(run_shell(line), 0, NULL, NULL);
+        }
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        expect_same(engines[i], from, to);
+    }
+}
+
+static void a_carry_that_broke_off_goes_on(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale");
+        g_autofree char *shell = servers_get_uri(engines[i]->to, NULL);
+        fill(engines[i]->from, engines[i]->tables);
+        for (int tenth = 2; tenth < 8; tenth += 2) {
+            g_autofree char *line = g_strdup_printf("$HORNBEAM carry -q '%s' '%s' >$FOLDER/told 2>&1 & sleep 0.%d; kill"
+                                                    " -KILL $!; wait $!; true",
+                                                    from, to, tenth);
+            g_free(servers_query(shell, "DROP DATABASE IF EXISTS vale"));
+            run_expect(run_shell(line), 0, NULL, NULL);
+            g_free(servers_query(from, half_an_hour[1]));
+            Run run = run_hornbeam("carry", "-q", "--resume", from, to, NULL);
+            if (run.status != 0)
+                fputs(run.err, stderr);
+            if (run.status != 0) /* killed before it began, or after it was done */
+                assert_non_null(
+                    strstr(run.err, run.status == 1 ? "nothing that a carry left" : "without a database in"));
+            run_clear(&run);
+            if (tenth > 2)
+                run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        }
+        expect_same(engines[i], from, to);
+        run_expect(run_hornbeam("carry", "--resume", from, to, NULL), 1, NULL, "nothing that a carry left unfinished");
+    }
+}
+
+/* What is planned is told and nothing written; what cannot be brought is named, and left */
+static void what_cannot_be_brought_is_named(void **state)
+{
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale");
+        fill(engines[i]->from, engines[i]->tables);
+        fill(engines[i]->to, "SELECT 1");
+        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        g_free(servers_query(from, "UPDATE plot SET name = 'new name' WHERE n = 77; DELETE FROM opt WHERE a = 2; INSERT"
+                                   " INTO reading VALUES ('s9', '2020-05-05', 1)"));
+        run_expect(run_hornbeam("freshen", "--dry-run", from, to, NULL), 0, "plot: 1 to update\n", NULL);
+        run_expect(run_hornbeam("freshen", "--dry-run", "--json", from, to, NULL), 0, "\"document\": \"pass\"", NULL);
+        run_expect(run_hornbeam("freshen", from, to, NULL), 1, NULL,
+                   "nobody is there to agree, and nothing was written");
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 1, "3 differences", NULL);
+        g_free(servers_query(to, "ALTER TABLE opt ADD COLUMN c INT; CREATE TABLE own (n INT)"));
+        run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 1, "opt: defined differently", NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 1, "own: only in TO", NULL);
+        g_free(servers_query(to, "DROP TABLE own; DROP TABLE opt"));
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        expect_same(engines[i], from, to);
+        run_expect(run_hornbeam("freshen", from, from, NULL), 1, NULL, "TO is FROM itself");
+        run_expect(run_hornbeam("freshen", from, "nonsense", NULL), 2, NULL, "a server was expected");
+    }
+}
+
+static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
+{
+    g_autofree char *from = servers_get_uri("mold", "vale"), *to = servers_get_uri("mnew", "vale");
+    g_autofree char *source = servers_get_uri("old", "vale"), *copy = servers_get_uri("new", "vale");
+
+    (void)state;
+    g_free(servers_query(to, "CREATE TRIGGER own AFTER UPDATE ON plot FOR EACH ROW SET @x = 1"));
+    g_free(servers_query(from, "UPDATE plot SET name = 'x' WHERE n = 78"));
+    run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 4, "trigger own is only in TO, and would act", NULL);
+    g_free(servers_query(to, "DROP TRIGGER own"));
+    /* a role that may not keep triggers from acting changes nothing */
+    g_free(servers_query(source, "UPDATE plot SET name = 'x' WHERE n = 78"));
+    run_expect(
+        run_shell("psql -qX \"$(server_uri new vale)\" -c 'CREATE ROLE mover LOGIN CREATEROLE; GRANT ALL ON SCHEMA"
+                  " public TO mover; GRANT ALL ON ALL TABLES IN SCHEMA public TO mover; GRANT ALL ON ALL SEQUENCES"
+                  " IN SCHEMA public TO mover; GRANT ALL ON DATABASE vale TO mover; GRANT USAGE, CREATE ON SCHEMA"
+                  " public TO mover'; $HORNBEAM freshen --yes --parts data \"$(server_uri old vale)\""
+                  " \"$(server_uri new vale | sed s/postgres@/mover@/)\""),
+        4, "have one run: GRANT SET ON PARAMETER session_replication_role", NULL);
+    run_expect(run_hornbeam("verify", "-q", source, copy, "--parts", "data", NULL), 1, "rows  1 changed", NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_copy_follows_its_source),
+        cmocka_unit_test(what_a_killed_pass_leaves_the_next_one_completes),
+        cmocka_unit_test(a_carry_that_broke_off_goes_on),
+        cmocka_unit_test(what_cannot_be_brought_is_named),
+        cmocka_unit_test(what_would_be_lost_or_is_not_allowed_is_refused),
     };
     return servers_run_tests("old new mold:mariadb mnew:mariadb", NULL, tests, G_N_ELEMENTS(tests));
 }

@@ -7,9 +7,9 @@
 
 const char *const hb_finding_names[] = {
     /* The target itself */
-    "same-database", "system-database", "target-not-empty", "unfinished-restore", "another-run", "journal-untrusted",
-    "read-only", "other-sessions", "event-trigger", "standby-missing", "prepared-transaction", "locked",
-    "publishes-all", "connections", "room", "duration",
+    "same-database", "system-database", "target-not-empty", "nothing-unfinished", "unfinished-restore", "another-run",
+    "journal-untrusted", "read-only", "other-sessions", "event-trigger", "standby-missing", "prepared-transaction",
+    "locked", "publishes-all", "connections", "room", "duration",
     /* What it lacks */
     "extension-missing", "extension-differs", "storage-missing", "plugin-missing", "locale-missing",
     "collation-missing", "encoding-differs", "encryption-missing", "time-zone-missing", "password-refused",

@@ -9,6 +9,7 @@ static void table_free(gpointer data)
 
     g_free(table->table);
     g_free(table->refusal);
+    g_clear_error(&table->failure);
     if (table->coming != NULL)
         g_array_unref(table->coming);
     if (table->going != NULL)
@@ -146,13 +147,31 @@ gboolean hb_pass_is_blocked(const HbPass *pass)
     return hb_restore_is_blocked(pass->restore);
 }
 
+/* Of tables that the restore found there it knows nothing */
+static void tell_failure(const HbPassTable *table, gboolean is_over, HbRestoreResult *result)
+{
+    g_autofree char *what = hb_identity_new(HB_KIND_ROWS, table->table);
+
+    if (table->is_done || table->refusal != NULL || table->to == NULL || (table->failure == NULL && !is_over))
+        return;
+    if (table->failure != NULL)
+        hb_restore_result_add(result, HB_OUTCOME_FAILED, what, table->failure->message, hb_error_hint(table->failure));
+    else
+        hb_restore_result_add(result, HB_OUTCOME_FAILED, what, "their turn did not come", NULL);
+}
+
 gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
+    gboolean ok;
+
     /* what is to be left behind by nothing is not begun: no journal, nothing to be put on disk */
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass)) {
         hb_restore_result_init(result);
         return hb_snapshot_source_end(pass->source, error);
     }
-    return hb_restore_run(pass->restore, result, error);
+    ok = hb_restore_run(pass->restore, result, error);
+    for (guint i = 0; i < pass->tables->len; i++)
+        tell_failure(pass->tables->pdata[i], ok, result);
+    return ok;
 }

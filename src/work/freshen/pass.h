@@ -34,6 +34,7 @@ typedef struct {
     gboolean all_anew;            /* all rows go, and all come: they have no short key, or too many differ */
     guint64 bytes;                /* that come, estimated */
     char *refusal;                /* why its rows are left as they are; NULL: they are brought */
+    GError *failure;              /* why they were not brought; NULL: they were, or it is the restore that tells */
     gboolean is_done;             /* set by run() */
     GArray *coming, *going;       /* HbSketchedRow; NULL: all */
 } HbPassTable;

@@ -217,8 +217,12 @@ static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable 
         g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", table->table);
         return FALSE;
     }
-    if (ours != NULL && !hb_restore_run_keep_rows(applying->run, into, &ours))
+    if (ours != NULL && hb_restore_run_keep_rows(applying->run, into, &ours))
+        table->is_done = TRUE;
+    if (ours != NULL && table->to == NULL) /* whatever hangs on a new table waits for its rows */
         hb_restore_run_fail_rows(applying->run, into, ours);
+    else if (ours != NULL)
+        table->failure = g_steal_pointer(&ours);
     hb_worker_notify_advanced(worker, table->bytes, table->bytes);
     hb_worker_notify_finished(worker);
     return TRUE;
