@@ -27,6 +27,10 @@ begin_postgresql() {
     plant old "$scale"
     view="view garden.worry_list"
     change() { psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"; }
+    write_on() {
+        psql -qX "$(server_uri old fennick_vale)" -c "UPDATE garden.tree SET planted = planted + 1 WHERE tree_id IN (3, 14, 159)" \
+            -c "DELETE FROM loans.loan WHERE loan_id IN (26, 53)" -c "INSERT INTO garden.label_queue SELECT * FROM garden.label_queue LIMIT 2"
+    }
 }
 
 begin_mariadb() {
@@ -35,6 +39,10 @@ begin_mariadb() {
     plant old "$scale"
     view="view a_worry_list"
     change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
+    write_on() {
+        mariadb_shell old fennick_vale -e "UPDATE loan SET value_eur = value_eur + 1 WHERE loan_id IN (3, 14, 159);
+            DELETE FROM loan WHERE loan_id IN (26, 53); INSERT INTO label_queue SELECT * FROM label_queue LIMIT 2"
+    }
 }
 
 begin_mysql() {
@@ -76,6 +84,10 @@ move() { # move ENGINE
     change
     play hornbeam verify "$dump" "$new" || status=$?
     [ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
+    say "The gardeners write on, on the old host. The copy follows, and what was changed on the wrong host is put right"
+    write_on
+    play hornbeam freshen "$old" "$new" --yes
+    play hornbeam verify "$old" "$new"
     say "A second copy beside it, straight from server to server, and the dump as a script"
     play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet
     play hornbeam verify "$old" "$(server_uri new vale_copy)"

@@ -144,7 +144,7 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
     g_autofree char *failures = hb_text_plural(failed, "thing", "things"),
                     *others = hb_text_plural(rest->differences->len, "object differs", "objects differ");
     if (failed > 0 || result->open > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not fresh: %s failed; another pass brings what is left", failures);
+        hb_piece_append_verdict(out, color, FALSE, "Not fresh: %s failed or was left, as listed above", failures);
     else if (rest->differences->len > 0)
         hb_piece_append_verdict(out, color, FALSE, "Rows are as in FROM at %s, but %s", source->snapshot_time, others);
     else

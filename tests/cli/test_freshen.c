@@ -277,6 +277,14 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
                   " \"$(server_uri new vale | sed s/postgres@/mover@/)\""),
         4, "have one run: GRANT SET ON PARAMETER session_replication_role", NULL);
     run_expect(run_hornbeam("verify", "-q", source, copy, "--parts", "data", NULL), 1, "rows  1 changed", NULL);
+    run_expect(run_hornbeam("freshen", "-q", "--yes", source, copy, NULL), 0, NULL, NULL);
+    /* large objects are never said to be fresh when they are not */
+    g_free(servers_query(source, "SELECT lo_from_bytea(4711, 'seed')"));
+    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 1, "large objects are not brought by a pass",
+               NULL);
+    g_free(servers_query(copy, "SELECT lo_from_bytea(4711, 'tree')"));
+    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 1, "large objects are not brought by a pass",
+               NULL);
 }
 
 int main(void)

@@ -152,6 +152,8 @@ static void tell_failure(const HbPassTable *table, gboolean is_over, HbRestoreRe
 {
     g_autofree char *what = hb_identity_new(HB_KIND_ROWS, table->table);
 
+    if (table->refusal != NULL)
+        hb_restore_result_add(result, HB_OUTCOME_LEFT_OUT, what, table->refusal, NULL);
     if (table->is_done || table->refusal != NULL || table->to == NULL || (table->failure == NULL && !is_over))
         return;
     if (table->failure != NULL)

@@ -60,6 +60,16 @@ static GArray *list_pairs(HbPass *pass)
     return pairs;
 }
 
+/* Bytes that are no table's come into being with what they belong to */
+static gboolean is_of_table(const HbPass *pass, const Pair *pair)
+{
+    const HbObject *rows = hb_catalog_find(pass->wanted, pair->wanted->identity);
+
+    return rows == NULL || rows->needs->len == 0 || !g_str_has_prefix(rows->needs->pdata[0], "large-objects ");
+}
+
+#define NOT_BROUGHT "large objects are not brought by a pass: carry them anew"
+
 /* Those that can be compared; of the others it is said why not */
 static void choose_pairs(HbPass *pass, GArray *pairs)
 {
@@ -70,7 +80,9 @@ static void choose_pairs(HbPass *pass, GArray *pairs)
             continue;
         table = add_table(pass, pair);
         table->bytes = pair->from->bytes;
-        if (pair->to != NULL)
+        if (!is_of_table(pass, pair))
+            table->refusal = g_strdup(NOT_BROUGHT);
+        else if (pair->to != NULL)
             table->refusal = g_strdup("it has other columns in TO");
         g_array_remove_index(pairs, i);
     }
@@ -206,6 +218,10 @@ static gboolean compare_pair(HbPass *pass, const Pair *pair, GError **error)
     pass->rows += from->digest.rows;
     if (hb_digest_is_equal(&from->digest, &to->digest))
         return TRUE;
+    if (!is_of_table(pass, pair)) {
+        add_table(pass, pair)->refusal = g_strdup(NOT_BROUGHT);
+        return TRUE;
+    }
     if (!hb_find_differing_rows(&from_place, &to_place, from, to, &sketched, &one_in, error))
         return FALSE;
     describe(add_table(pass, pair), sketched, one_in, from, to);
