@@ -80,9 +80,75 @@ static void check_content(const Contract *contract)
     contract->engine->connector->close(session);
 }
 
+static GArray *list_keys(guint first, guint end)
+{
+    GArray *rows = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+
+    for (guint n = first; n < end; n++) {
+        HbSketchedRow row = {.count = -1};
+        row.key_length = (guint)g_snprintf(row.key, sizeof row.key, "%u", n);
+        g_array_append_val(rows, row);
+    }
+    return rows;
+}
+
+static guint64 count_rows(const Contract *contract, HbSession *session, const HbRowSet *set)
+{
+    return contract_read_all(contract, session, set, 1).rows;
+}
+
+/* Rows go by their keys, others come, all of it or nothing; there are as many as one statement takes, and more */
+static void check_changing(const Contract *contract)
+{
+    const HbTarget *target = contract->engine->target;
+    HbSession *session = contract_open(contract);
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    HbRowSet *set = contract_add_row_set(contract, catalog);
+    g_autoptr(GPtrArray) key = g_ptr_array_new();
+    g_autoptr(GArray) all = list_keys(0, CONTRACT_ROWS), some = list_keys(3, 10),
+                      absent = list_keys(CONTRACT_ROWS - 2, CONTRACT_ROWS + 1);
+    ContractRows rows;
+    GError *error = NULL;
+
+    g_ptr_array_add(key, (gpointer) "n");
+    assert_true(hb_row_set_set_key(set, key));
+    assert_true(contract->engine->journal->begin(session, "dump 1", NULL));
+    assert_true(contract->engine->journal->run_step(session, contract->create, "create it", NULL, &error));
+    contract_rows_init(&rows, FALSE);
+    assert_true(target->change_rows(session, set, &(HbRowChange){.source = contract_rows_give, .data = &rows}, &error));
+    check_no_error(error);
+    contract_rows_clear(&rows);
+    assert_int_equal(count_rows(contract, session, set), CONTRACT_ROWS);
+    assert_true(target->change_rows(session, set, &(HbRowChange){.gone = some}, &error));
+    assert_int_equal(count_rows(contract, session, set), CONTRACT_ROWS - some->len);
+    /* one of them is not there: all stay */
+    assert_false(target->change_rows(session, set, &(HbRowChange){.gone = absent}, &error));
+    check_error(&error, HB_ERROR_RETRY, "were there to be taken away");
+    assert_int_equal(count_rows(contract, session, set), CONTRACT_ROWS - some->len);
+    /* and if what comes breaks off, what went is back */
+    contract_rows_init(&rows, TRUE);
+    assert_false(target->change_rows(
+        session, set, &(HbRowChange){.all_go = TRUE, .source = contract_rows_give, .data = &rows}, &error));
+    check_error(&error, HB_ERROR_DAMAGED, "had enough");
+    contract_rows_clear(&rows);
+    assert_int_equal(count_rows(contract, session, set), CONTRACT_ROWS - some->len);
+    contract_rows_init(&rows, FALSE);
+    assert_true(target->change_rows(
+        session, set, &(HbRowChange){.all_go = TRUE, .source = contract_rows_give, .data = &rows}, &error));
+    contract_rows_clear(&rows);
+    assert_true(target->change_rows(session, set, &(HbRowChange){.gone = all}, &error));
+    assert_int_equal(count_rows(contract, session, set), 0);
+    assert_true(contract->engine->journal->run_step(session, contract->drop, "drop it", NULL, &error));
+    assert_true(contract->engine->journal->end(session, &error));
+    check_no_error(error);
+    contract->engine->connector->close(session);
+}
+
 void target_keeps_its_contract(const Contract *contract)
 {
     check_creation(contract);
     check_content(contract);
     check_hold(contract);
+    if (contract->engine->target->change_rows != NULL)
+        check_changing(contract);
 }
