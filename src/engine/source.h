@@ -28,8 +28,8 @@ typedef struct {
     guint64 first;
     guint64 end;   /* G_MAXUINT64: to the end, however far that is by now */
     guint64 bytes; /* estimate */
-    char *where;   /* the same as the engine's SQL, where it does not count in numbers, or certain rows; NULL: all, or it
-                    * does */
+    char *where; /* the same as the engine's SQL, where it does not count in numbers, or certain rows; NULL: all, or it
+                  * does */
 } HbRange;
 
 GArray *hb_ranges_new(void); /* of HbRange; owns their texts */

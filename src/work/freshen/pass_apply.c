@@ -14,6 +14,7 @@ typedef struct {
     HbRowFetch fetch;
     HbBlockQueue *queue;
     GError *error; /* of fetching */
+    GThread *thread;
     HbThrottle *throttle;
     guint64 untold; /* bytes that the throttle does not know of */
 } Fetcher;
@@ -61,18 +62,17 @@ typedef struct {
 static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
 {
     const HbSnapshotSourceOptions *from = &lane->pass->options.from;
-    Fetcher fetcher = {{from->engine, lane->source, table->from, table->coming, from->stop, pass_on, &fetcher},
-                       hb_block_queue_new(),
-                       NULL,
-                       from->throttle,
-                       0};
-    GThread *thread = g_thread_new("fetch", run_fetcher, &fetcher);
+    Fetcher fetcher = {.fetch = {from->engine, lane->source, table->from, table->coming, from->stop, pass_on, &fetcher},
+                       .queue = hb_block_queue_new(),
+                       .throttle = from->throttle};
+
+    fetcher.thread = g_thread_new("fetch", run_fetcher, &fetcher);
     HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
     const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader};
     gboolean ok = from->engine->target->change_rows(lane->session, into, &wanted, error);
 
     hb_block_reader_drain(&reader);
-    g_thread_join(thread);
+    g_thread_join(fetcher.thread);
     ok = judge(&fetcher, ok, error);
     hb_block_queue_free(fetcher.queue);
     return ok;
