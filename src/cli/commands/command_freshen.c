@@ -8,7 +8,7 @@
 
 static gboolean find_servers(HbCli *cli, char **arguments, HbPassOptions *options, GError **error)
 {
-    if (!hb_cli_find_database(cli, arguments[0], &options->from.engine, &options->from.from, error) ||
+    if (!hb_cli_find_server(cli, arguments[0], &options->from.engine, &options->from.from, error) ||
         !hb_cli_find_server(cli, arguments[1], &options->to.engine, &options->to.to, error))
         return FALSE;
     return options->from.engine == options->to.engine ||
@@ -24,6 +24,13 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         return HB_STATUS_USAGE;
     source = options.from.engine->connector->get_database(arguments[0]);
     named = options.to.engine->connector->get_database(arguments[1]);
+    if (source == NULL && named != NULL) {
+        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
+                     "FROM is a whole server, and TO names database %s", named);
+        return HB_STATUS_USAGE;
+    }
+    if (source == NULL)
+        return hb_cli_run_passes(cli, &options, error);
     if (named == NULL)
         options.to.to.database = hb_adapt_database(&options.to.wishes, source);
     return hb_cli_run_pass(cli, &options, error);
@@ -37,7 +44,7 @@ const HbCommand hb_command_freshen = {
         "Compares the database TO with FROM, row by row, at the cost of reading both once, and brings over\n"
         "what differs: rows that are missing, changed or too many, objects that TO has not yet, sequences.\n"
         "Objects that differ in other ways are named and left. It says first what it will do, and asks. What\n"
-        "breaks off, the next pass completes.",
+        "breaks off, the next pass completes. Without databases in the addresses: all of a server.",
     .arguments_min = 2,
     .arguments_max = 2,
     .bit = HB_FOR_FRESHEN,

@@ -2,7 +2,10 @@
 #include "cli/commands/pass_run.h"
 
 #include "cli/commands/restore_report.h"
+#include "core/base/error.h"
+#include "report/json.h"
 #include "report/pass.h"
+#include "work/server/whole_server.h"
 
 static void show_plan(HbCli *cli, const HbPass *pass)
 {
@@ -41,7 +44,22 @@ static gboolean look_at_rest(HbCli *cli, const HbPassOptions *options, HbVerific
     return hb_verify_run(&verify, rest, error);
 }
 
-static HbStatus report(HbCli *cli, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
+/* Of a whole server the documents of all databases become one; documents: char *, or NULL */
+static void print(HbCli *cli, GPtrArray *documents, const HbPass *pass, const HbRestoreResult *result,
+                  const HbVerification *rest)
+{
+    if (cli->options.json && documents != NULL)
+        g_ptr_array_add(documents, hb_pass_json(pass, result, rest));
+    else if (cli->options.json)
+        hb_cli_print(cli, hb_pass_json(pass, result, rest));
+    else if (result == NULL)
+        hb_cli_print(cli, hb_pass_plan_page(pass, cli->color));
+    else
+        hb_cli_print(cli, hb_pass_page(pass, result, rest, cli->color));
+}
+
+static HbStatus report(HbCli *cli, GPtrArray *documents, const HbPass *pass, const HbRestoreResult *result,
+                       const HbVerification *rest)
 {
     g_autofree char *plain = hb_pass_page(pass, result, rest, FALSE);
     HbStatus status = hb_cli_judge_restore(result);
@@ -49,28 +67,30 @@ static HbStatus report(HbCli *cli, const HbPass *pass, const HbRestoreResult *re
     if (status == HB_STATUS_DONE && rest->differences->len > 0)
         status = HB_STATUS_REMARKS;
     hb_voice_write_log(cli->voice, plain);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_pass_json(pass, result, rest));
-    else if (!cli->options.quiet || status != HB_STATUS_DONE)
-        hb_cli_print(cli, hb_pass_page(pass, result, rest, cli->color));
+    if (cli->options.json || !cli->options.quiet || status != HB_STATUS_DONE)
+        print(cli, documents, pass, result, rest);
     return status;
 }
 
-static HbStatus bring(HbCli *cli, HbPass *pass, const HbPassOptions *options, GError **error)
+/* A pass that broke off says what it has brought, too */
+static HbStatus bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPassOptions *options, GError **error)
 {
     HbRestoreResult result = {0};
     HbVerification rest = {0};
-    HbStatus status = HB_STATUS_STATEMENT;
+    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(cli, options, &rest, error);
+    HbStatus status;
 
-    if (hb_pass_run(pass, &result, error) && look_at_rest(cli, options, &rest, error))
-        status = report(cli, pass, &result, &rest);
-    if (rest.differences != NULL)
-        hb_verification_clear(&rest);
+    if (rest.differences == NULL)
+        hb_verification_init(&rest);
+    result.open = MAX(result.open, !ok);
+    status = report(cli, documents, pass, &result, &rest);
+    hb_verification_clear(&rest);
     hb_restore_result_clear(&result);
-    return status;
+    return ok ? status : HB_STATUS_STATEMENT;
 }
 
-static HbStatus agree_and_bring(HbCli *cli, HbPass *pass, const HbPassOptions *options, GError **error)
+static HbStatus agree_and_bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPassOptions *options,
+                                GError **error)
 {
     g_autofree char *work = describe_work(pass);
 
@@ -79,21 +99,69 @@ static HbStatus agree_and_bring(HbCli *cli, HbPass *pass, const HbPassOptions *o
         hb_restore_set_blocked_error(hb_pass_get_restore(pass), error);
         return HB_STATUS_REMARKS;
     }
-    show_plan(cli, pass);
     if (cli->options.dry_run) {
-        hb_cli_print(cli, cli->options.json ? hb_pass_json(pass, NULL, NULL) : hb_pass_plan_page(pass, cli->color));
+        print(cli, documents, pass, NULL, NULL);
         return HB_STATUS_DONE;
     }
+    show_plan(cli, pass);
     if (!options->to.resume && !hb_cli_agree(cli, work, error))
         return HB_STATUS_REMARKS;
-    return bring(cli, pass, options, error);
+    return bring(cli, documents, pass, options, error);
+}
+
+static HbStatus run_one(HbCli *cli, GPtrArray *documents, const HbPassOptions *options, GError **error)
+{
+    HbPass *pass = hb_pass_open(options, error);
+    const HbStatus status = pass != NULL ? agree_and_bring(cli, documents, pass, options, error) : HB_STATUS_SERVER;
+
+    hb_pass_free(pass);
+    return status;
 }
 
 HbStatus hb_cli_run_pass(HbCli *cli, const HbPassOptions *options, GError **error)
 {
-    HbPass *pass = hb_pass_open(options, error);
-    const HbStatus status = pass != NULL ? agree_and_bring(cli, pass, options, error) : HB_STATUS_SERVER;
+    return run_one(cli, NULL, options, error);
+}
 
-    hb_pass_free(pass);
-    return status;
+/* What goes wrong in one database is told, and the others go on; the worst status counts */
+static HbStatus run_database(HbCli *cli, GPtrArray *documents, const HbPassOptions *whole, char *name)
+{
+    HbPassOptions options = *whole;
+    g_autoptr(GError) error = NULL;
+    HbStatus status;
+
+    options.from.from.database = name;
+    options.to.to.database = hb_adapt_database(&options.to.wishes, name);
+    options.to.wishes.lenient = TRUE; /* the others may have what it names */
+    options.to.part_of_server = TRUE;
+    hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "database %s", name);
+    status = run_one(cli, documents, &options, &error);
+    if (error == NULL)
+        return status;
+    hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
+    return hb_cli_get_status(error);
+}
+
+HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **error)
+{
+    const HbSide from = {NULL, options->from.engine, options->from.from};
+    g_autoptr(GArray) databases = hb_whole_server_list(&from, error);
+    g_autoptr(GPtrArray) documents = g_ptr_array_new_with_free_func(g_free);
+    HbStatus worst = databases != NULL ? HB_STATUS_DONE : HB_STATUS_SERVER;
+
+    for (guint i = 0; databases != NULL && i < databases->len; i++) {
+        char *name = g_array_index(databases, HbDatabase, i).name;
+        HbStatus status;
+        if (!hb_selection_takes_database(options->from.selection, name))
+            continue;
+        if (hb_stop_is_set(cli->stop)) {
+            hb_stop_set_error(error);
+            return HB_STATUS_INTERRUPTED;
+        }
+        status = run_database(cli, documents, options, name);
+        worst = MAX(worst, status);
+    }
+    if (cli->options.json && databases != NULL)
+        hb_cli_print(cli, hb_json_list("server freshen", documents));
+    return worst;
 }

@@ -9,3 +9,6 @@
 
 /* Asks before rows are changed, unless a carry is resumed */
 HbStatus hb_cli_run_pass(HbCli *cli, const HbPassOptions *options, GError **error);
+
+/* One pass for each database of the server FROM, into that of its name in the server TO */
+HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **error);
