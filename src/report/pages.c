@@ -264,6 +264,8 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
     return g_string_free(out, FALSE);
 }
 
+#define BEGIN_AGAIN "Begin again: into a new database, or with --existing replace --accept unfinished-restore"
+
 static void append_restore_verdict(GString *out, gboolean color, const HbRestore *restore,
                                    const HbRestoreResult *result, guint failed, guint remarks, guint left_out)
 {
@@ -272,17 +274,17 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
     g_autofree char *what =
         hb_restore_is_whole_server(restore) ? g_strdup("users and tablespaces") : g_strdup_printf("database %s", name);
 
+    const char *again = hb_restore_can_resume(restore) ? "Go on with --resume" : BEGIN_AGAIN;
+
     if (hb_restore_is_done_before(restore))
         hb_piece_append_verdict(out, color, TRUE,
                                 "Finished already: %s holds all of this dump; nothing was done. Verify compares it",
                                 what);
     else if (failed > 0)
-        hb_piece_append_verdict(out, color, FALSE,
-                                "Not complete: %u failed, %u left out. Mend the causes, then go on with --resume",
-                                failed, left_out);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes. %s",
+                                failed, left_out, again);
     else if (result->open > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. Go on with --resume",
-                                result->open);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. %s", result->open, again);
     else if (remarks + left_out > 0)
         hb_piece_append_verdict(out, color, FALSE, "Restored: %s, but %s not as in the source, as listed above", what,
                                 things);

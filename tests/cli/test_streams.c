@@ -190,7 +190,7 @@ static void a_carry_says_what_is_in_its_way(void **state)
             "from=$(server_uri old fennick_vale) to=$(server_uri new cut); $HORNBEAM carry \"$from\" \"$to\" & p=$!;"
             " for i in $(seq 200); do [ \"$(psql -qXAtc 'SELECT count(*) > 0 FROM hornbeam_journal.step WHERE key LIKE"
             " $$rows%$$' \"$to\" 2>/dev/null)\" = t ] && break; sleep 0.01; done; kill -INT $p; wait $p"),
-        130, "To begin again: into a new database, or with --existing replace", "interrupted");
+        130, "Go on with --resume", "interrupted");
     run_expect(run_shell("$HORNBEAM carry \"$(server_uri old odd)\" \"$(server_uri old odd)\""), 1, NULL,
                "is the source itself");
     run_expect(run_shell("$HORNBEAM carry \"$(server_uri old odd)\" \"$(server_uri mnew odd)\""), 2, NULL,

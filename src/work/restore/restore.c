@@ -81,6 +81,11 @@ gboolean hb_restore_is_carried(const HbRestore *restore)
     return restore->options.provider != NULL;
 }
 
+gboolean hb_restore_can_resume(const HbRestore *restore)
+{
+    return restore->options.provider == NULL || restore->options.source != NULL;
+}
+
 gboolean hb_restore_is_whole_server(const HbRestore *restore)
 {
     return restore->options.whole_server;

@@ -27,6 +27,7 @@ const HbServerInfo *hb_restore_get_target(const HbRestore *restore); /* its data
 const char *hb_restore_get_database(const HbRestore *restore);
 gboolean hb_restore_is_new_database(const HbRestore *restore);
 gboolean hb_restore_is_carried(const HbRestore *restore); /* its rows come from a provider */
+gboolean hb_restore_can_resume(const HbRestore *restore); /* where it breaks off: they do not come out of a stream */
 gboolean hb_restore_is_resumed(const HbRestore *restore);
 gboolean hb_restore_is_whole_server(const HbRestore *restore);
 
