@@ -30,6 +30,22 @@ static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
     return target;
 }
 
+static GHashTable *index_triggers(const HbCatalog *catalog)
+{
+    GHashTable *index = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *trigger = hb_catalog_get(catalog, i);
+        GPtrArray *list = trigger->on != NULL ? g_hash_table_lookup(index, trigger->on) : NULL;
+        if (trigger->kind != HB_KIND_TRIGGER || trigger->on == NULL)
+            continue;
+        if (list == NULL)
+            g_hash_table_insert(index, trigger->on, list = g_ptr_array_new());
+        g_ptr_array_add(list, trigger);
+    }
+    return index;
+}
+
 static gboolean read_sides(HbPass *pass, GError **error)
 {
     pass->source = hb_snapshot_source_new(&pass->options.from, error);
@@ -43,6 +59,7 @@ static gboolean read_sides(HbPass *pass, GError **error)
     if (g_strcmp0(pass->source->identity, pass->target->identity) == 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, "name another target",
                             "TO is FROM itself, under this or another address");
+    pass->triggers = index_triggers(pass->target->manifest->catalog);
     pass->wanted = hb_catalog_copy(pass->source->manifest->catalog);
     return hb_adapt_wishes(pass->wanted, pass->options.to.engine, &pass->options.to.wishes, error);
 }
@@ -95,6 +112,7 @@ void hb_pass_free(HbPass *pass)
     if (pass == NULL)
         return;
     hb_restore_free(pass->restore);
+    g_clear_pointer(&pass->triggers, g_hash_table_unref);
     hb_row_sums_clear(&pass->from);
     hb_row_sums_clear(&pass->to);
     hb_catalog_free(pass->wanted);

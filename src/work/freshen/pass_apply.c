@@ -80,9 +80,12 @@ static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable
 
 /* ---- Triggers that nobody can keep from acting ---- */
 
-static gboolean is_trigger_of(const HbObject *object, const char *table)
+/* HbObject *, borrowed; NULL: there are none */
+static const GPtrArray *find_triggers(const HbPass *pass, const HbPassTable *table)
 {
-    return object->kind == HB_KIND_TRIGGER && object->on != NULL && strcmp(object->on, table) == 0;
+    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
+
+    return g_hash_table_lookup(pass->triggers, name);
 }
 
 static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql, const char *what,
@@ -100,31 +103,28 @@ static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql
 static gboolean move_triggers(const HbPass *pass, HbSession *session, const HbPassTable *table, gboolean drop,
                               GError **error)
 {
-    const HbDialect *dialect = pass->options.to.engine->dialect;
-    const HbCatalog *there = pass->target->manifest->catalog;
-    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
+    const GPtrArray *triggers = find_triggers(pass, table);
     gboolean ok = TRUE;
 
-    for (guint i = 0; i < hb_catalog_count(there) && ok; i++) {
-        const HbObject *trigger = hb_catalog_get(there, i);
-        if (!is_trigger_of(trigger, name))
-            continue;
-        g_autofree char *sql = drop ? dialect->make_drop_sql(there, trigger) : g_strdup(trigger->definition);
+    for (guint i = 0; triggers != NULL && i < triggers->len && ok; i++) {
+        const HbObject *trigger = triggers->pdata[i];
+        g_autofree char *sql =
+            drop ? pass->options.to.engine->dialect->make_drop_sql(pass->target->manifest->catalog, trigger)
+                 : g_strdup(trigger->definition);
         ok = run_step(pass, session, sql, drop ? "take off" : "put back", trigger->identity, error);
     }
     return ok;
 }
 
-/* One that only the target has would be lost if the pass broke off */
-static char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
+/* One that only the target has would be lost if the pass broke off; NULL: there is none. Borrowed */
+static const char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
 {
-    const HbCatalog *there = pass->target->manifest->catalog;
-    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
+    const GPtrArray *triggers = find_triggers(pass, table);
 
-    for (guint i = 0; i < hb_catalog_count(there); i++) {
-        const HbObject *trigger = hb_catalog_get(there, i);
-        if (is_trigger_of(trigger, name) && hb_catalog_find(pass->wanted, trigger->identity) == NULL)
-            return g_strdup(trigger->identity);
+    for (guint i = 0; triggers != NULL && i < triggers->len; i++) {
+        const HbObject *trigger = triggers->pdata[i];
+        if (hb_catalog_find(pass->wanted, trigger->identity) == NULL)
+            return trigger->identity;
     }
     return NULL;
 }
@@ -132,7 +132,7 @@ static char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
 static gboolean change_without_triggers(const Lane *lane, const HbRowSet *into, const HbPassTable *table,
                                         GError **error)
 {
-    g_autofree char *own = find_own_trigger(lane->pass, table);
+    const char *own = find_own_trigger(lane->pass, table);
     gboolean ok;
 
     if (own != NULL)
@@ -160,24 +160,12 @@ static gboolean is_grave(const GError *error)
            hb_error_is(error, HB_ERROR_CANCELLED);
 }
 
-/* The set as the target has it, or as it has it by now */
-static const HbRowSet *find_into(const HbPassTable *table, HbRestoreRun *run)
-{
-    const GPtrArray *rows = hb_restore_run_get_rows(run);
-
-    for (guint i = 0; table->to == NULL && i < rows->len; i++) {
-        const HbStoredRows *one = rows->pdata[i];
-        if (one->original->set == table->from)
-            return one->set;
-    }
-    return table->to;
-}
-
 /* Shared by the workers */
 typedef struct {
     HbPass *pass;
     HbRestoreRun *run;
-    gint next; /* atomic: of tables */
+    GHashTable *made; /* the source's sets to those of tables that were made by now */
+    gint next;        /* atomic: of tables */
 } Applying;
 
 #define ATTEMPTS 3
@@ -207,7 +195,7 @@ static gboolean apply_stubbornly(const Applying *applying, HbWorker *worker, con
 
 static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable *table, GError **error)
 {
-    const HbRowSet *into = find_into(table, applying->run);
+    const HbRowSet *into = table->to != NULL ? table->to : g_hash_table_lookup(applying->made, table->from);
     g_autoptr(GError) ours = NULL;
 
     if (table->refusal != NULL || into == NULL)
@@ -250,7 +238,9 @@ static gboolean enter(HbWorker *worker, gpointer data, GError **error)
 /* A session of the source has one reader; where none is left over, the keeper is the only one */
 static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
 {
-    Applying applying = {pass, run, 0};
+    const GPtrArray *rows = hb_restore_run_get_rows(run);
+    g_autoptr(GHashTable) made = g_hash_table_new(NULL, NULL);
+    Applying applying = {pass, run, made, 0};
     const HbWorkers workers = {.engine = pass->options.to.engine,
                                .address = hb_restore_run_get_address(run),
                                .jobs = CLAMP(pass->source->readers->len, 1, MAX(pass->tables->len, 1)),
@@ -260,53 +250,62 @@ static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
                                .work = work,
                                .data = &applying};
 
+    for (guint i = 0; i < rows->len; i++) {
+        const HbStoredRows *one = rows->pdata[i];
+        g_hash_table_insert(made, (gpointer)one->original->set, (gpointer)one->set);
+    }
     return pass->tables->len == 0 || hb_workers_run(&workers, error);
 }
 
 /* ---- What follows rows ---- */
 
-static gboolean is_told(const HbPass *pass, const char *rows)
+/* Identities of the tables that were brought; the caller's */
+static GHashTable *list_changed(const HbPass *pass)
 {
+    GHashTable *changed = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+
     for (guint i = 0; i < pass->tables->len; i++) {
         const HbPassTable *table = pass->tables->pdata[i];
-        g_autofree char *identity = hb_identity_new(HB_KIND_ROWS, table->table);
-        if (table->is_done && strcmp(identity, rows) == 0)
-            return TRUE;
+        if (table->is_done)
+            g_hash_table_add(changed, hb_identity_new(HB_KIND_TABLE, table->table));
     }
-    return FALSE;
+    return changed;
 }
 
 /* Does it read, by whatever detour, a table that changed? seen: identities, borrowed */
-static gboolean reads_changed(const HbPass *pass, const char *identity, GHashTable *seen)
+static gboolean reads_changed(const HbPass *pass, const char *identity, GHashTable *changed, GHashTable *seen)
 {
     const HbObject *object = hb_catalog_find(pass->wanted, identity);
-    const char *table = g_str_has_prefix(identity, "table ") ? identity + strlen("table ") : NULL;
-    g_autofree char *rows = table != NULL ? hb_identity_new(HB_KIND_ROWS, table) : NULL;
 
-    if (rows != NULL && is_told(pass, rows))
+    if (g_hash_table_contains(changed, identity))
         return TRUE;
     for (guint i = 0; object != NULL && i < object->needs->len; i++) {
         const char *need = object->needs->pdata[i];
-        if (g_hash_table_add(seen, (gpointer)need) && reads_changed(pass, need, seen))
+        if (g_hash_table_add(seen, (gpointer)need) && reads_changed(pass, need, changed, seen))
             return TRUE;
     }
     return FALSE;
 }
 
-static gboolean is_behind(const HbPass *pass, const HbObject *object)
+static gboolean is_behind(const HbPass *pass, const HbObject *object, GHashTable *changed)
 {
     const HbObject *there = hb_catalog_find(pass->target->manifest->catalog, object->identity);
-    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+    g_autoptr(GHashTable) seen = NULL;
 
     if (object->kind == HB_KIND_SEQUENCE_VALUE)
         return there == NULL || strcmp(there->definition, object->definition) != 0;
-    return object->kind == HB_KIND_REFRESH && there != NULL && reads_changed(pass, object->identity, seen);
+    if (object->kind != HB_KIND_REFRESH || there == NULL)
+        return FALSE;
+    seen = g_hash_table_new(g_str_hash, g_str_equal);
+    return reads_changed(pass, object->identity, changed, seen);
 }
 
 gboolean hb_pass_has_followers(const HbPass *pass)
 {
+    g_autoptr(GHashTable) changed = list_changed(pass);
+
     for (guint i = 0; i < hb_catalog_count(pass->wanted); i++) {
-        if (is_behind(pass, hb_catalog_get(pass->wanted, i)))
+        if (is_behind(pass, hb_catalog_get(pass->wanted, i), changed))
             return TRUE;
     }
     return FALSE;
@@ -315,11 +314,12 @@ gboolean hb_pass_has_followers(const HbPass *pass)
 /* In the order of the catalog, in which a view comes after those that it reads */
 static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
 {
+    g_autoptr(GHashTable) changed = list_changed(pass);
     gboolean ok = TRUE;
 
     for (guint i = 0; i < hb_catalog_count(pass->wanted) && ok; i++) {
         const HbObject *object = hb_catalog_get(pass->wanted, i);
-        if (is_behind(pass, object))
+        if (is_behind(pass, object, changed))
             ok = run_step(pass, session, object->definition, "follow", object->identity, error);
     }
     return ok;

@@ -13,15 +13,15 @@ typedef struct {
     const HbRowSet *from, *wanted, *to; /* wanted: from, by the target's names; to: NULL, it is not there */
 } Pair;
 
-static const HbRowSet *find_set(const HbCatalog *catalog, const char *identity)
+/* Identities to sets; all borrowed but the table */
+static GHashTable *index_sets(const HbCatalog *catalog)
 {
     const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
+    GHashTable *index = g_hash_table_new(g_str_hash, g_str_equal);
 
-    for (guint i = 0; i < sets->len; i++) {
-        if (strcmp(((const HbRowSet *)sets->pdata[i])->identity, identity) == 0)
-            return sets->pdata[i];
-    }
-    return NULL;
+    for (guint i = 0; i < sets->len; i++)
+        g_hash_table_insert(index, ((HbRowSet *)sets->pdata[i])->identity, sets->pdata[i]);
+    return index;
 }
 
 static gboolean has_same_columns(const HbRowSet *one, const HbRowSet *other)
@@ -50,11 +50,12 @@ static GArray *list_pairs(HbPass *pass)
 {
     const GPtrArray *from = hb_catalog_get_row_sets(pass->source->manifest->catalog),
                     *wanted = hb_catalog_get_row_sets(pass->wanted);
+    g_autoptr(GHashTable) there = index_sets(pass->target->manifest->catalog);
     GArray *pairs = g_array_new(FALSE, FALSE, sizeof(Pair));
 
     for (guint i = 0; i < from->len; i++) {
         const HbRowSet *set = wanted->pdata[i];
-        const Pair pair = {from->pdata[i], set, find_set(pass->target->manifest->catalog, set->identity)};
+        const Pair pair = {from->pdata[i], set, g_hash_table_lookup(there, set->identity)};
         g_array_append_val(pairs, pair);
     }
     return pairs;

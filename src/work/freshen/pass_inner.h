@@ -20,6 +20,7 @@ struct HbPass {
     HbRowSums from, to;
     GPtrArray *tables;    /* HbPassTable * */
     GHashTable *compared; /* identities, in the target's names, of row sets that were; borrowed */
+    GHashTable *triggers; /* the target's: tables' identities to GPtrArray of HbObject *, borrowed */
     HbRowProvider provider;
     HbRestore *restore;
     guint64 rows;
