@@ -50,7 +50,9 @@ static MYSQL *open_session(void)
         die(mysql_error(mysql));
     run(mysql,
         "SET time_zone = '+00:00', sql_mode = 'NO_AUTO_VALUE_ON_ZERO,ALLOW_INVALID_DATES', foreign_key_checks = 0,"
-        " unique_checks = 0, check_constraint_checks = 0, system_versioning_insert_history = 1");
+        " unique_checks = 0");
+    if (mariadb_connection(mysql))
+        run(mysql, "SET check_constraint_checks = 0, system_versioning_insert_history = 1");
     return mysql;
 }
 
