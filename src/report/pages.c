@@ -281,8 +281,8 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
                                 "Finished already: %s holds all of this dump; nothing was done. Verify compares it",
                                 what);
     else if (failed > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes. %s",
-                                failed, left_out, again);
+        hb_piece_append_verdict(out, color, FALSE, "Not complete: %u failed, %u left out. Mend the causes. %s", failed,
+                                left_out, again);
     else if (result->open > 0)
         hb_piece_append_verdict(out, color, FALSE, "Not complete: %u steps are still open. %s", result->open, again);
     else if (remarks + left_out > 0)
