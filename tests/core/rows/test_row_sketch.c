@@ -135,7 +135,7 @@ static void rows_that_differ_are_told(void **state)
 
 static void rows_that_are_there_several_times_are_counted(void **state)
 {
-    static const int counts[] = {1, -1, 2, -2, 3, 7, -64, 1000, -1000000};
+    static const int counts[] = {1, -1, 2, -2, 3, 7, -64, 1000, -30000};
     HbRowSketch *first = hb_row_sketch_new(64), *second = hb_row_sketch_new(64);
     g_autoptr(GArray) rows = NULL;
 
