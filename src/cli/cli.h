@@ -56,6 +56,12 @@ gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine
 /* The same for a URI that must name a database */
 gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error);
 
+/* HB_ERROR_USAGE unless both are of one kind; returns FALSE then */
+gboolean hb_cli_check_same_kind(const HbEngine *from, const HbEngine *to, GError **error);
+
+/* HB_ERROR_USAGE: FROM is a whole server, and TO names this database. Returns FALSE */
+gboolean hb_cli_set_half_named_error(const char *database, GError **error);
+
 /* How a database is to be read, as far as the options say; engine and address are still to be filled in */
 HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli);
 

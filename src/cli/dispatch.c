@@ -101,6 +101,17 @@ gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *ve
                         "--for-version: “%s” is no version that definitions can be written for", *text);
 }
 
+gboolean hb_cli_check_same_kind(const HbEngine *from, const HbEngine *to, GError **error)
+{
+    return from == to || hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
+}
+
+gboolean hb_cli_set_half_named_error(const char *database, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
+                        "FROM is a whole server, and TO names database %s", database);
+}
+
 HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
 {
     return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,

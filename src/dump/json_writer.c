@@ -15,6 +15,13 @@ json_t *hb_json_text(const char *text)
     return json != NULL ? json_string(json) : json_null();
 }
 
+json_t *hb_json_readable(const char *text)
+{
+    g_autofree char *valid = text != NULL ? g_utf8_make_valid(text, -1) : NULL;
+
+    return valid != NULL ? json_string(valid) : json_null();
+}
+
 json_t *hb_json_texts(const GPtrArray *texts)
 {
     json_t *list = json_array();

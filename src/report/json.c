@@ -44,20 +44,13 @@ char *hb_json_end(json_t *root)
     return g_string_free(text, FALSE);
 }
 
-/* For people: bytes that are no UTF-8 are replaced by U+FFFD */
-static json_t *text(const char *value)
-{
-    g_autofree char *valid = value != NULL ? g_utf8_make_valid(value, -1) : NULL;
-
-    return valid != NULL ? json_string(valid) : json_null();
-}
-
 static json_t *write_cell(const HbResultTable *table, guint row, guint column)
 {
     const HbColumn *type = table->columns->pdata[column];
     const char *cell = hb_result_table_get(table, row, column);
 
-    return cell != NULL && type->type != HB_COLUMN_TEXT ? hb_json_number(g_ascii_strtoull(cell, NULL, 10)) : text(cell);
+    return cell != NULL && type->type != HB_COLUMN_TEXT ? hb_json_number(g_ascii_strtoull(cell, NULL, 10))
+                                                        : hb_json_readable(cell);
 }
 
 static json_t *write_table(const HbResultTable *table)
@@ -75,18 +68,19 @@ static json_t *write_table(const HbResultTable *table)
 
 static json_t *write_server(const HbServerInfo *server)
 {
-    return json_pack("{s:o, s:o, s:o, s:o, s:o, s:b}", "product", text(server->product), "version",
-                     text(server->version), "address", text(server->address), "database", text(server->database),
-                     "user", text(server->user), "superuser", server->is_superuser);
+    return json_pack("{s:o, s:o, s:o, s:o, s:o, s:b}", "product", hb_json_readable(server->product), "version",
+                     hb_json_readable(server->version), "address", hb_json_readable(server->address), "database",
+                     hb_json_readable(server->database), "user", hb_json_readable(server->user), "superuser",
+                     server->is_superuser);
 }
 
 char *hb_json_survey(const HbSurvey *survey)
 {
     json_t *root = hb_json_begin("survey");
 
-    json_object_set_new(root, "time", text(survey->time));
+    json_object_set_new(root, "time", hb_json_readable(survey->time));
     json_object_set_new(root, "server", write_server(&survey->server));
-    json_object_set_new(root, "scope", text(survey->whole_server ? "server" : "database"));
+    json_object_set_new(root, "scope", hb_json_readable(survey->whole_server ? "server" : "database"));
     for (guint i = 0; i < survey->tables->len; i++) {
         const HbResultTable *table = survey->tables->pdata[i];
         json_object_set_new(root, table->key, write_table(table));
@@ -102,18 +96,18 @@ static void add_dump_head(json_t *root, const HbManifest *manifest, const char *
 
     for (guint i = 0; i < omissions->len; i++) {
         const HbOmission *omission = omissions->pdata[i];
-        json_array_append_new(left_out,
-                              json_pack("{s:o, s:o}", "what", text(omission->what), "why", text(omission->why)));
+        json_array_append_new(left_out, json_pack("{s:o, s:o}", "what", hb_json_readable(omission->what), "why",
+                                                  hb_json_readable(omission->why)));
     }
-    json_object_set_new(root, "path", text(path));
-    json_object_set_new(root, "id", text(manifest->id));
-    json_object_set_new(root, "source", text(manifest->address));
-    json_object_set_new(root, "product", text(manifest->product));
-    json_object_set_new(root, "server_version", text(manifest->server_version));
-    json_object_set_new(root, "database", text(manifest->database));
-    json_object_set_new(root, "snapshot_time", text(manifest->snapshot_time));
-    json_object_set_new(root, "snapshot_position", text(manifest->snapshot_position));
-    json_object_set_new(root, "parts", text(parts));
+    json_object_set_new(root, "path", hb_json_readable(path));
+    json_object_set_new(root, "id", hb_json_readable(manifest->id));
+    json_object_set_new(root, "source", hb_json_readable(manifest->address));
+    json_object_set_new(root, "product", hb_json_readable(manifest->product));
+    json_object_set_new(root, "server_version", hb_json_readable(manifest->server_version));
+    json_object_set_new(root, "database", hb_json_readable(manifest->database));
+    json_object_set_new(root, "snapshot_time", hb_json_readable(manifest->snapshot_time));
+    json_object_set_new(root, "snapshot_position", hb_json_readable(manifest->snapshot_position));
+    json_object_set_new(root, "parts", hb_json_readable(parts));
     json_object_set_new(root, "objects", hb_json_number(hb_catalog_count(manifest->catalog)));
     json_object_set_new(root, "tables_with_rows", hb_json_number(manifest->rows->len));
     json_object_set_new(root, "rows", hb_json_number(hb_manifest_count_rows(manifest)));
@@ -134,9 +128,9 @@ char *hb_json_dump(const HbManifest *manifest, const char *path, double seconds)
 
 static json_t *write_object(const HbObject *object)
 {
-    return json_pack("{s:o, s:o, s:o, s:o}", "identity", text(object->identity), "kind",
-                     text(hb_kind_get_traits(object->kind)->name), "stage", text(hb_stage_get_name(object->stage)),
-                     "owner", text(object->owner));
+    return json_pack("{s:o, s:o, s:o, s:o}", "identity", hb_json_readable(object->identity), "kind",
+                     hb_json_readable(hb_kind_get_traits(object->kind)->name), "stage",
+                     hb_json_readable(hb_stage_get_name(object->stage)), "owner", hb_json_readable(object->owner));
 }
 
 static json_t *write_stored(const HbStoredRows *rows)
@@ -144,7 +138,7 @@ static json_t *write_stored(const HbStoredRows *rows)
     char digest[HB_DIGEST_TEXT_LENGTH + 1];
 
     hb_digest_write(&rows->digest, digest);
-    return json_pack("{s:o, s:o, s:o, s:s, s:o}", "table", text(rows->set->table), "rows",
+    return json_pack("{s:o, s:o, s:o, s:s, s:o}", "table", hb_json_readable(rows->set->table), "rows",
                      hb_json_number(rows->digest.rows), "bytes", hb_json_number(rows->bytes), "digest", digest,
                      "chunks", hb_json_number(rows->chunks->len));
 }
@@ -170,8 +164,8 @@ static json_t *write_needs(GArray *needs)
 
     for (guint i = 0; i < needs->len; i++) {
         const HbClosureItem *need = &g_array_index(needs, HbClosureItem, i);
-        json_array_append_new(
-            list, json_pack("{s:o, s:i}", "identity", text(need->object->identity), "distance", (int)need->distance));
+        json_array_append_new(list, json_pack("{s:o, s:i}", "identity", hb_json_readable(need->object->identity),
+                                              "distance", (int)need->distance));
     }
     g_array_unref(needs);
     return list;
@@ -194,8 +188,9 @@ static json_t *write_exceptions(const HbRestoreResult *result, HbOutcome outcome
     for (guint i = 0; i < result->exceptions->len; i++) {
         const HbException *exception = result->exceptions->pdata[i];
         if (exception->outcome == outcome)
-            json_array_append_new(list, json_pack("{s:o, s:o, s:o}", "what", text(exception->what), "message",
-                                                  text(exception->message), "hint", text(exception->hint)));
+            json_array_append_new(list, json_pack("{s:o, s:o, s:o}", "what", hb_json_readable(exception->what),
+                                                  "message", hb_json_readable(exception->message), "hint",
+                                                  hb_json_readable(exception->hint)));
     }
     return list;
 }
@@ -206,11 +201,12 @@ static json_t *write_findings(const GPtrArray *findings)
 
     for (guint i = 0; i < findings->len; i++) {
         const HbFinding *finding = findings->pdata[i];
-        json_array_append_new(list, json_pack("{s:s, s:s, s:o, s:o, s:o, s:o, s:b, s:b}", "level",
-                                              hb_finding_level_get_name(finding->level), "name", finding->name,
-                                              "object", text(finding->object), "what", text(finding->what), "todo",
-                                              text(finding->todo), "sql", text(finding->sql), "accepted",
-                                              finding->accepted, "final", finding->is_final));
+        json_array_append_new(list,
+                              json_pack("{s:s, s:s, s:o, s:o, s:o, s:o, s:b, s:b}", "level",
+                                        hb_finding_level_get_name(finding->level), "name", finding->name, "object",
+                                        hb_json_readable(finding->object), "what", hb_json_readable(finding->what),
+                                        "todo", hb_json_readable(finding->todo), "sql", hb_json_readable(finding->sql),
+                                        "accepted", finding->accepted, "final", finding->is_final));
     }
     return list;
 }
@@ -221,7 +217,8 @@ char *hb_json_preflight(const HbRestore *restore)
 
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
     json_object_set_new(root, "database",
-                        hb_restore_is_whole_server(restore) ? json_null() : text(hb_restore_get_database(restore)));
+                        hb_restore_is_whole_server(restore) ? json_null()
+                                                            : hb_json_readable(hb_restore_get_database(restore)));
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "blocked", json_boolean(hb_restore_is_blocked(restore)));
     json_object_set_new(root, "findings", write_findings(hb_restore_get_findings(restore)));
@@ -234,9 +231,9 @@ char *hb_json_steps(const HbRestore *restore)
     json_t *root = hb_json_begin("steps"), *list = json_array();
 
     for (guint i = 0; i < names->len; i++)
-        json_array_append_new(list, text(names->pdata[i]));
+        json_array_append_new(list, hb_json_readable(names->pdata[i]));
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
-    json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
+    json_object_set_new(root, "database", hb_json_readable(hb_restore_get_database(restore)));
     json_object_set_new(root, "steps", list);
     return hb_json_end(root);
 }
@@ -246,7 +243,7 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     json_t *root = hb_json_begin("restore");
 
     json_object_set_new(root, "target", write_server(hb_restore_get_target(restore)));
-    json_object_set_new(root, "database", text(hb_restore_get_database(restore)));
+    json_object_set_new(root, "database", hb_json_readable(hb_restore_get_database(restore)));
     json_object_set_new(root, "new_database", json_boolean(hb_restore_is_new_database(restore)));
     json_object_set_new(root, "resumed", json_boolean(hb_restore_is_resumed(restore)));
     json_object_set_new(root, "finished_before", json_boolean(hb_restore_is_done_before(restore)));
@@ -269,9 +266,10 @@ char *hb_json_files(const HbFileCheck *check, const char *path)
 
     for (guint i = 0; i < check->flaws->len; i++) {
         const HbFlaw *flaw = check->flaws->pdata[i];
-        json_array_append_new(flaws, json_pack("{s:o, s:o}", "file", text(flaw->file), "problem", text(flaw->problem)));
+        json_array_append_new(flaws, json_pack("{s:o, s:o}", "file", hb_json_readable(flaw->file), "problem",
+                                               hb_json_readable(flaw->problem)));
     }
-    json_object_set_new(root, "path", text(path));
+    json_object_set_new(root, "path", hb_json_readable(path));
     json_object_set_new(root, "whole", json_boolean(check->flaws->len == 0));
     json_object_set_new(root, "files", hb_json_number(check->files));
     json_object_set_new(root, "bytes", hb_json_number(check->bytes));
@@ -287,7 +285,7 @@ static json_t *write_answer(const HbResultTable *answer)
     for (guint r = 0; answer != NULL && r < answer->rows->len; r++) {
         json_t *cells = json_array();
         for (guint c = 0; c < answer->columns->len; c++)
-            json_array_append_new(cells, text(hb_result_table_get(answer, r, c)));
+            json_array_append_new(cells, hb_json_readable(hb_result_table_get(answer, r, c)));
         json_array_append_new(rows, cells);
     }
     return rows;
@@ -299,10 +297,11 @@ static json_t *write_probes(const GPtrArray *probes)
 
     for (guint i = 0; i < probes->len; i++) {
         const HbAnswer *probe = probes->pdata[i];
-        json_array_append_new(list, json_pack("{s:o, s:b, s:o, s:o, s:o, s:o}", "question", text(probe->question),
-                                              "same", (int)probe->same, "from", write_answer(probe->from), "to",
-                                              write_answer(probe->to), "from_refusal", text(probe->from_refusal),
-                                              "to_refusal", text(probe->to_refusal)));
+        json_array_append_new(list,
+                              json_pack("{s:o, s:b, s:o, s:o, s:o, s:o}", "question", hb_json_readable(probe->question),
+                                        "same", (int)probe->same, "from", write_answer(probe->from), "to",
+                                        write_answer(probe->to), "from_refusal", hb_json_readable(probe->from_refusal),
+                                        "to_refusal", hb_json_readable(probe->to_refusal)));
     }
     return list;
 }
@@ -310,20 +309,17 @@ static json_t *write_probes(const GPtrArray *probes)
 /* Values of the key as the row's text has them: escaped as in a dump */
 static json_t *write_key(const HbRowDifference *difference, const HbNamedRow *row)
 {
-    g_auto(GStrv) values = row->key != NULL ? g_strsplit(row->key, "\t", -1) : NULL;
-    json_t *key;
+    g_auto(GStrv) values = hb_row_difference_split_key(difference, row);
+    json_t *key = values != NULL ? json_object() : json_null();
 
-    if (values == NULL || g_strv_length(values) < difference->columns->len)
-        return json_null();
-    key = json_object();
-    for (guint i = 0; i < difference->columns->len; i++) {
+    for (guint i = 0; values != NULL && i < difference->columns->len; i++) {
         g_autofree char *column = hb_json_text_write(difference->columns->pdata[i]);
-        json_object_set_new(key, column, text(values[i]));
+        json_object_set_new(key, column, hb_json_readable(values[i]));
     }
     return key;
 }
 
-/* null: no rows, or more than can be told apart */
+/* null: the difference is none of rows */
 static json_t *write_row_difference(const HbRowDifference *difference)
 {
     json_t *root, *rows;
@@ -338,33 +334,40 @@ static json_t *write_row_difference(const HbRowDifference *difference)
         const HbNamedRow *row = difference->rows->pdata[i];
         json_array_append_new(rows, json_pack("{s:s, s:o, s:o, s:o, s:o}", "fate", hb_row_fate_get_name(row->fate),
                                               "count", hb_json_number(row->count), "key", write_key(difference, row),
-                                              "from", text(row->from), "to", text(row->to)));
+                                              "from", hb_json_readable(row->from), "to", hb_json_readable(row->to)));
     }
     json_object_set_new(root, "one_in", hb_json_number(difference->one_in));
     json_object_set_new(root, "named", rows);
     return root;
 }
 
+json_t *hb_json_differences(const GPtrArray *differences)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        json_array_append_new(
+            list, json_pack("{s:s, s:o, s:o, s:o, s:o}", "type", hb_difference_get_name(difference->type), "identity",
+                            hb_json_readable(difference->identity), "from", hb_json_readable(difference->from), "to",
+                            hb_json_readable(difference->to), "rows", write_row_difference(difference->rows)));
+    }
+    return list;
+}
+
 char *hb_json_verification(const HbVerification *verification)
 {
     json_t *root = hb_json_begin("verify");
-    json_t *differences = json_array(), *unread = json_array(), *only_in_to = json_array();
+    json_t *unread = json_array(), *only_in_to = json_array();
 
-    for (guint i = 0; i < verification->differences->len; i++) {
-        const HbDifference *difference = verification->differences->pdata[i];
-        json_array_append_new(differences,
-                              json_pack("{s:s, s:o, s:o, s:o, s:o}", "type", hb_difference_get_name(difference->type),
-                                        "identity", text(difference->identity), "from", text(difference->from), "to",
-                                        text(difference->to), "rows", write_row_difference(difference->rows)));
-    }
     for (guint i = 0; i < verification->unread->len; i++)
-        json_array_append_new(unread, text(verification->unread->pdata[i]));
+        json_array_append_new(unread, hb_json_readable(verification->unread->pdata[i]));
     for (guint i = 0; i < verification->only_in_to->len; i++)
-        json_array_append_new(only_in_to, text(verification->only_in_to->pdata[i]));
+        json_array_append_new(only_in_to, hb_json_readable(verification->only_in_to->pdata[i]));
     for (guint i = 0; i < verification->ignored->len; i++)
-        json_array_append_new(unread, text(verification->ignored->pdata[i]));
+        json_array_append_new(unread, hb_json_readable(verification->ignored->pdata[i]));
     for (guint i = 0; i < verification->translated->len; i++)
-        json_array_append_new(unread, text(verification->translated->pdata[i]));
+        json_array_append_new(unread, hb_json_readable(verification->translated->pdata[i]));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
     json_object_set_new(root, "objects", hb_json_number(verification->objects));
     json_object_set_new(root, "tables", hb_json_number(verification->tables));
@@ -372,7 +375,7 @@ char *hb_json_verification(const HbVerification *verification)
     json_object_set_new(root, "bytes_read", hb_json_number(verification->bytes));
     json_object_set_new(root, "not_compared", unread);
     json_object_set_new(root, "only_in_to", only_in_to);
-    json_object_set_new(root, "differences", differences);
+    json_object_set_new(root, "differences", hb_json_differences(verification->differences));
     json_object_set_new(root, "questions", write_probes(verification->probes));
     return hb_json_end(root);
 }
@@ -392,8 +395,8 @@ char *hb_json_error(const GError *error, int status)
 {
     json_t *root = hb_json_begin("error");
 
-    json_object_set_new(root, "message", text(error->message));
-    json_object_set_new(root, "hint", text(hb_error_hint(error)));
+    json_object_set_new(root, "message", hb_json_readable(error->message));
+    json_object_set_new(root, "hint", hb_json_readable(hb_error_hint(error)));
     json_object_set_new(root, "status", hb_json_number((guint64)status));
     return hb_json_end(root);
 }

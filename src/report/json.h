@@ -15,6 +15,7 @@
 /* A document, and its text, which ends it: what a terminal would take for a command is escaped */
 json_t *hb_json_begin(const char *document);
 char *hb_json_end(json_t *root);
+json_t *hb_json_differences(const GPtrArray *differences); /* HbDifference * */
 
 /* All texts are the caller's */
 char *hb_json_survey(const HbSurvey *survey);

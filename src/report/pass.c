@@ -154,21 +154,14 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
 
 /* ---- JSON ---- */
 
-static json_t *text(const char *value)
-{
-    g_autofree char *valid = value != NULL ? g_utf8_make_valid(value, -1) : NULL;
-
-    return valid != NULL ? json_string(valid) : json_null();
-}
-
 static json_t *write_table(const HbPassTable *table)
 {
-    return json_pack("{s:o, s:o, s:o, s:o, s:b, s:b, s:o, s:o, s:b}", "table", text(table->table), "insert",
+    return json_pack("{s:o, s:o, s:o, s:o, s:b, s:b, s:o, s:o, s:b}", "table", hb_json_readable(table->table), "insert",
                      hb_json_number(table->counts[HB_ROW_MISSING]), "update",
                      hb_json_number(table->counts[HB_ROW_CHANGED]), "delete",
                      hb_json_number(table->counts[HB_ROW_EXTRA]), "new", (int)(table->to == NULL), "anew",
-                     (int)table->all_anew, "bytes", hb_json_number(table->bytes), "refusal", text(table->refusal),
-                     "done", (int)table->is_done);
+                     (int)table->all_anew, "bytes", hb_json_number(table->bytes), "refusal",
+                     hb_json_readable(table->refusal), "done", (int)table->is_done);
 }
 
 static json_t *write_exceptions(const HbRestoreResult *result)
@@ -179,21 +172,8 @@ static json_t *write_exceptions(const HbRestoreResult *result)
         const HbException *one = result->exceptions->pdata[i];
         if (one->outcome != HB_OUTCOME_KEPT)
             json_array_append_new(list, json_pack("{s:s, s:o, s:o, s:o}", "outcome", hb_outcome_get_name(one->outcome),
-                                                  "object", text(one->what), "message", text(one->message), "hint",
-                                                  text(one->hint)));
-    }
-    return list;
-}
-
-static json_t *write_rest(const HbVerification *rest)
-{
-    json_t *list = json_array();
-
-    for (guint i = 0; i < rest->differences->len; i++) {
-        const HbDifference *one = rest->differences->pdata[i];
-        json_array_append_new(list,
-                              json_pack("{s:s, s:o, s:o, s:o}", "type", hb_difference_get_name(one->type), "identity",
-                                        text(one->identity), "from", text(one->from), "to", text(one->to)));
+                                                  "object", hb_json_readable(one->what), "message",
+                                                  hb_json_readable(one->message), "hint", hb_json_readable(one->hint)));
     }
     return list;
 }
@@ -205,8 +185,8 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
 
     for (guint i = 0; i < tables->len; i++)
         json_array_append_new(list, write_table(tables->pdata[i]));
-    json_object_set_new(root, "moment", text(hb_pass_get_source(pass)->snapshot_time));
-    json_object_set_new(root, "position", text(hb_pass_get_source(pass)->snapshot_position));
+    json_object_set_new(root, "moment", hb_json_readable(hb_pass_get_source(pass)->snapshot_time));
+    json_object_set_new(root, "position", hb_json_readable(hb_pass_get_source(pass)->snapshot_position));
     json_object_set_new(root, "rows", hb_json_number(hb_pass_count_compared(pass)));
     json_object_set_new(root, "tables", list);
     if (result != NULL) {
@@ -214,6 +194,6 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
         json_object_set_new(root, "exceptions", write_exceptions(result));
     }
     if (rest != NULL)
-        json_object_set_new(root, "differences", write_rest(rest));
+        json_object_set_new(root, "differences", hb_json_differences(rest->differences));
     return hb_json_end(root);
 }

@@ -131,6 +131,14 @@ static void fill(const char *server, const char *sql)
     g_free(servers_query(uri, sql));
 }
 
+/* The source as the engine's tables have it, and a copy of it */
+static void make_copy(const Engine *engine, const char *from, const char *to)
+{
+    fill(engine->from, engine->tables);
+    fill(engine->to, "SELECT 1");
+    run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+}
+
 static void expect_same(const Engine *engine, const char *from, const char *to)
 {
     run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
@@ -159,8 +167,7 @@ static void a_copy_follows_its_source(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
         const Engine *engine = engines[i];
         g_autofree char *from = servers_get_uri(engine->from, "vale"), *to = servers_get_uri(engine->to, "vale");
-        fill(engine->from, engine->tables);
-        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        make_copy(engine, from, to);
         run_expect(run_hornbeam("freshen", from, to, NULL), 0, "Fresh: TO holds what FROM held at 2", NULL);
         follow(engine, engine->changes, from, from, to);
         follow(engine, engine->drift, to, from, to);
@@ -181,9 +188,7 @@ static void what_a_killed_pass_leaves_the_next_one_completes(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
         g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
                         *to = servers_get_uri(engines[i]->to, "vale");
-        fill(engines[i]->from, engines[i]->tables);
-        fill(engines[i]->to, "SELECT 1");
-        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        make_copy(engines[i], from, to);
         for (gsize round = 0; round < 12; round++) {
             g_autofree char *line = g_strdup_printf(
                 "$HORNBEAM freshen -q --yes '%s' '%s' >$FOLDER/told 2>&1 & sleep %.2f; kill -KILL $!; wait $!; true",
@@ -230,9 +235,7 @@ static void what_cannot_be_brought_is_named(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
         g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
                         *to = servers_get_uri(engines[i]->to, "vale");
-        fill(engines[i]->from, engines[i]->tables);
-        fill(engines[i]->to, "SELECT 1");
-        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        make_copy(engines[i], from, to);
         g_free(servers_query(from, "UPDATE plot SET name = 'new name' WHERE n = 77; DELETE FROM opt WHERE a = 2; INSERT"
                                    " INTO reading VALUES ('s9', '2020-05-05', 1)"));
         run_expect(run_hornbeam("freshen", "--dry-run", from, to, NULL), 0, "plot: 1 to update\n", NULL);
@@ -257,12 +260,8 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
     g_autofree char *source = servers_get_uri("old", "vale"), *copy = servers_get_uri("new", "vale");
 
     (void)state;
-    fill("mold", mariadb.tables);
-    fill("mnew", "SELECT 1");
-    fill("old", postgres.tables);
-    fill("new", "SELECT 1");
-    run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
-    run_expect(run_hornbeam("carry", "-q", source, copy, NULL), 0, NULL, NULL);
+    make_copy(&mariadb, from, to);
+    make_copy(&postgres, source, copy);
     g_free(servers_query(to, "CREATE TRIGGER own AFTER UPDATE ON plot FOR EACH ROW SET @x = 1"));
     g_free(servers_query(from, "UPDATE plot SET name = 'x' WHERE n = 78"));
     run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 4, "trigger own is only in TO, and would act", NULL);
@@ -298,9 +297,7 @@ static void a_whole_server_is_brought_up_to_date(void **state)
                         *copy = servers_get_uri(engines[i]->to, "vale");
         g_autofree char *second = servers_get_uri(engines[i]->from, "second");
         g_autofree char *line = g_strdup_printf("$HORNBEAM freshen --yes --json '%s' '%s' 2>/dev/null", from, to);
-        fill(engines[i]->from, engines[i]->tables);
-        fill(engines[i]->to, "SELECT 1");
-        run_expect(run_hornbeam("carry", "-q", own, copy, NULL), 0, NULL, NULL);
+        make_copy(engines[i], own, copy);
         g_free(servers_query(own, "DELETE FROM reading WHERE v < 9"));
         g_free(servers_query(from, "CREATE DATABASE second"));
         g_free(servers_query(second, "CREATE TABLE t (n INT)"));

@@ -158,7 +158,6 @@ static void what_mysql_cannot_give_is_named(void **state)
     check_lacks(grants, "SELECT");
 }
 
-/* An account with all privileges, as administrators have it, is as good as the first one */
 /*
  * No server of an older version is at hand. The program is told that this one is, and what it sends then, all of which
  * the server logs, is held against that version's grammar
@@ -197,6 +196,7 @@ static void older_versions_understand_what_is_sent(void **state)
                       " diff $FOLDER/plain.old $FOLDER/plain.new");
 }
 
+/* An account with all privileges, as administrators have it, is as good as the first one */
 static void an_administrators_account_is_enough(void **state)
 {
     (void)state;

@@ -31,8 +31,7 @@ static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbR
     g_autofree char *database = options->engine->connector->get_database(to);
 
     if (database != NULL) {
-        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
-                     "FROM is a whole server, and TO names database %s", database);
+        hb_cli_set_half_named_error(database, error);
         return HB_STATUS_USAGE;
     }
     if (options->resume) {
@@ -66,12 +65,9 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     HbStatus status = HB_STATUS_SERVER;
 
     if (!hb_cli_find_server(cli, arguments[0], &from.engine, &from.from, error) ||
-        !hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
+        !hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error) ||
+        !hb_cli_check_same_kind(from.engine, options.engine, error))
         return HB_STATUS_USAGE;
-    if (from.engine != options.engine) {
-        hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
-        return HB_STATUS_USAGE;
-    }
     database = from.engine->connector->get_database(arguments[0]);
     if (database == NULL)
         return carry_whole(cli, &from, &options, arguments[1], error);

@@ -11,8 +11,7 @@ static gboolean find_servers(HbCli *cli, char **arguments, HbPassOptions *option
     if (!hb_cli_find_server(cli, arguments[0], &options->from.engine, &options->from.from, error) ||
         !hb_cli_find_server(cli, arguments[1], &options->to.engine, &options->to.to, error))
         return FALSE;
-    return options->from.engine == options->to.engine ||
-           hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
+    return hb_cli_check_same_kind(options->from.engine, options->to.engine, error);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
@@ -25,8 +24,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     source = options.from.engine->connector->get_database(arguments[0]);
     named = options.to.engine->connector->get_database(arguments[1]);
     if (source == NULL && named != NULL) {
-        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
-                     "FROM is a whole server, and TO names database %s", named);
+        hb_cli_set_half_named_error(named, error);
         return HB_STATUS_USAGE;
     }
     if (source == NULL)

@@ -105,10 +105,9 @@ static gboolean preflight_uri(PreflightRun *preflight, HbRestoreOptions *options
     HbSnapshotSourceOptions from = hb_cli_make_source(preflight->cli);
     g_autofree char *database = NULL;
 
-    if (!hb_cli_find_server(preflight->cli, uri, &from.engine, &from.from, error))
+    if (!hb_cli_find_server(preflight->cli, uri, &from.engine, &from.from, error) ||
+        !hb_cli_check_same_kind(from.engine, options->engine, error))
         return FALSE;
-    if (from.engine != options->engine)
-        return hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
     database = from.engine->connector->get_database(uri);
     return database != NULL ? preflight_database(preflight, options, &from, error)
                             : preflight_server(preflight, options, &from, error);

@@ -85,12 +85,9 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
     g_autofree char *named = NULL;
     g_autofree char *database = NULL;
 
-    if (!hb_cli_find_server(cli, uri, &options->from.engine, &options->from.address, error))
+    if (!hb_cli_find_server(cli, uri, &options->from.engine, &options->from.address, error) ||
+        !hb_cli_check_same_kind(options->from.engine, options->to.engine, error))
         return HB_STATUS_USAGE;
-    if (options->from.engine != options->to.engine) {
-        hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
-        return HB_STATUS_USAGE;
-    }
     database = options->from.engine->connector->get_database(uri);
     if (database == NULL)
         return hb_cli_verify_whole(cli, options, error);

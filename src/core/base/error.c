@@ -44,3 +44,14 @@ gboolean hb_error_is(const GError *error, HbErrorCode code)
 {
     return error != NULL && g_error_matches(error, HB_ERROR, (int)code);
 }
+
+gboolean hb_error_propagate_cause(GError *one, GError *other, GError **error)
+{
+    const gboolean is_first = one != NULL && (other == NULL || !hb_error_is(one, HB_ERROR_CANCELLED));
+    GError *cause = is_first ? one : other, *echo = is_first ? other : one;
+
+    g_clear_error(&echo);
+    if (cause != NULL)
+        g_propagate_error(error, cause);
+    return cause != NULL;
+}

@@ -35,6 +35,12 @@ GQuark hb_error_quark(void);
 /* Sets *error (if error is not NULL). hint may be NULL; it is copied. Returns FALSE, so that callers can return it. */
 gboolean hb_error_set(GError **error, HbErrorCode code, const char *hint, const char *format, ...) G_GNUC_PRINTF(4, 5);
 
+/*
+ * Of two sides that worked together, takes both errors (NULL: none) and gives on the cause rather than its echo: an
+ * error that is no interruption, if there is one. FALSE: there was no error
+ */
+gboolean hb_error_propagate_cause(GError *one, GError *other, GError **error);
+
 /* The hint of an error of our domain, borrowed from it; NULL if it has none */
 const char *hb_error_hint(const GError *error);
 

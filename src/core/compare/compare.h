@@ -28,7 +28,7 @@ typedef struct {
     char *identity;
     char *from;
     char *to;
-    HbRowDifference *rows; /* which differ; NULL: not rows, or more than can be told */
+    HbRowDifference *rows; /* which of them differ; NULL: it is no difference of rows, or they are not named yet */
 } HbDifference;
 
 const char *hb_difference_get_name(HbDifferenceType type); /* "missing", "extra", ... */

@@ -6,16 +6,6 @@
 
 /* ---- Rows ---- */
 
-static GHashTable *index_sets(const HbCatalog *catalog)
-{
-    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
-    GHashTable *index = g_hash_table_new(g_str_hash, g_str_equal);
-
-    for (guint i = 0; i < sets->len; i++)
-        g_hash_table_insert(index, ((HbRowSet *)sets->pdata[i])->identity, sets->pdata[i]);
-    return index;
-}
-
 static void keep(HbConflicts *conflicts, const HbObject *object)
 {
     g_hash_table_add(conflicts->outcome->kept, object->identity);
@@ -319,8 +309,8 @@ static void conflicts_init(HbConflicts *conflicts, const HbConflictInput *input,
                            GPtrArray *findings)
 {
     *conflicts = (HbConflicts){.input = input, .outcome = outcome, .findings = findings};
-    conflicts->wanted_sets = index_sets(input->wanted);
-    conflicts->there_sets = index_sets(input->there);
+    conflicts->wanted_sets = hb_catalog_index_row_sets(input->wanted);
+    conflicts->there_sets = hb_catalog_index_row_sets(input->there);
     conflicts->filled = g_hash_table_new(g_str_hash, g_str_equal);
     conflicts->demanding = g_hash_table_new(g_str_hash, g_str_equal);
     conflicts->suspended = g_hash_table_new(NULL, NULL);

@@ -251,6 +251,17 @@ const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog)
     return catalog->row_sets;
 }
 
+GHashTable *hb_catalog_index_row_sets(const HbCatalog *catalog)
+{
+    GHashTable *index = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < catalog->row_sets->len; i++) {
+        HbRowSet *set = catalog->row_sets->pdata[i];
+        g_hash_table_insert(index, set->identity, set);
+    }
+    return index;
+}
+
 const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog)
 {
     return catalog->omissions;

@@ -89,9 +89,10 @@ guint hb_catalog_count(const HbCatalog *catalog);
 HbObject *hb_catalog_get(const HbCatalog *catalog, guint place);            /* in the order of adding, or as arranged */
 guint hb_catalog_get_place(const HbCatalog *catalog, const char *identity); /* the object must exist */
 const GPtrArray *hb_catalog_get_row_sets(const HbCatalog *catalog);         /* HbRowSet * */
-const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog);        /* HbOmission * */
-guint64 hb_catalog_count_bytes(const HbCatalog *catalog);                   /* of all row sets, estimated */
-GHashTable *hb_catalog_get_properties(const HbCatalog *catalog);            /* char * to char *: the database's own */
+GHashTable *hb_catalog_index_row_sets(const HbCatalog *catalog);     /* by identity; all borrowed but the table */
+const GPtrArray *hb_catalog_get_omissions(const HbCatalog *catalog); /* HbOmission * */
+guint64 hb_catalog_count_bytes(const HbCatalog *catalog);            /* of all row sets, estimated */
+GHashTable *hb_catalog_get_properties(const HbCatalog *catalog);     /* char * to char *: the database's own */
 gboolean hb_catalog_is_unread(const HbCatalog *catalog, HbKind kind);
 
 /* For order: makes places[i] the object at place i (each object stands there once) and takes places. Sorts row sets */

@@ -140,18 +140,24 @@ void hb_row_difference_find_key(const HbRowSet *set, HbNamedRow *row)
     row->key = g_string_free(key, FALSE);
 }
 
+char **hb_row_difference_split_key(const HbRowDifference *difference, const HbNamedRow *row)
+{
+    char **values = row->key != NULL ? g_strsplit(row->key, "\t", -1) : NULL;
+
+    if (values != NULL && g_strv_length(values) < difference->columns->len)
+        g_clear_pointer(&values, g_strfreev);
+    return values;
+}
+
 char *hb_row_difference_name_row(const HbRowDifference *difference, const HbNamedRow *row)
 {
-    g_auto(GStrv) values = row->key != NULL ? g_strsplit(row->key, "\t", -1) : NULL;
-    GString *text;
+    g_auto(GStrv) values = hb_row_difference_split_key(difference, row);
+    GString *text = g_string_new(NULL);
 
-    if (values == NULL || g_strv_length(values) < difference->columns->len)
-        return NULL;
-    text = g_string_new(NULL);
-    for (guint i = 0; i < difference->columns->len; i++)
+    for (guint i = 0; values != NULL && i < difference->columns->len; i++)
         g_string_append_printf(text, "%s%s = %s", i > 0 ? ", " : "", (const char *)difference->columns->pdata[i],
                                values[i]);
-    return g_string_free(text, FALSE);
+    return g_string_free(text, values == NULL);
 }
 
 #define VALUE_SHOWN_BYTES 60

@@ -30,12 +30,15 @@ typedef struct {
 } HbRowDifference;
 
 /*
- * sketched: HbSketchedRow, of which those with a count above 0 are FROM's. A row with a key that is among both sides'
- * has changed; rows without a key, or with a long one, are missing or extra. The caller's
+ * sketched: HbSketchedRow, of which those with a count above 0 are FROM's. A row whose key both sides have was
+ * changed; rows without a key are missing or extra. The caller's
  */
 HbRowDifference *hb_row_difference_new(const GArray *sketched, const HbRowSet *set, guint one_in);
 /* The key of a row that has a long one, from its text, which is known */
 void hb_row_difference_find_key(const HbRowSet *set, HbNamedRow *row);
+
+/* The values of its key, as the row's text has them; NULL: the row has no key that is known. The caller's */
+char **hb_row_difference_split_key(const HbRowDifference *difference, const HbNamedRow *row);
 
 /* "plot = A, tree_id = 17", as the row's text has them; NULL: the row has no key that is known. The caller's */
 char *hb_row_difference_name_row(const HbRowDifference *difference, const HbNamedRow *row);

@@ -35,7 +35,8 @@ typedef struct {
 /* How many bytes of a mark's key mean something */
 guint hb_row_key_count_bytes(guint key_length);
 
-/* A number that rows with the same key have in common, or, without a key, the same rows: all its bits are even */
+/* A number that rows with the same key have in common, or, without a key, the same rows: each of its bits is set as
+ * often as not */
 guint64 hb_row_mark_spread(const HbRowMark *mark);
 
 void hb_row_scan_init(HbRowScan *scan, const guint *fields, guint count);

@@ -98,7 +98,6 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->options = *options;
     pass->target_options = make_target_options(options);
     pass->tables = g_ptr_array_new_with_free_func(table_free);
-    pass->compared = g_hash_table_new(g_str_hash, g_str_equal);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
     if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !let_target_go(pass, error) ||
@@ -119,7 +118,6 @@ void hb_pass_free(HbPass *pass)
     hb_snapshot_source_free(pass->source);
     hb_snapshot_source_free(pass->target);
     g_ptr_array_unref(pass->tables);
-    g_hash_table_unref(pass->compared);
     g_free(pass);
 }
 
@@ -145,7 +143,7 @@ guint64 hb_pass_count_compared(const HbPass *pass)
 
 guint hb_pass_count_compared_tables(const HbPass *pass)
 {
-    return g_hash_table_size(pass->compared);
+    return pass->compared;
 }
 
 guint hb_pass_count_missing(const HbPass *pass)
@@ -165,7 +163,7 @@ gboolean hb_pass_is_blocked(const HbPass *pass)
     return hb_restore_is_blocked(pass->restore);
 }
 
-/* Of tables that the restore found there it knows nothing */
+/* The restore does not report on tables that the target had already */
 static void tell_failure(const HbPassTable *table, gboolean is_over, HbRestoreResult *result)
 {
     g_autofree char *what = hb_identity_new(HB_KIND_ROWS, table->table);
@@ -184,7 +182,7 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
     gboolean ok;
 
-    /* what is to be left behind by nothing is not begun: no journal, nothing to be put on disk */
+    /* nothing differs: the target gets no journal, and its server need not write anything to disk */
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass)) {
         hb_restore_result_init(result);

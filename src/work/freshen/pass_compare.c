@@ -13,17 +13,6 @@ typedef struct {
     const HbRowSet *from, *wanted, *to; /* wanted: from, by the target's names; to: NULL, it is not there */
 } Pair;
 
-/* Identities to sets; all borrowed but the table */
-static GHashTable *index_sets(const HbCatalog *catalog)
-{
-    const GPtrArray *sets = hb_catalog_get_row_sets(catalog);
-    GHashTable *index = g_hash_table_new(g_str_hash, g_str_equal);
-
-    for (guint i = 0; i < sets->len; i++)
-        g_hash_table_insert(index, ((HbRowSet *)sets->pdata[i])->identity, sets->pdata[i]);
-    return index;
-}
-
 static gboolean has_same_columns(const HbRowSet *one, const HbRowSet *other)
 {
     if (one->columns->len != other->columns->len || !g_string_equal(one->hex_columns, other->hex_columns))
@@ -50,7 +39,7 @@ static GArray *list_pairs(HbPass *pass)
 {
     const GPtrArray *from = hb_catalog_get_row_sets(pass->source->manifest->catalog),
                     *wanted = hb_catalog_get_row_sets(pass->wanted);
-    g_autoptr(GHashTable) there = index_sets(pass->target->manifest->catalog);
+    g_autoptr(GHashTable) there = hb_catalog_index_row_sets(pass->target->manifest->catalog);
     GArray *pairs = g_array_new(FALSE, FALSE, sizeof(Pair));
 
     for (guint i = 0; i < from->len; i++) {
@@ -92,7 +81,6 @@ static void choose_pairs(HbPass *pass, GArray *pairs)
 /* ---- Reading both sides ---- */
 
 typedef struct {
-    HbPass *pass;
     HbSnapshotSource *side;
     HbRowSums *sums;
     GPtrArray *sets;
@@ -124,10 +112,9 @@ static gpointer read_side(gpointer data)
 
 static gboolean read_both(HbPass *pass, const GArray *pairs, GError **error)
 {
-    Reading from = {pass, pass->source, &pass->from, g_ptr_array_new(), pass->source->readers->len, NULL};
-    Reading to = {pass, pass->target, &pass->to, g_ptr_array_new(), 0, NULL};
+    Reading from = {pass->source, &pass->from, g_ptr_array_new(), pass->source->readers->len, NULL};
+    Reading to = {pass->target, &pass->to, g_ptr_array_new(), 0, NULL};
     GThread *thread;
-    Reading *guilty;
 
     for (guint i = 0; i < pairs->len; i++) {
         const Pair *pair = &g_array_index(pairs, Pair, i);
@@ -139,15 +126,7 @@ static gboolean read_both(HbPass *pass, const GArray *pairs, GError **error)
     g_thread_join(thread);
     g_ptr_array_unref(from.sets);
     g_ptr_array_unref(to.sets);
-    guilty = from.error != NULL && !hb_error_is(from.error, HB_ERROR_CANCELLED) ? &from : &to;
-    if (guilty->error == NULL)
-        guilty = &from;
-    if (guilty->error == NULL)
-        return TRUE;
-    g_propagate_error(error, g_steal_pointer(&guilty->error));
-    g_clear_error(&from.error);
-    g_clear_error(&to.error);
-    return FALSE;
+    return !hb_error_propagate_cause(from.error, to.error, error);
 }
 
 /* ---- What differs ---- */
@@ -243,10 +222,10 @@ gboolean hb_pass_compare(HbPass *pass, GError **error)
     gboolean ok;
 
     choose_pairs(pass, pairs);
+    pass->compared = pairs->len;
     ok = read_both(pass, pairs, error);
     for (guint i = 0; i < pairs->len && ok; i++) {
         const Pair *pair = &g_array_index(pairs, Pair, i);
-        g_hash_table_add(pass->compared, pair->wanted->identity);
         ok = compare_pair(pass, pair, error);
     }
     g_ptr_array_sort(pass->tables, compare_work);

@@ -19,7 +19,7 @@ struct HbPass {
     HbCatalog *wanted;        /* the source's catalog by the target's names */
     HbRowSums from, to;
     GPtrArray *tables;    /* HbPassTable * */
-    GHashTable *compared; /* identities, in the target's names, of row sets that were; borrowed */
+    guint compared;       /* tables that were */
     GHashTable *triggers; /* the target's: tables' identities to GPtrArray of HbObject *, borrowed */
     HbRowProvider provider;
     HbRestore *restore;

@@ -79,8 +79,8 @@ char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
 
 /* restore_run_report: what was done, and what was not. Before and after the walk */
 void hb_restore_run_list_changes(HbRestoreRun *run); /* that fitting the target takes */
-void hb_restore_run_list_complaints(
-    HbRestoreRun *run);                               /* of the server, about what it computed from rows that are in */
+/* What the server said of values that it computed from rows that are in */
+void hb_restore_run_list_complaints(HbRestoreRun *run);
 void hb_restore_run_list_left_out(HbRestoreRun *run); /* because of other steps */
 void hb_restore_run_list_gone(HbRestoreRun *run);     /* what was taken away, and is not back */
 void hb_restore_run_count_steps(const HbRestoreRun *run, HbRestoreResult *result);

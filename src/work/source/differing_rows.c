@@ -108,7 +108,7 @@ static HbRowSketch *sketch_dump(const HbRowPlace *place, const HbStoredRows *row
 
 /* ---- A second look, at what differs too much for the first one ---- */
 
-#define CELLS_OF_SECOND_LOOK (512 * 1024) /* 40 MiB, twice */
+#define CELLS_OF_SECOND_LOOK (512 * 1024) /* 64 MiB, twice */
 #define ROWS_OF_CELLS(cells) ((cells) / 10 * 7)
 
 typedef struct {

@@ -112,7 +112,7 @@ void hb_row_sums_clear(HbRowSums *sums)
 /* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows */
 #define BYTES_A_CELL 16384
 
-/* All tables of a side together may have so many cells (80 bytes each) beyond the least */
+/* All tables of a side together may have so many cells (128 bytes each) beyond the least */
 #define CELLS_OF_TABLE_MAX 16384
 #define CELLS_OF_SIDE_MAX  (512 * 1024)
 

@@ -235,17 +235,12 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     return TRUE;
 }
 
-/* The cause rather than its echo on the other side */
+/* FALSE, always */
 static gboolean pass_error(HbSideContents *from, HbSideContents *to, HbStop *stop, GError **error)
 {
-    HbSideContents *guilty = from->error != NULL && !hb_error_is(from->error, HB_ERROR_CANCELLED) ? from : to;
-
     if (hb_stop_is_by_user(stop))
         return hb_stop_set_error(error);
-    if (guilty->error == NULL)
-        guilty = guilty == from ? to : from;
-    g_propagate_error(error, g_steal_pointer(&guilty->error));
-    return FALSE;
+    return !hb_error_propagate_cause(g_steal_pointer(&from->error), g_steal_pointer(&to->error), error);
 }
 
 static gpointer read_server(gpointer data)

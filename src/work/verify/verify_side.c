@@ -124,7 +124,7 @@ static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GE
 
 static void close_keeper(HbSideContents *contents)
 {
-    if (contents->keeper == NULL)
+    if (contents->side->dump != NULL)
         return;
     hb_snapshot_sessions_close(contents->side->engine, contents->readers);
     contents->side->engine->connector->close(contents->keeper);
@@ -167,7 +167,5 @@ void hb_side_contents_read_server(HbSideContents *contents)
         return;
     }
     close_keeper(contents);
-    hb_lookout_end(contents->lookout);
-    contents->lookout = NULL;
     hb_stop_trigger(options->stop);
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "core/rows/key_condition.h"
+#include "engine/common/change_rows.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/names.h"
 
@@ -226,44 +226,32 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
 
 /* ---- Changing ---- */
 
-#define KEYS_A_STATEMENT 500
-
-/* gone: how many are to go; G_MAXUINT64: all */
-static gboolean delete_rows(const HbMyLoad *load, const char *where, guint64 gone, GError **error)
-{
-    g_autofree char *sql = g_strdup_printf("DELETE FROM %s%s%s", load->set->table, where != NULL ? " WHERE " : "",
-                                           where != NULL ? where : "");
-    guint64 count;
-
-    if (!hb_my_execute(load->session, sql, error))
-        return FALSE;
-    count = mysql_affected_rows(load->session->mysql);
-    return gone == G_MAXUINT64 || count == gone ||
-           hb_error_set(error, HB_ERROR_RETRY, "see what else writes to the target, and begin again",
-                        "%s: %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows were there to be taken away",
-                        load->set->table, count, gone);
-}
-
 /* Rows that have a history leave one more piece of it, which goes, too */
 static gboolean take_all_away(const HbMyLoad *load, GError **error)
 {
+    g_autofree char *rows = g_strdup_printf("DELETE FROM %s", load->set->table);
     g_autofree char *history = g_strdup_printf("DELETE HISTORY FROM %s", load->set->table);
 
-    return delete_rows(load, NULL, G_MAXUINT64, error) &&
+    return hb_my_execute(load->session, rows, error) &&
            (load->set->condition == NULL || hb_my_execute(load->session, history, error));
+}
+
+static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
+{
+    HbSession *session = data;
+
+    if (!hb_my_execute(session, sql, error))
+        return FALSE;
+    *count = mysql_affected_rows(session->mysql);
+    return TRUE;
 }
 
 static gboolean take_rows_away(const HbMyLoad *load, const HbRowChange *change, GError **error)
 {
     if (change->all_go)
         return take_all_away(load, error);
-    for (guint first = 0; change->gone != NULL && first < change->gone->len; first += KEYS_A_STATEMENT) {
-        const guint end = MIN(first + KEYS_A_STATEMENT, change->gone->len);
-        g_autofree char *where = hb_key_condition_new(load->set, &hb_my_dialect, change->gone, first, end);
-        if (!delete_rows(load, where, end - first, error))
-            return FALSE;
-    }
-    return TRUE;
+    return change->gone == NULL || hb_engine_delete_by_keys(load->set->table, load->set, &hb_my_dialect, change->gone,
+                                                            run_delete, load->session, error);
 }
 
 static gboolean change_in_transaction(HbMyLoad *load, const HbRowChange *change, GError **error)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows/rows.h"
 
-#include "core/rows/key_condition.h"
+#include "engine/common/change_rows.h"
 #include "engine/postgres/catalog/queries.h"
 #include "engine/postgres/dialect/dialect.h"
 #include "engine/postgres/dialect/large_objects.h"
@@ -308,8 +308,6 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
 
 /* ---- Changing ---- */
 
-#define KEYS_A_STATEMENT 500
-
 /* Only a table with triggers needs them kept from acting, those of its foreign keys among them */
 static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GError **error)
 {
@@ -333,34 +331,25 @@ static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GEr
                         "keeping the triggers of %s from acting: %s", set->table, ours->message);
 }
 
-/* gone: how many are to go; G_MAXUINT64: all */
-static gboolean delete_rows(HbSession *session, const HbRowSet *set, const char *where, guint64 gone, GError **error)
+static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
 {
-    g_autofree char *sql = g_strdup_printf("DELETE FROM ONLY %s%s%s", set->table, where != NULL ? " WHERE " : "",
-                                           where != NULL ? where : "");
+    HbSession *session = data;
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
-    guint64 count;
 
     if (PQresultStatus(result) != PGRES_COMMAND_OK)
         return hb_pg_set_error(session, result, error);
-    count = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
-    return gone == G_MAXUINT64 || count == gone ||
-           hb_error_set(error, HB_ERROR_RETRY, "see what else writes to the target, and begin again",
-                        "%s: %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows were there to be taken away",
-                        set->table, count, gone);
+    *count = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
+    return TRUE;
 }
 
 static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
 {
+    g_autofree char *from = g_strdup_printf("ONLY %s", set->table), *all = g_strdup_printf("DELETE FROM %s", from);
+
     if (change->all_go)
-        return delete_rows(session, set, NULL, G_MAXUINT64, error);
-    for (guint first = 0; change->gone != NULL && first < change->gone->len; first += KEYS_A_STATEMENT) {
-        const guint end = MIN(first + KEYS_A_STATEMENT, change->gone->len);
-        g_autofree char *where = hb_key_condition_new(set, &hb_pg_dialect, change->gone, first, end);
-        if (!delete_rows(session, set, where, end - first, error))
-            return FALSE;
-    }
-    return TRUE;
+        return hb_pg_execute(session, all, error);
+    return change->gone == NULL ||
+           hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, run_delete, session, error);
 }
 
 gboolean hb_pg_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
