@@ -266,6 +266,16 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
     g_free(servers_query(from, "UPDATE plot SET name = 'x' WHERE n = 78"));
     run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 4, "trigger own is only in TO, and would act", NULL);
     g_free(servers_query(to, "DROP TRIGGER own"));
+    /* nor what acts however rows are changed */
+    g_free(servers_query(copy,
+                         "ALTER TABLE tree ENABLE ALWAYS TRIGGER grows; ALTER TABLE label ENABLE REPLICA RULE never"));
+    g_free(servers_query(source, "INSERT INTO tree (plot, height) VALUES (1, 5); INSERT INTO label VALUES ('n', 1)"));
+    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 4, "trigger grows of public.tree acts", NULL);
+    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 4, "rule never of public.label acts", NULL);
+    run_expect(run_hornbeam("verify", "-q", source, copy, NULL), 1, "rows  1 missing", NULL);
+    g_free(servers_query(copy, "ALTER TABLE tree ENABLE TRIGGER grows; ALTER TABLE label ENABLE RULE never"));
+    run_expect(run_hornbeam("freshen", "-q", "--yes", source, copy, NULL), 0, NULL, NULL);
+    expect_same(&postgres, source, copy);
     /* a role that may not keep triggers from acting changes nothing */
     g_free(servers_query(source, "UPDATE plot SET name = 'x' WHERE n = 78"));
     run_expect(

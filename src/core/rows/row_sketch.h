@@ -19,7 +19,7 @@
 
 typedef struct HbRowSketch HbRowSketch;
 
-#define HB_SKETCH_CELLS_MIN 64 /* a cell has 128 bytes */
+#define HB_SKETCH_CELLS_MIN 16 /* a cell has 128 bytes */
 #define HB_SKETCH_CELLS_MAX (1024 * 1024)
 
 /* A row that only one set holds, or one more often than the other */

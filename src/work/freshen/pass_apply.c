@@ -8,8 +8,6 @@
 
 /* ---- From one session to another: a thread fetches, the caller's changes ---- */
 
-#define TAKE_EVERY_BYTES (256 * 1024)
-
 typedef struct {
     HbRowFetch fetch;
     HbBlockQueue *queue;
@@ -24,11 +22,7 @@ static gboolean pass_on(gpointer data, const char *row, gsize length, GError **e
     Fetcher *fetcher = data;
 
     (void)error;
-    fetcher->untold += length;
-    if (fetcher->untold >= TAKE_EVERY_BYTES) {
-        hb_throttle_take(fetcher->throttle, fetcher->untold, fetcher->fetch.stop);
-        fetcher->untold = 0;
-    }
+    hb_throttle_meter(fetcher->throttle, &fetcher->untold, length, fetcher->fetch.stop);
     hb_block_queue_add(fetcher->queue, row, length, NULL);
     return TRUE;
 }
@@ -93,9 +87,13 @@ static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql
 {
     g_autofree char *key = g_strdup_printf("%s %s", what, identity);
 
-    if (pass->options.to.engine->journal->run_step(session, sql, key, NULL, error))
+    g_autoptr(GError) ours = NULL;
+
+    /* noted already: before the connection broke, for which the table is tried again */
+    if (pass->options.to.engine->journal->run_step(session, sql, key, NULL, &ours) ||
+        hb_error_is(ours, HB_ERROR_ALREADY_DONE))
         return TRUE;
-    g_prefix_error(error, "%s: ", identity);
+    g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", identity);
     return FALSE;
 }
 

@@ -133,7 +133,11 @@ static gboolean read_both(HbPass *pass, const GArray *pairs, GError **error)
 
 static HbRowPlace place_of(const HbSnapshotSource *side)
 {
-    return (HbRowPlace){side->options->engine, side->keeper, NULL, side->options->stop, side->options->observers};
+    return (HbRowPlace){.engine = side->options->engine,
+                        .session = side->keeper,
+                        .throttle = side->options->throttle,
+                        .stop = side->options->stop,
+                        .observers = side->options->observers};
 }
 
 static gboolean have_short_keys(const GArray *rows)

@@ -7,6 +7,9 @@
 
 #define MINUTES_OF_DAY 1440
 
+/* Who takes small pieces waits once for so many bytes */
+#define METER_BYTES (256 * 1024)
+
 /* A schedule's turns, and a stop, are noticed as soon as this */
 #define WAIT_AT_ONCE_US (200 * 1000)
 
@@ -156,4 +159,13 @@ void hb_throttle_take(HbThrottle *throttle, guint64 bytes, HbStop *stop)
         if (!hb_stop_sleep(stop, (guint)(MIN(until - now, WAIT_AT_ONCE_US) / 1000 + 1)))
             return;
     }
+}
+
+void hb_throttle_meter(HbThrottle *throttle, guint64 *untold, guint64 bytes, HbStop *stop)
+{
+    *untold += bytes;
+    if (*untold < METER_BYTES)
+        return;
+    hb_throttle_take(throttle, *untold, stop);
+    *untold = 0;
 }

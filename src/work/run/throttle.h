@@ -23,3 +23,6 @@ guint64 hb_throttle_get_rate(const HbThrottle *throttle, guint minute);
 
 /* Waits as long as so many bytes take; not beyond the stop. NULL never waits */
 void hb_throttle_take(HbThrottle *throttle, guint64 bytes, HbStop *stop);
+
+/* The same for one who takes many small pieces: *untold counts the bytes that are not taken yet */
+void hb_throttle_meter(HbThrottle *throttle, guint64 *untold, guint64 bytes, HbStop *stop);

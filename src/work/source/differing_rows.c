@@ -117,7 +117,8 @@ typedef struct {
     guint one_in;        /* a power of two */
     gboolean is_to;
     HbRowScan scan;
-    HbStop *stop;
+    const HbRowPlace *place; /* that is read now */
+    guint64 untold;          /* bytes that its throttle does not know of */
 } SecondLook;
 
 static void look_at(SecondLook *look, HbRowSketch *sketch)
@@ -132,18 +133,21 @@ static gboolean look_at_piece(gpointer data, const char *piece, gsize length, GE
 {
     SecondLook *look = data;
 
+    hb_throttle_meter(look->place->throttle, &look->untold, length, look->place->stop);
     if (!hb_row_scan_add(&look->scan, piece, length))
         return TRUE;
     look_at(look, look->all);
     if ((hb_row_mark_spread(&look->scan.mark) & (look->one_in - 1)) == 0)
         look_at(look, look->sample);
-    return !hb_stop_is_set(look->stop) || hb_stop_set_error(error);
+    return !hb_stop_is_set(look->place->stop) || hb_stop_set_error(error);
 }
 
 static gboolean read_side(const HbRowPlace *place, const HbRowSum *sum, SecondLook *look, GError **error)
 {
     const HbRange all = {.first = 0, .end = G_MAXUINT64};
 
+    look->place = place;
+    look->untold = 0;
     if (sum->stored != NULL)
         return scan_dump(place, sum->stored, look_at_piece, look, error);
     return place->engine->source->read_rows(place->session, sum->set, &all, look_at_piece, look, error);
@@ -164,8 +168,7 @@ static GArray *look_again(const HbRowPlace *from, const HbRowPlace *to, const Hb
 {
     const guint64 rows = one->digest.rows + other->digest.rows;
     const guint cells = (guint)MIN(rows * 2, CELLS_OF_SECOND_LOOK);
-    SecondLook look = {
-        .all = hb_row_sketch_new(cells), .sample = hb_row_sketch_new(cells), .one_in = 1, .stop = from->stop};
+    SecondLook look = {.all = hb_row_sketch_new(cells), .sample = hb_row_sketch_new(cells), .one_in = 1};
     GArray *sketched = NULL;
 
     while (rows / look.one_in > ROWS_OF_CELLS(hb_row_sketch_get_cells(look.sample)))

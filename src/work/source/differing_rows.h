@@ -8,6 +8,7 @@
 #include "dump/reader.h"
 #include "work/run/observer.h"
 #include "work/run/stop.h"
+#include "work/run/throttle.h"
 #include "work/source/row_sums.h"
 
 /* Where a side's rows can be read again, at the same moment: a session in its snapshot, or a dump */
@@ -15,6 +16,7 @@ typedef struct {
     const HbEngine *engine;
     HbSession *session;   /* NULL: a dump */
     const HbReader *dump; /* NULL: a server */
+    HbThrottle *throttle; /* of the session; NULL: as fast as can be */
     HbStop *stop;
     HbObservers *observers;
 } HbRowPlace;

@@ -110,27 +110,30 @@ void hb_row_sums_clear(HbRowSums *sums)
 /* ---- Reading ---- */
 
 /* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows */
-#define BYTES_A_CELL 16384
-
-/* All tables of a side together may have so many cells (128 bytes each) beyond the least */
+#define BYTES_A_CELL       16384
+#define CELLS_OF_TABLE_MIN 64
 #define CELLS_OF_TABLE_MAX 16384
-#define CELLS_OF_SIDE_MAX  (512 * 1024)
 
-static guint want_cells(const HbRowSet *set, guint shrink)
+/* All tables of a side together may have so many cells, of 128 bytes each; then all get less, down to the least that a
+ * sketch can have. What that cannot tell is read a second time */
+#define CELLS_OF_SIDE_MAX (512 * 1024)
+
+static guint want_cells(const HbRowSet *set)
 {
-    return (guint)CLAMP(set->bytes / BYTES_A_CELL / shrink, HB_SKETCH_CELLS_MIN, CELLS_OF_TABLE_MAX / shrink);
+    return (guint)CLAMP(set->bytes / BYTES_A_CELL, CELLS_OF_TABLE_MIN, CELLS_OF_TABLE_MAX);
 }
 
 static void prepare(HbRowSums *sums, const GPtrArray *sets)
 {
     guint64 cells = 0;
+    guint shrink;
 
     for (guint i = 0; i < sets->len; i++)
-        cells += want_cells(sets->pdata[i], 1);
-    const guint shrink = (guint)CLAMP(cells / CELLS_OF_SIDE_MAX, 1, CELLS_OF_TABLE_MAX / HB_SKETCH_CELLS_MIN);
+        cells += want_cells(sets->pdata[i]);
+    shrink = (guint)(cells / CELLS_OF_SIDE_MAX + 1);
     for (guint i = 0; i < sets->len; i++) {
         HbRowSum *sum = g_new0(HbRowSum, 1);
-        *sum = (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i], shrink))};
+        *sum = (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i]) / shrink)};
         g_hash_table_insert(sums->table, sum->set->identity, sum);
     }
 }

@@ -31,6 +31,9 @@ void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *opti
                            guint first_worker);
 void hb_side_contents_clear(HbSideContents *contents);
 
+/* How fast the side is read; NULL: as fast as can be */
+HbThrottle *hb_side_contents_get_throttle(const HbSideContents *contents);
+
 gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
 
 /* At one moment, which lasts until the end; what goes wrong is in contents->error. For a thread of its own */

@@ -7,8 +7,12 @@
 
 static HbRowPlace place_of(const HbSideContents *contents)
 {
-    return (HbRowPlace){contents->side->engine, contents->keeper, contents->side->dump, contents->options->stop,
-                        contents->options->observers};
+    return (HbRowPlace){.engine = contents->side->engine,
+                        .session = contents->keeper,
+                        .dump = contents->side->dump,
+                        .throttle = hb_side_contents_get_throttle(contents),
+                        .stop = contents->options->stop,
+                        .observers = contents->options->observers};
 }
 
 /* ---- Values ---- */

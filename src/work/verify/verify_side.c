@@ -76,6 +76,15 @@ static gboolean read_catalog(HbSideContents *contents, GError **error)
     return hb_catalog_check_rows(contents->catalog, error);
 }
 
+HbThrottle *hb_side_contents_get_throttle(const HbSideContents *contents)
+{
+    const HbVerifyOptions *options = contents->options;
+
+    if (contents->side->dump != NULL)
+        return NULL;
+    return contents->side == &options->from ? options->throttle_from : options->throttle_to;
+}
+
 static gboolean read_rows(HbSideContents *contents, GError **error)
 {
     const HbVerifyOptions *options = contents->options;
@@ -86,8 +95,7 @@ static gboolean read_rows(HbSideContents *contents, GError **error)
                                     .sessions = contents->readers,
                                     .jobs = contents->readers->len,
                                     .first_worker = contents->first_worker,
-                                    .throttle = contents->side == &options->from ? options->throttle_from
-                                                                                 : options->throttle_to,
+                                    .throttle = hb_side_contents_get_throttle(contents),
                                     .stop = options->stop,
                                     .observers = options->observers,
                                     .phase = "reading rows"};

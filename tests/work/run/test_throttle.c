@@ -68,12 +68,20 @@ static void what_is_taken_takes_its_time(void **state)
     HbThrottle *throttle = hb_throttle_new("1M", NULL);
     HbStop *stop = hb_stop_new();
     gint64 start = g_get_monotonic_time(), spent;
+    guint64 untold = 0;
 
     (void)state;
     for (int i = 0; i < 10; i++)
         hb_throttle_take(throttle, 100 * 1000, stop);
     spent = g_get_monotonic_time() - start;
     assert_true(spent > 900 * 1000 && spent < 2000 * 1000);
+    /* in small pieces, too */
+    start = g_get_monotonic_time();
+    for (int i = 0; i < 1024; i++)
+        hb_throttle_meter(throttle, &untold, 1024, stop);
+    spent = g_get_monotonic_time() - start;
+    assert_true(spent > 900 * 1000 && spent < 2000 * 1000);
+    assert_int_equal(untold, 0);
     hb_stop_trigger(stop);
     start = g_get_monotonic_time();
     hb_throttle_take(throttle, 1000 * 1000 * 1000, stop);

@@ -308,6 +308,25 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
 
 /* ---- Changing ---- */
 
+/* Some act also where triggers are kept from acting (ENABLE ALWAYS, ENABLE REPLICA), and would change what comes */
+static gboolean check_triggers(HbSession *session, const HbRowSet *set, GError **error)
+{
+    g_autofree char *table = hb_pg_quote_literal(session, set->table);
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT format('trigger %%I of %%s', tgname, tgrelid::regclass) FROM pg_trigger"
+        " WHERE tgrelid = to_regclass(%s) AND NOT tgisinternal AND tgenabled IN ('A', 'R')"
+        " UNION ALL SELECT format('rule %%I of %%s', rulename, ev_class::regclass) FROM pg_rewrite"
+        " WHERE ev_class = to_regclass(%s) AND ev_type = '4' AND ev_enabled IN ('A', 'R') ORDER BY 1 LIMIT 1",
+        table, table);
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    if (result == NULL || PQntuples(result) == 0)
+        return result != NULL;
+    return hb_error_set(error, HB_ERROR_STATEMENT,
+                        "disable it while the copy is brought up to date, or ENABLE it plainly",
+                        "%s acts whatever changes rows (it is enabled ALWAYS or REPLICA)", PQgetvalue(result, 0, 0));
+}
+
 /* Only a table with triggers needs them kept from acting, those of its foreign keys among them */
 static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GError **error)
 {
@@ -316,11 +335,10 @@ static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GEr
                                            " WHERE EXISTS (SELECT FROM pg_trigger WHERE tgrelid = to_regclass(%s))"
                                            " OR EXISTS (SELECT FROM pg_rewrite WHERE ev_class = to_regclass(%s))",
                                            table, table);
-
     g_autoptr(GError) ours = NULL;
 
     if (hb_pg_execute(session, sql, &ours))
-        return TRUE;
+        return check_triggers(session, set, error);
     if (!hb_error_is(ours, HB_ERROR_RIGHTS)) {
         g_propagate_error(error, g_steal_pointer(&ours));
         return FALSE;
