@@ -63,6 +63,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with what was begun before, and broke off", HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("remember", 0, remember, "leave in TO where it came from, so that freshen need not be told", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),

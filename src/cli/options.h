@@ -30,6 +30,7 @@ typedef struct {
     gboolean quiet;
     gboolean verbose;
     gboolean resume;
+    gboolean remember;
     gboolean dry_run;
     char **probes;
     gboolean no_analyze;

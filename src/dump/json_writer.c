@@ -30,3 +30,18 @@ json_t *hb_json_texts(const GPtrArray *texts)
         json_array_append_new(list, hb_json_text(texts->pdata[i]));
     return list;
 }
+
+static json_t *write_patterns(const GPtrArray *patterns)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; i < patterns->len; i++)
+        json_array_append_new(list, hb_json_text(((const HbPattern *)patterns->pdata[i])->text));
+    return list;
+}
+
+json_t *hb_json_selection(const HbSelection *selection)
+{
+    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(selection->take), "skip",
+                     write_patterns(selection->skip), "alone", selection->without_needs);
+}

@@ -4,6 +4,8 @@
  */
 #pragma once
 
+#include "core/select/selection.h"
+
 #include <glib.h>
 #include <jansson.h>
 
@@ -13,3 +15,4 @@ json_t *hb_json_number(guint64 value); /* up to 2^63 - 1 */
 json_t *hb_json_text(const char *text);
 json_t *hb_json_readable(const char *text);    /* for people: bytes that are no UTF-8 are replaced by U+FFFD */
 json_t *hb_json_texts(const GPtrArray *texts); /* char * */
+json_t *hb_json_selection(const HbSelection *selection);

@@ -97,6 +97,7 @@ HbManifest *hb_manifest_copy(const HbManifest *manifest)
     copy->engine = g_strdup(manifest->engine);
     copy->product = g_strdup(manifest->product);
     copy->server_version = g_strdup(manifest->server_version);
+    copy->source_id = g_strdup(manifest->source_id);
     copy->address = g_strdup(manifest->address);
     copy->database = g_strdup(manifest->database);
     copy->database_quoted = g_strdup(manifest->database_quoted);
@@ -123,6 +124,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_free(manifest->engine);
     g_free(manifest->product);
     g_free(manifest->server_version);
+    g_free(manifest->source_id);
     g_free(manifest->address);
     g_free(manifest->database);
     g_free(manifest->database_quoted);

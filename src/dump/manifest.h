@@ -50,6 +50,7 @@ typedef struct {
     char *server_version;
     guint version_number;
     guint written_for;     /* the version that the definitions are for */
+    char *source_id;       /* the same for two addresses of the source's database; NULL: not known */
     char *address;         /* of the source, for people */
     char *database;        /* plain */
     char *database_quoted; /* as its SQL has it */

@@ -375,6 +375,7 @@ static gboolean read_source(HbManifest *manifest, const Place *place, const json
         !get_text(place, source, "server_version", &manifest->server_version) ||
         !get_number(place, source, "version_number", G_MAXINT32, &version) ||
         !get_number(place, source, "written_for", G_MAXINT32, &written_for) ||
+        !get_optional_text(place, source, "id", &manifest->source_id) ||
         !get_text(place, source, "address", &manifest->address) ||
         !get_text(place, source, "database", &manifest->database) ||
         !get_text(place, source, "database_quoted", &manifest->database_quoted) ||

@@ -126,13 +126,18 @@ static json_t *write_table(const HbResultTable *table)
 
 static json_t *write_source(const HbManifest *manifest)
 {
-    return json_pack("{s:s, s:o, s:o, s:i, s:i, s:o, s:o, s:o, s:o, s:{s:s, s:o}}", "engine", manifest->engine,
-                     "product", hb_json_text(manifest->product), "server_version",
-                     hb_json_text(manifest->server_version), "version_number", (int)manifest->version_number,
-                     "written_for", (int)manifest->written_for, "address", hb_json_text(manifest->address), "database",
-                     hb_json_text(manifest->database), "database_quoted", hb_json_text(manifest->database_quoted),
-                     "properties", write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
-                     manifest->snapshot_time, "position", hb_json_text(manifest->snapshot_position));
+    json_t *json =
+        json_pack("{s:s, s:o, s:o, s:i, s:i, s:o, s:o, s:o, s:o, s:{s:s, s:o}}", "engine", manifest->engine, "product",
+                  hb_json_text(manifest->product), "server_version", hb_json_text(manifest->server_version),
+                  "version_number", (int)manifest->version_number, "written_for", (int)manifest->written_for, "address",
+                  hb_json_text(manifest->address), "database", hb_json_text(manifest->database), "database_quoted",
+                  hb_json_text(manifest->database_quoted), "properties",
+                  write_properties(hb_catalog_get_properties(manifest->catalog)), "snapshot", "time",
+                  manifest->snapshot_time, "position", hb_json_text(manifest->snapshot_position));
+
+    if (manifest->source_id != NULL)
+        json_object_set_new(json, "id", hb_json_text(manifest->source_id));
+    return json;
 }
 
 static json_t *write_unread(const HbCatalog *catalog)
@@ -156,21 +161,6 @@ static json_t *write_members(const GPtrArray *members)
                                               hb_json_text(member->folder), "bytes", hb_json_number(member->bytes)));
     }
     return list;
-}
-
-static json_t *write_patterns(const GPtrArray *patterns)
-{
-    json_t *list = json_array();
-
-    for (guint i = 0; i < patterns->len; i++)
-        json_array_append_new(list, hb_json_text(((const HbPattern *)patterns->pdata[i])->text));
-    return list;
-}
-
-static json_t *write_selection(const HbSelection *selection)
-{
-    return json_pack("{s:o, s:o, s:b}", "take", write_patterns(selection->take), "skip",
-                     write_patterns(selection->skip), "alone", selection->without_needs);
 }
 
 static json_t *write_lists(const HbManifest *manifest, json_t *root)
@@ -214,7 +204,7 @@ char *hb_manifest_write(const HbManifest *manifest)
     if (manifest->rows_follow)
         json_object_set_new(root, "rows_follow", json_true());
     if (manifest->selection != NULL)
-        json_object_set_new(root, "chosen", write_selection(manifest->selection));
+        json_object_set_new(root, "chosen", hb_json_selection(manifest->selection));
     write_lists(manifest, root);
     made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII);
     text = g_strdup(made);

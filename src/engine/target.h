@@ -83,6 +83,16 @@ typedef struct {
      */
     gboolean (*change_rows)(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);
 
+    /*
+     * ---- The origin: one text that a copy keeps, in a place of its own that is no content of the database ----
+     *
+     * HB_ERROR_BLOCKED if something else is called so, or it cannot be trusted. *text NULL: there is none. Writing
+     * replaces what is there, and is on the server when it returns
+     */
+    gboolean (*read_origin)(HbSession *session, char **text, GError **error);
+    gboolean (*write_origin)(HbSession *session, const char *text, GError **error);
+    gboolean (*drop_origin)(HbSession *session, GError **error);
+
     /* ---- SQL that depends on the server; the caller's ---- */
 
     /*

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/json.h"
 
+#include "report/origin.h"
+
 #include "core/base/json_text.h"
 #include "dump/json_writer.h"
 #include "report/steps.h"
@@ -81,6 +83,7 @@ char *hb_json_survey(const HbSurvey *survey)
     json_object_set_new(root, "time", hb_json_readable(survey->time));
     json_object_set_new(root, "server", write_server(&survey->server));
     json_object_set_new(root, "scope", hb_json_readable(survey->whole_server ? "server" : "database"));
+    json_object_set_new(root, "origin", hb_origin_json(survey->origin));
     for (guint i = 0; i < survey->tables->len; i++) {
         const HbResultTable *table = survey->tables->pdata[i];
         json_object_set_new(root, table->key, write_table(table));

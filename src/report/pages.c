@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "report/pages.h"
 
+#include "report/origin.h"
+
 #include "core/graph/closure.h"
 #include "report/exceptions.h"
 #include "report/pieces.h"
@@ -39,6 +41,10 @@ char *hb_page_survey(const HbSurvey *survey, gboolean color)
         hb_piece_append_fact(out, color, "database", "%s", server->database);
     hb_piece_append_fact(out, color, "as", "%s%s", server->user, server->is_superuser ? " (superuser)" : "");
     hb_piece_append_fact(out, color, "time", "%s", survey->time);
+    if (survey->origin != NULL) {
+        g_autofree char *origin = hb_origin_describe(survey->origin);
+        hb_piece_append_fact(out, color, "origin", "%s", origin);
+    }
     for (guint i = 0; i < survey->tables->len; i++) {
         g_string_append_c(out, '\n');
         hb_table_append(out, survey->tables->pdata[i], color);

@@ -4,6 +4,7 @@
 #include "dump/json_writer.h"
 #include "report/exceptions.h"
 #include "report/json.h"
+#include "report/origin.h"
 #include "report/pages.h"
 #include "report/pieces.h"
 #include "report/preflight.h"
@@ -100,6 +101,14 @@ static void append_compared(GString *out, gboolean color, const HbPass *pass)
     hb_piece_append_fact(out, color, "compared", "%s of %s", rows, tables);
 }
 
+static void append_origin(GString *out, gboolean color, const HbPass *pass)
+{
+    g_autofree char *origin = hb_pass_get_origin(pass) != NULL ? hb_origin_describe(hb_pass_get_origin(pass)) : NULL;
+
+    if (origin != NULL)
+        hb_piece_append_fact(out, color, "origin", "%s", origin);
+}
+
 char *hb_pass_plan_page(const HbPass *pass, gboolean color)
 {
     const HbManifest *source = hb_pass_get_source(pass);
@@ -110,6 +119,7 @@ char *hb_pass_plan_page(const HbPass *pass, gboolean color)
     hb_piece_append_heading(out, color, "About to freshen");
     hb_piece_append_fact(out, color, "from", "%s, %s", from, source->snapshot_time);
     hb_preflight_append_target(out, color, hb_pass_get_restore(pass));
+    append_origin(out, color, pass);
     append_compared(out, color, pass);
     if (hb_pass_count_missing(pass) > 0)
         hb_piece_append_fact(out, color, "new", "%s that TO has not yet", missing);
@@ -187,6 +197,7 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
         json_array_append_new(list, write_table(tables->pdata[i]));
     json_object_set_new(root, "moment", hb_json_readable(hb_pass_get_source(pass)->snapshot_time));
     json_object_set_new(root, "position", hb_json_readable(hb_pass_get_source(pass)->snapshot_position));
+    json_object_set_new(root, "origin", hb_origin_json(hb_pass_get_origin(pass)));
     json_object_set_new(root, "rows", hb_json_number(hb_pass_count_compared(pass)));
     json_object_set_new(root, "tables", list);
     if (result != NULL) {

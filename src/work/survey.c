@@ -11,6 +11,7 @@ void hb_survey_free(HbSurvey *survey)
     if (survey == NULL)
         return;
     hb_server_info_clear(&survey->server);
+    hb_origin_free(survey->origin);
     g_free(survey->time);
     g_clear_pointer(&survey->tables, g_ptr_array_unref);
     g_free(survey);
@@ -94,6 +95,15 @@ static void survey_databases(HbSurvey *survey, const HbEngine *engine, const HbA
 
 /* ---- The whole ---- */
 
+/* One that cannot be read, or is not trusted, is no reason to survey nothing */
+static void recall_origin(HbSurvey *survey, const HbEngine *engine, HbSession *session, HbObservers *observers)
+{
+    g_autoptr(GError) refusal = NULL;
+
+    if (!survey->whole_server && !hb_origin_recall_in(engine, session, &survey->origin, &refusal))
+        hb_observers_note(observers, HB_SEVERITY_WARNING, hb_error_hint(refusal), "%s", refusal->message);
+}
+
 HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
                         GError **error)
 {
@@ -108,6 +118,8 @@ HbSurvey *hb_survey_run(const HbEngine *engine, const HbAddress *address, HbStop
     survey->time = g_date_time_format(now, "%Y-%m-%dT%H:%M:%SZ");
     if (engine->connector->describe(session, &survey->server, error))
         survey->tables = engine->source->survey(session, survey->whole_server, error);
+    if (survey->tables != NULL)
+        recall_origin(survey, engine, session, observers);
     engine->connector->close(session);
     if (survey->tables == NULL)
         return NULL;

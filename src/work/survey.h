@@ -4,6 +4,7 @@
  */
 #pragma once
 
+#include "work/origin/origin.h"
 #include "work/run/observer.h"
 #include "work/run/stop.h"
 
@@ -12,6 +13,7 @@ typedef struct {
     gboolean whole_server;
     char *time;        /* ISO 8601, UTC */
     GPtrArray *tables; /* HbResultTable * */
+    HbOrigin *origin;  /* what the database remembers of where it came from; NULL: nothing, or a server */
 } HbSurvey;
 
 /*

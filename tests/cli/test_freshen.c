@@ -122,13 +122,20 @@ static const Engine mariadb = {
 
 static const Engine *const engines[] = {&postgres, &mariadb};
 
+static void fill_database(const char *server, const char *database, const char *sql)
+{
+    g_autofree char *shell = servers_get_uri(server, NULL), *uri = servers_get_uri(server, database);
+    g_autofree char *drop = g_strdup_printf("DROP DATABASE IF EXISTS %s", database),
+                    *create = g_strdup_printf("CREATE DATABASE %s", database);
+
+    g_free(servers_query(shell, drop));
+    g_free(servers_query(shell, create));
+    g_free(servers_query(uri, sql));
+}
+
 static void fill(const char *server, const char *sql)
 {
-    g_autofree char *shell = servers_get_uri(server, NULL), *uri = servers_get_uri(server, "vale");
-
-    g_free(servers_query(shell, "DROP DATABASE IF EXISTS vale"));
-    g_free(servers_query(shell, "CREATE DATABASE vale"));
-    g_free(servers_query(uri, sql));
+    fill_database(server, "vale", sql);
 }
 
 /* The source as the engine's tables have it, and a copy of it */
@@ -297,6 +304,62 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
                NULL);
 }
 
+/* A copy knows by itself what it is one of, what was chosen for it, and whether it is whole */
+static void what_a_copy_remembers(void **state)
+{
+    static const char *const traps[] = {"CREATE SCHEMA hornbeam_origin; CREATE VIEW hornbeam_origin.origin AS SELECT "
+                                        "'x'::text AS text",
+                                        "CREATE VIEW hornbeam_origin AS SELECT 1 AS id, 'x' AS text"};
+
+    /* while others hold what is to be changed, a pass cannot end */
+    static const char *const holds[] = {"psql -qX \"$(server_uri new vale)\" -c 'BEGIN; LOCK TABLE plot IN SHARE MODE; "
+                                        "SELECT pg_sleep(3)'",
+                                        "mariadb_shell mnew vale -e 'LOCK TABLES plot READ; SELECT SLEEP(3)'"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale"),
+                        *other = servers_get_uri(engines[i]->from, "other"),
+                        *dump = g_strdup_printf("%s/remembered.%s.dump", servers_get_folder(), engines[i]->from),
+                        *half = NULL;
+        fill(engines[i]->from, engines[i]->tables);
+        fill(engines[i]->to, "SELECT 1");
+        run_expect(run_hornbeam("carry", "-q", "--remember", "--skip", "rows:big", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("survey", to, NULL), 0, "a copy of database vale at ", NULL);
+        g_free(servers_query(from, half_an_hour[2]));
+        /* nobody need agree, and nothing be said again */
+        run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", "--skip", "rows:big", from, to, NULL), 0, "Equal", NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 1, "1 difference", NULL);
+        run_expect(run_hornbeam("freshen", "-q", "--skip", "rows:opt", from, to, NULL), 2, NULL, "another choice");
+        fill_database(engines[i]->from, "other", "CREATE TABLE plot (n INT)");
+        run_expect(run_hornbeam("freshen", "--yes", other, to, NULL), 1, NULL, "is a copy of database vale at ");
+        /* a pass that breaks off says so, until the next one has ended */
+        half = g_strdup_printf("%s >$FOLDER/held 2>&1 & sleep 0.7; $HORNBEAM freshen -q '%s' '%s' >$FOLDER/told 2>&1 & "
+                               "sleep 2; kill -KILL $!; wait; $HORNBEAM survey '%s'",
+                               holds[i], from, to, to);
+        g_free(servers_query(from, "UPDATE plot SET name = CONCAT('half ', name)"));
+        run_expect(run_shell(half), 0, "; between passes: parts of it are", NULL);
+        run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("survey", "--json", to, NULL), 0, "\"between_passes\": null", NULL);
+        /* another arrival makes it untrue; a dump brings one, too */
+        run_expect(run_hornbeam("carry", "--existing", "replace", "--yes", from, to, NULL), 0, NULL,
+                   "it forgets that now");
+        run_expect(run_hornbeam("survey", "--json", to, NULL), 0, "\"origin\": null", NULL);
+        run_expect(run_hornbeam("dump", "-q", from, dump, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("restore", "-q", "--remember", "--existing", "replace", "--yes", dump, to, NULL), 0,
+                   NULL, NULL);
+        g_free(servers_query(from, "UPDATE plot SET name = CONCAT('new ', name) WHERE n < 9"));
+        run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+        /* what anybody may have put there is not read */
+        fill(engines[i]->to, traps[i]);
+        run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 1, NULL, "and was not read");
+        run_expect(run_hornbeam("survey", to, NULL), 0, NULL, "and was not read");
+    }
+}
+
 /* All databases of a server: what is wrong with one keeps the others from nothing */
 static void a_whole_server_is_brought_up_to_date(void **state)
 {
@@ -328,6 +391,7 @@ int main(void)
         cmocka_unit_test(a_carry_that_broke_off_goes_on),
         cmocka_unit_test(what_cannot_be_brought_is_named),
         cmocka_unit_test(what_would_be_lost_or_is_not_allowed_is_refused),
+        cmocka_unit_test(what_a_copy_remembers),
         cmocka_unit_test(a_whole_server_is_brought_up_to_date),
     };
     return servers_run_tests("old new mold:mariadb mnew:mariadb", NULL, tests, G_N_ELEMENTS(tests));

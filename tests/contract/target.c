@@ -144,11 +144,39 @@ static void check_changing(const Contract *contract)
     contract->engine->connector->close(session);
 }
 
+/* It is no content, and what is written replaces what was there */
+static void check_origin(const Contract *contract)
+{
+    static const char *const texts[] = {"{\"a\": \"it's\\\\n\"}", "second"};
+    const HbTarget *target = contract->engine->target;
+    HbSession *session = contract_open(contract);
+    g_autofree char *text = NULL, *content = NULL;
+    GError *error = NULL;
+
+    assert_true(target->read_origin(session, &text, &error));
+    assert_null(text);
+    for (gsize i = 0; i < G_N_ELEMENTS(texts); i++) {
+        target->write_origin(session, texts[i], &error);
+        check_no_error(error);
+        g_free(text);
+        assert_true(target->read_origin(session, &text, &error));
+        assert_string_equal(text, texts[i]);
+    }
+    assert_true(target->find_content(session, &content, NULL));
+    assert_null(content);
+    assert_true(target->drop_origin(session, &error) && target->drop_origin(session, &error));
+    g_clear_pointer(&text, g_free);
+    assert_true(target->read_origin(session, &text, &error));
+    assert_null(text);
+    contract->engine->connector->close(session);
+}
+
 void target_keeps_its_contract(const Contract *contract)
 {
     check_creation(contract);
     check_content(contract);
     check_hold(contract);
+    check_origin(contract);
     if (contract->engine->target->change_rows != NULL)
         check_changing(contract);
 }

@@ -34,6 +34,7 @@ static struct {
     gboolean exists;
     char *content;
     char *role; /* that is there already */
+    char *origin;
     guint sessions;
     const ScriptedHolder *holders; /* who are not seen yet */
     guint holder_count;
@@ -50,6 +51,7 @@ void scripted_reset(const char *lines, guint rows_each)
     g_free(it.dump_id);
     g_free(it.content);
     g_free(it.role);
+    g_free(it.origin);
     g_clear_pointer(&it.run, g_ptr_array_unref);
     g_clear_pointer(&it.keys, g_ptr_array_unref);
     g_clear_pointer(&it.loaded, g_hash_table_unref);
@@ -378,6 +380,28 @@ static GHashTable *read_journal(HbSession *session, GError **error)
     return copy;
 }
 
+static gboolean read_origin(HbSession *session, char **text, GError **error)
+{
+    (void)session;
+    (void)error;
+    *text = g_strdup(it.origin);
+    return TRUE;
+}
+
+static gboolean write_origin(HbSession *session, const char *text, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_free(it.origin);
+    it.origin = g_strdup(text);
+    return TRUE;
+}
+
+static gboolean drop_origin(HbSession *session, GError **error)
+{
+    return write_origin(session, NULL, error);
+}
+
 static gboolean find_role(HbSession *session, const char *name, gboolean *found, GError **error)
 {
     (void)session;
@@ -701,6 +725,9 @@ static const HbTarget target = {
     .make_password_sql = make_password_sql,
     .fit = fit_target,
     .preflight = preflight,
+    .read_origin = read_origin,
+    .write_origin = write_origin,
+    .drop_origin = drop_origin,
     .find_role = find_role,
 };
 

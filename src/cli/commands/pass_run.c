@@ -104,16 +104,57 @@ static HbStatus agree_and_bring(HbCli *cli, GPtrArray *documents, HbPass *pass, 
         return HB_STATUS_DONE;
     }
     show_plan(cli, pass);
-    if (!options->to.resume && !hb_cli_agree(cli, work, error))
+    /* what is known to be its copy may be brought up to date without asking */
+    if (!options->to.resume && (options->origin == NULL || options->origin->source_id == NULL) &&
+        !hb_cli_agree(cli, work, error))
         return HB_STATUS_REMARKS;
     return bring(cli, documents, pass, options, error);
 }
 
-static HbStatus run_one(HbCli *cli, GPtrArray *documents, const HbPassOptions *options, GError **error)
+/* What was chosen and renamed when the copy was made need not be said again, and cannot become something else */
+static gboolean adopt(HbPassOptions *options, const HbOrigin *origin, GError **error)
 {
-    HbPass *pass = hb_pass_open(options, error);
-    const HbStatus status = pass != NULL ? agree_and_bring(cli, documents, pass, options, error) : HB_STATUS_SERVER;
+    const HbOrigin given = {
+        .parts = options->to.parts,
+        .selection = hb_selection_is_partial(options->from.selection) ? (HbSelection *)options->from.selection : NULL,
+        .wishes = options->to.wishes};
 
+    if (!hb_origin_is_same_choice(&given, NULL) && !hb_origin_is_same_choice(&given, origin))
+        return hb_error_set(error, HB_ERROR_USAGE,
+                            "leave out --parts, --take, --skip, --rename, --ownership and --grants",
+                            "TO remembers another choice or other names than those that are given here");
+    options->origin = origin;
+    options->from.parts = options->to.parts = origin->parts;
+    options->to.wishes = origin->wishes;
+    options->to.wishes.lenient = TRUE; /* what it names may be gone from the source by now */
+    if (origin->selection != NULL) {
+        origin->selection->lenient = TRUE;
+        options->from.selection = origin->selection;
+    }
+    return TRUE;
+}
+
+static gboolean recall(const HbPassOptions *options, HbOrigin **origin, GError **error)
+{
+    HbAddress address = options->to.to;
+    g_autofree char *named = options->to.engine->connector->get_database(address.uri);
+
+    if (address.database == NULL)
+        address.database = named;
+    return hb_origin_recall(options->to.engine, &address, origin, error);
+}
+
+static HbStatus run_one(HbCli *cli, GPtrArray *documents, const HbPassOptions *given, GError **error)
+{
+    HbPassOptions options = *given;
+    g_autoptr(HbOrigin) origin = NULL;
+    HbPass *pass;
+    HbStatus status;
+
+    if (!recall(&options, &origin, error) || (origin != NULL && !adopt(&options, origin, error)))
+        return HB_STATUS_SERVER;
+    pass = hb_pass_open(&options, error);
+    status = pass != NULL ? agree_and_bring(cli, documents, pass, &options, error) : HB_STATUS_SERVER;
     hb_pass_free(pass);
     return status;
 }

@@ -19,6 +19,7 @@ HbRestoreOptions hb_cli_make_restore(const HbCli *cli)
                               .new_passwords = cli->options.new_passwords,
                               .jobs = cli->options.job_count,
                               .resume = cli->options.resume,
+                              .remember = cli->options.remember,
                               .analyze = !cli->options.no_analyze,
                               .stop = cli->stop,
                               .observers = cli->observers};

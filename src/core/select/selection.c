@@ -172,6 +172,12 @@ static gboolean find_subject(const Selecting *selecting, const HbObject *object,
     return TRUE;
 }
 
+/* What a placeholder stands for; NULL: it is none */
+static const HbObject *find_real(const Selecting *selecting, const HbObject *object)
+{
+    return object->kind == HB_KIND_PLACEHOLDER ? hb_catalog_find(selecting->catalog, hb_object_get_name(object)) : NULL;
+}
+
 static gboolean fits_any(const GPtrArray *patterns, const HbObject *object)
 {
     for (guint i = 0; i < patterns->len; i++) {
@@ -288,9 +294,33 @@ static gboolean has_lost_need(const Selecting *selecting, const HbObject *object
     return FALSE;
 }
 
+/* Does it need, however far, what is to be skipped? seen: HbObject * */
+static gboolean has_skipped_below(const Selecting *selecting, const HbObject *object, GHashTable *seen)
+{
+    if (is_meant(selecting, selecting->selection->skip, object))
+        return TRUE;
+    for (guint n = 0; n < object->needs->len; n++) {
+        const HbObject *need = hb_catalog_find(selecting->catalog, object->needs->pdata[n]);
+        if (need->kind != HB_KIND_ROWS && !is_about_users(object, need) && g_hash_table_add(seen, (gpointer)need) &&
+            has_skipped_below(selecting, need, seen))
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* A placeholder that nothing would replace must not stay for the object itself */
+static gboolean stays_empty(const Selecting *selecting, const HbObject *object)
+{
+    const HbObject *real = find_real(selecting, object);
+    g_autoptr(GHashTable) seen = g_hash_table_new(NULL, NULL);
+
+    return real != NULL && has_skipped_below(selecting, real, seen);
+}
+
 static void name_lost(Selecting *selecting, const HbObject *object, const char *need)
 {
-    g_autofree char *why = g_strdup_printf("it needs %s, which is skipped", need);
+    const HbObject *real = find_real(selecting, hb_catalog_find(selecting->catalog, need));
+    g_autofree char *why = g_strdup_printf("it needs %s, which is skipped", real != NULL ? real->identity : need);
 
     hb_catalog_add_omission(selecting->catalog, object->identity, why);
 }
@@ -310,7 +340,7 @@ static void conflicts(Selecting *selecting, guint place)
     State above = has_subject ? selecting->states[subject] : OUT;
     const char *need;
 
-    if (above == SKIPPED || is_meant(selecting, selecting->selection->skip, object)) {
+    if (above == SKIPPED || is_meant(selecting, selecting->selection->skip, object) || stays_empty(selecting, object)) {
         selecting->states[place] = SKIPPED;
     } else if (above == LOST || has_lost_need(selecting, object, &need)) {
         selecting->states[place] = LOST;
@@ -330,6 +360,8 @@ static void follow_needs(Selecting *selecting)
             if (is_real_need(selecting, object, object->needs->pdata[n]))
                 pull_in(selecting, place_of(selecting, object->needs->pdata[n]));
         }
+        if (find_real(selecting, object) != NULL)
+            pull_in(selecting, place_of(selecting, hb_object_get_name(object)));
         take_named_users(selecting, object);
     }
     g_array_set_size(selecting->queue, 0);

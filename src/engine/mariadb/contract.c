@@ -14,6 +14,7 @@
 #include "engine/mariadb/session/peers.h"
 #include "engine/mariadb/session/session.h"
 #include "engine/mariadb/target/journal.h"
+#include "engine/mariadb/target/origin.h"
 #include "engine/mariadb/target/preflight.h"
 #include "engine/mariadb/target/roles.h"
 #include "engine/mariadb/target/target.h"
@@ -63,6 +64,9 @@ static const HbTarget target = {
     .create_database = hb_my_create_database,
     .find_content = hb_my_find_content,
     .find_rows = hb_my_find_rows,
+    .read_origin = hb_my_read_origin,
+    .write_origin = hb_my_write_origin,
+    .drop_origin = hb_my_drop_origin,
     .find_role = hb_my_find_role,
     .change_rows = hb_my_change_rows,
     .make_password_sql = hb_my_make_password_sql,

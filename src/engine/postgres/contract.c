@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/postgres.h"
 #include "engine/postgres/target/journal.h"
+#include "engine/postgres/target/origin.h"
 
 #include "engine/postgres/catalog/catalog.h"
 #include "engine/postgres/catalog/server.h"
@@ -60,6 +61,9 @@ static const HbTarget target = {
     .find_content = hb_pg_find_content,
     .find_rows = hb_pg_find_rows,
     .change_rows = hb_pg_change_rows,
+    .read_origin = hb_pg_read_origin,
+    .write_origin = hb_pg_write_origin,
+    .drop_origin = hb_pg_drop_origin,
     .find_role = hb_pg_find_role,
     .make_joining = hb_pg_make_joining,
     .read_privileges = hb_pg_read_privileges,

@@ -25,6 +25,7 @@ static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
     target.engine = options->to.engine;
     target.from = options->to.to;
     target.selection = NULL;
+    target.is_copy = TRUE;
     target.hold_tables = FALSE;
     target.throttle = NULL;
     return target;
@@ -46,10 +47,18 @@ static GHashTable *index_triggers(const HbCatalog *catalog)
     return index;
 }
 
+/* Before anything of it is read */
+static gboolean check_source(const HbPass *pass, GError **error)
+{
+    const HbOrigin *origin = pass->options.origin;
+
+    return origin == NULL || hb_origin_check_source(origin, pass->source->manifest, error);
+}
+
 static gboolean read_sides(HbPass *pass, GError **error)
 {
     pass->source = hb_snapshot_source_new(&pass->options.from, error);
-    if (pass->source == NULL || !hb_snapshot_source_read(pass->source, error))
+    if (pass->source == NULL || !check_source(pass, error) || !hb_snapshot_source_read(pass->source, error))
         return FALSE;
     pass->target = hb_snapshot_source_new(&pass->target_options, error);
     if (pass->target == NULL || !hb_snapshot_source_read(pass->target, error)) {
@@ -136,6 +145,11 @@ const HbManifest *hb_pass_get_source(const HbPass *pass)
     return pass->source->manifest;
 }
 
+const HbOrigin *hb_pass_get_origin(const HbPass *pass)
+{
+    return pass->options.origin;
+}
+
 guint64 hb_pass_count_compared(const HbPass *pass)
 {
     return pass->rows;
@@ -182,11 +196,11 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
     gboolean ok;
 
-    /* nothing differs: the target gets no journal, and its server need not write anything to disk */
+    /* nothing differs: the target gets no journal */
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass)) {
         hb_restore_result_init(result);
-        return hb_snapshot_source_end(pass->source, error);
+        return hb_snapshot_source_end(pass->source, error) && hb_restore_renew_origin(pass->restore, error);
     }
     ok = hb_restore_run(pass->restore, result, error);
     for (guint i = 0; i < pass->tables->len; i++)

@@ -15,6 +15,7 @@
 #pragma once
 
 #include "core/rows/row_difference.h"
+#include "work/origin/origin.h"
 #include "work/restore/restore.h"
 #include "work/source/snapshot_source.h"
 
@@ -23,7 +24,8 @@ typedef struct HbPass HbPass;
 /* Borrowed until the pass is freed */
 typedef struct {
     HbSnapshotSourceOptions from;
-    HbRestoreOptions to; /* what is to be restored, and how rows come, is the pass's own */
+    HbRestoreOptions to;    /* what is to be restored, and how rows come, is the pass's own */
+    const HbOrigin *origin; /* what TO remembers, whose choice and names the options have; NULL: nothing */
 } HbPassOptions;
 
 /* A table whose rows differ */
@@ -46,6 +48,7 @@ void hb_pass_free(HbPass *pass); /* accepts NULL */
 const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, the largest work first */
 const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structure is missing, and stands in the way */
 const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
+const HbOrigin *hb_pass_get_origin(const HbPass *pass);   /* that TO had; NULL: none */
 guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */
 guint hb_pass_count_compared_tables(const HbPass *pass);
 guint hb_pass_count_missing(const HbPass *pass); /* objects of the source that the target has not */

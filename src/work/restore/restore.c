@@ -26,6 +26,9 @@ static gboolean check_dump(const HbRestoreOptions *options, GError **error)
     if (!options->whole_server && options->manifest->members != NULL)
         return hb_error_set(error, HB_ERROR_USAGE, "name a server, without a database",
                             "this is the dump of a whole server");
+    if (options->remember && options->manifest->selection != NULL && hb_selection_is_partial(options->selection))
+        return hb_error_set(error, HB_ERROR_USAGE, "choose when the dump is made, or when it is restored",
+                            "--remember cannot remember two choices, that of the dump and that of the restore");
     return TRUE;
 }
 
@@ -145,6 +148,11 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     if (hb_restore_is_blocked(restore))
         return hb_restore_set_blocked_error(restore, error);
     return hb_restore_run_start(restore->run, result, error);
+}
+
+gboolean hb_restore_renew_origin(HbRestore *restore, GError **error)
+{
+    return hb_restore_run_renew_origin(restore->run, error);
 }
 
 gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *observers, HbRestoreResult *result,

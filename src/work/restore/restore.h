@@ -55,6 +55,9 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore); /* as it ar
  */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);
 
+/* The target's origin, if it has one, says that it holds the manifest's moment: for who has found nothing to do */
+gboolean hb_restore_renew_origin(HbRestore *restore, GError **error);
+
 /* After run() of a tentative restore that is not finished: tries again what is not done, rows aside. Others may be told
  */
 gboolean hb_restore_go_on(HbRestore *restore, gboolean tentative, HbObservers *observers, HbRestoreResult *result,

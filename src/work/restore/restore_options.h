@@ -42,6 +42,7 @@ typedef struct {
     guint jobs;
     gboolean resume;
     gboolean freshens;  /* what is there is brought up to date by the provider; an earlier pass may have broken off */
+    gboolean remember;  /* leave in the target where it came from; see work/origin */
     gboolean tentative; /* what fails will be tried again: it is not told at once */
     gboolean part_of_server; /* one database of a whole server */
     gboolean whole_server;   /* the users and tablespaces of a whole server's dump; keeps the journal open */

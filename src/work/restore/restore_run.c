@@ -132,7 +132,8 @@ static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **
         return FALSE;
     if (!run->decision->is_resumed)
         return run->options->engine->journal->begin(session, run->manifest->id, error) &&
-               hb_restore_decision_note(run->decision, run->options, run->manifest, session, error);
+               hb_restore_decision_note(run->decision, run->options, run->manifest, session, error) &&
+               hb_restore_run_mark_origin(run, session, FALSE, error);
     if (!settle_keys(run, session, error))
         return FALSE;
     run->done_earlier = g_hash_table_ref(run->journal);
@@ -142,7 +143,7 @@ static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **
 
 static gboolean end_journal(HbRestoreRun *run, HbSession *session, GError **error)
 {
-    return run->options->engine->journal->end(session, error);
+    return hb_restore_run_mark_origin(run, session, TRUE, error) && run->options->engine->journal->end(session, error);
 }
 
 static gboolean prepare_target(HbRestoreRun *run, GError **error)
@@ -358,7 +359,7 @@ gboolean hb_restore_run_start(HbRestoreRun *run, HbRestoreResult *result, GError
     if (run->decision->is_done) {
         result->done_before = hb_plan_count(run->plan.steps->plan);
         run->is_finished = TRUE;
-        return TRUE;
+        return !run->options->remember || hb_restore_run_renew_origin(run, error);
     }
     hb_restore_run_list_changes(run);
     ok = prepare_target(run, error) && (provider != NULL ? walk_around_rows(run, error) : walk_stubbornly(run, error));

@@ -30,6 +30,9 @@ gboolean hb_restore_run_start(HbRestoreRun *run, HbRestoreResult *result, GError
 gboolean hb_restore_run_go_on(HbRestoreRun *run, gboolean tentative, HbObservers *observers, HbRestoreResult *result,
                               GError **error);
 
+/* The origin says that the target holds the manifest's moment, though there was nothing to do */
+gboolean hb_restore_run_renew_origin(HbRestoreRun *run, GError **error);
+
 /* Is everything done that the server lets us do? */
 gboolean hb_restore_run_is_finished(const HbRestoreRun *run);
 

@@ -8,6 +8,7 @@
  *     restore_run_index_ahead  keys and indexes while other rows still come
  *     restore_run_unlogged     tables that a crash of the server empties
  *     restore_run_roles        users that exist already; passwords for those that bring none
+ *     restore_run_origin       what the target remembers of where it came from
  *     restore_run_report       lists what was not simply done
  */
 #pragma once
@@ -84,6 +85,9 @@ void hb_restore_run_list_complaints(HbRestoreRun *run);
 void hb_restore_run_list_left_out(HbRestoreRun *run); /* because of other steps */
 void hb_restore_run_list_gone(HbRestoreRun *run);     /* what was taken away, and is not back */
 void hb_restore_run_count_steps(const HbRestoreRun *run, HbRestoreResult *result);
+
+/* restore_run_origin: at the beginning, and, is_whole, at the end, if one is wanted or there already */
+gboolean hb_restore_run_mark_origin(HbRestoreRun *run, HbSession *session, gboolean is_whole, GError **error);
 
 /* restore_run_index_ahead: before the rows of a provider come */
 void hb_restore_run_index_ahead(HbRestoreRun *run);

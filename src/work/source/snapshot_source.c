@@ -13,6 +13,8 @@
 #define STRUCTURE_ATTEMPTS 6
 #define RETRY_WAIT_MS      300
 
+#define SOURCE_DIGITS 16
+
 /* ---- Catalog ---- */
 
 static void fit_version(HbSnapshotSource *source)
@@ -54,10 +56,21 @@ static gboolean read_catalog(HbSnapshotSource *source, GError **error)
 
 static void pass_remark(gpointer data, const char *what, const char *hint)
 {
-    hb_observers_note(((const HbSnapshotSource *)data)->options->observers, HB_SEVERITY_WARNING, hint, "%s", what);
+    const HbSnapshotSourceOptions *options = ((const HbSnapshotSource *)data)->options;
+
+    if (!options->is_copy)
+        hb_observers_note(options->observers, HB_SEVERITY_WARNING, hint, "%s", what);
 }
 
 /* ---- The whole ---- */
+
+/* What an identity says of a server need not stand in a dump; NULL of NULL */
+static char *make_source_id(const char *identity)
+{
+    g_autofree char *sum = identity != NULL ? g_compute_checksum_for_string(G_CHECKSUM_SHA256, identity, -1) : NULL;
+
+    return sum != NULL ? g_strndup(sum, SOURCE_DIGITS) : NULL;
+}
 
 gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbManifest *manifest, HbSession *session,
                                      char **identity, GError **error)
@@ -77,6 +90,7 @@ gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbM
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
     manifest->written_for = info.version_number;
+    manifest->source_id = make_source_id(info.identity);
     manifest->address = g_steal_pointer(&info.address);
     manifest->database = g_steal_pointer(&info.database);
     manifest->database_quoted = g_steal_pointer(&info.database_quoted);
@@ -179,13 +193,10 @@ gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error)
     return source->options->engine->source->end_snapshot(source->keeper, error);
 }
 
-#define SOURCE_DIGITS 16
-
 void hb_snapshot_source_name_work(HbSnapshotSource *source, const char *work)
 {
-    g_autofree char *sum =
-        g_compute_checksum_for_string(G_CHECKSUM_SHA256, source->identity != NULL ? source->identity : "", -1);
-    char *id = g_strdup_printf("%s %.*s %s", work, SOURCE_DIGITS, sum, source->manifest->id);
+    const char *digits = source->manifest->source_id;
+    char *id = g_strdup_printf("%s %s %s", work, digits != NULL ? digits : "unknown", source->manifest->id);
 
     g_free(source->manifest->id);
     source->manifest->id = id;

@@ -228,10 +228,45 @@ static void databases_are_chosen_apart_from_objects(void **state)
     assert_false(hb_selection_is_partial(databases));
 }
 
+/* A view and a function that need each other, and a view that only the first of them keeps from being made */
+static void a_placeholder_never_stays_for_what_does_not_come(void **state)
+{
+    static const struct {
+        const char *take, *skip, *kept, *lost;
+    } rows[] = {
+        {"", "view:card", "schema garden; view garden.hall", "function garden.card_of()"},
+        {"", "view:hall", "schema garden", "function garden.card_of(); view garden.card"},
+        {"function", "",
+         "schema garden; view garden.hall; placeholder view garden.card; function garden.card_of(); view garden.card",
+         ""},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(rows); i++) {
+        g_autoptr(HbCatalog) catalog =
+            check_read_catalog("schema garden\nview garden.hall: schema garden\n"
+                               "function garden.card_of(): schema garden, view garden.card\n"
+                               "view garden.card: schema garden, function garden.card_of(), view garden.hall");
+        g_autoptr(HbSelection) selection = make_choice(rows[i].take, rows[i].skip);
+        g_autofree char *kept = NULL, *omitted = NULL;
+        GError *error = NULL;
+
+        hb_catalog_find(catalog, "view garden.card")->stand_in = g_strdup("stand in");
+        assert_true(hb_order_arrange(catalog, &error));
+        hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, &error);
+        check_no_error(error);
+        kept = check_list_identities(catalog);
+        omitted = join_lost(catalog);
+        assert_string_equal(kept, rows[i].kept);
+        assert_string_equal(omitted, rows[i].lost);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_chosen_comes_with_what_it_needs),
+        cmocka_unit_test(a_placeholder_never_stays_for_what_does_not_come),
         cmocka_unit_test(what_is_not_wanted_is_not_missed),
         cmocka_unit_test(owners_and_those_who_are_granted_something_come_along),
         cmocka_unit_test(patterns_that_fit_nothing_are_told),

@@ -29,6 +29,7 @@ static const HbSurveyTable tables[] = {
       {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
      "SELECT TABLE_NAME, ENGINE, TABLE_ROWS, DATA_LENGTH, INDEX_LENGTH FROM information_schema.TABLES"
      " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
+     "  AND TABLE_NAME NOT IN (" HB_MY_OURS ")"
      " ORDER BY DATA_LENGTH DESC, TABLE_NAME LIMIT 20"},
     {HB_SURVEY_DATABASE, FALSE, {"engines", "Storage engines in use",
      {{"engine", "engine", HB_COLUMN_TEXT}, {"transactions", "transactions", HB_COLUMN_TEXT},
@@ -37,6 +38,7 @@ static const HbSurveyTable tables[] = {
      " FROM information_schema.TABLES t"
      " LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
      " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
+     "  AND t.TABLE_NAME NOT IN (" HB_MY_OURS ")"
      " GROUP BY t.ENGINE, e.TRANSACTIONS ORDER BY 3 DESC, 1"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"roles", "Accounts and roles",
      {{"name", "account", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT}, {"global", "rights on everything", HB_COLUMN_TEXT}}},

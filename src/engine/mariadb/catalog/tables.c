@@ -435,7 +435,7 @@ gboolean hb_my_read_tables(HbMyCatalogBuilder *builder, GError **error)
         hb_my_query(builder->session,
                     "SELECT TABLE_NAME, DATA_LENGTH, CREATE_OPTIONS FROM information_schema.TABLES"
                     " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
-                    "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
+                    "  AND TABLE_NAME NOT IN (" HB_MY_OURS ")"
                     " ORDER BY TABLE_NAME",
                     error);
     g_autoptr(GPtrArray) foreign_keys = g_ptr_array_new_with_free_func(foreign_key_free);

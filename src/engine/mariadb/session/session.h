@@ -17,6 +17,10 @@
 
 #define HB_MY_JOURNAL      "hornbeam_journal"
 #define HB_MY_JOURNAL_STEP "hornbeam_journal_step"
+#define HB_MY_ORIGIN       "hornbeam_origin"
+
+/* What is ours in a database, as a list for IN (): no content of it */
+#define HB_MY_OURS "'" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "', '" HB_MY_ORIGIN "'"
 
 struct HbSession {
     MYSQL *mysql;

@@ -8,6 +8,7 @@
 #include "engine/mariadb/dialect/names.h"
 #include "engine/mariadb/dialect/split_statements.h"
 #include "engine/mariadb/session/peers.h"
+#include "engine/mariadb/target/own_tables.h"
 #include "engine/mariadb/target/roles.h"
 
 #include <mysqld_error.h>
@@ -41,30 +42,12 @@ static gboolean enter_database(HbSession *session, gboolean create, GError **err
                   " digest binary(16), " HB_MY_JOURNAL_STEP " step text, " HB_MY_JOURNAL_STEP                          \
                   " done tinyint(1), " HB_MY_JOURNAL_STEP " note longtext, " HB_MY_JOURNAL_STEP " emptied text"
 
-static const char journal_tables[] =
-    "SELECT CONCAT_WS(' ', COUNT(*), SUM(TABLE_TYPE = 'BASE TABLE' AND ENGINE = 'InnoDB'),"
-    "  (SELECT COUNT(*) FROM information_schema.TRIGGERS WHERE EVENT_OBJECT_SCHEMA = DATABASE()"
-    "    AND EVENT_OBJECT_TABLE IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')))"
-    " FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
-    "  AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')";
-
-static const char journal_columns[] =
-    "SELECT GROUP_CONCAT(CONCAT_WS(' ', TABLE_NAME, COLUMN_NAME, COLUMN_TYPE, NULLIF(EXTRA, ''))"
-    "  ORDER BY TABLE_NAME, ORDINAL_POSITION SEPARATOR ', ')"
-    " FROM information_schema.COLUMNS WHERE TABLE_SCHEMA = DATABASE()"
-    "  AND TABLE_NAME IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')";
-
-/*
- * A user with the privilege to create can make a view that is called like the journal, and a reader would run that
- * user's functions: the server's own lists say what it is before anything is read
- */
 static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
 {
     g_autofree char *tables = NULL, *columns = NULL;
 
     *there = FALSE;
-    if (!hb_my_read_text(session, journal_tables, &tables, error) ||
-        !hb_my_read_text(session, journal_columns, &columns, error))
+    if (!hb_my_describe_tables(session, "'" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "'", &tables, &columns, error))
         return FALSE;
     if (*tables == '0')
         return TRUE;

@@ -92,7 +92,7 @@ gboolean hb_my_find_content(HbSession *session, char **example, GError **error)
     return hb_my_read_text(session,
                            "SELECT CONCAT(IF(TABLE_TYPE = 'VIEW', 'view ', 'table '), TABLE_NAME)"
                            " FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()"
-                           "  AND TABLE_NAME NOT IN ('" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "')"
+                           "  AND TABLE_NAME NOT IN (" HB_MY_OURS ")"
                            " UNION ALL SELECT CONCAT(LOWER(ROUTINE_TYPE), ' ', ROUTINE_NAME)"
                            " FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()"
                            " UNION ALL SELECT CONCAT('event ', EVENT_NAME)"

@@ -13,7 +13,7 @@ typedef struct {
 static const Fragment fragments[] = {
     {"namespaces", 0,
      "SELECT ns.oid FROM pg_namespace ns WHERE ns.nspname !~ '^pg_'"
-     " AND ns.nspname NOT IN ('information_schema', 'hornbeam_journal')"},
+     " AND ns.nspname NOT IN ('information_schema', 'hornbeam_journal', 'hornbeam_origin')"},
     {"meaning_settings", 0, /* that change what SQL means, or what may be written */
      "'TimeZone', 'DateStyle', 'IntervalStyle', 'search_path', 'default_text_search_config', 'lc_monetary', 'lc_numeric',"
      " 'lc_time', 'standard_conforming_strings', 'backslash_quote', 'transform_null_equals', 'array_nulls', 'xmloption',"

@@ -16,6 +16,8 @@
 
 /* The schema that the journal of a restore stands in; what would be in it twice is HB_ERROR_ALREADY_DONE */
 #define HB_PG_JOURNAL "hornbeam_journal"
+/* That in which a copy remembers where it came from */
+#define HB_PG_ORIGIN "hornbeam_origin"
 
 struct HbSession {
     PGconn *conn;

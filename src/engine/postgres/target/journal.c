@@ -1,25 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/target/journal.h"
 
-#include "engine/postgres/catalog/queries.h"
-#include "sql.h"
+#include "engine/postgres/target/own_schema.h"
 
 #include <string.h>
 
 /* ---- Is it ours? ---- */
 
-/*
- * A user with the privilege to create can make something that is called like the journal, and a reader would run
- * that user's functions: the server's catalog says what it is before anything is read. complaint NULL: it is a journal
- */
-static gboolean inspect(HbSession *session, gboolean *there, char **complaint, GError **error)
-{
-    g_autoptr(HbResult) result = hb_pg_query(session, hb_sql_journal, error);
-
-    *there = result != NULL && PQntuples(result) > 0;
-    *complaint = *there ? g_strdup(hb_pg_get(result, 0, "complaint")) : NULL;
-    return result != NULL;
-}
+/* What a journal's schema holds */
+#define SHAPE                                                                                                          \
+    "dump(id text, started timestamp with time zone) step(key text, note text, finished timestamp with time zone)"
 
 gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
 {
@@ -28,7 +18,7 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
     gboolean there;
 
     *dump_id = NULL;
-    if (!inspect(session, &there, &complaint, error))
+    if (!hb_pg_inspect_schema(session, HB_PG_JOURNAL, SHAPE, &there, &complaint, error))
         return FALSE;
     if (complaint != NULL)
         return hb_error_set(
@@ -49,18 +39,6 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
 
 /* ---- Life ---- */
 
-/* What default privileges give to others on whatever this role creates */
-static gboolean keep_to_ourselves(HbSession *session, GError **error)
-{
-    g_autoptr(HbResult) grants = hb_pg_query(session, hb_sql_journal_grants, error);
-
-    for (int row = 0; grants != NULL && row < PQntuples(grants); row++) {
-        if (!hb_pg_execute(session, PQgetvalue(grants, row, 0), error))
-            return FALSE;
-    }
-    return grants != NULL;
-}
-
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error)
 {
     g_autofree char *id = hb_pg_quote_literal(session, dump_id);
@@ -75,7 +53,7 @@ gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **e
         " INSERT INTO hornbeam_journal.dump VALUES (%s, now())",
         id);
 
-    if (hb_pg_execute(session, sql, error) && keep_to_ourselves(session, error) &&
+    if (hb_pg_execute(session, sql, error) && hb_pg_keep_schema(session, HB_PG_JOURNAL, error) &&
         hb_pg_execute(session, "COMMIT", error))
         return TRUE;
     hb_pg_execute(session, "ROLLBACK", NULL);

@@ -1,4 +1,5 @@
--- Why the schema that is called like the journal cannot be trusted; a row without a complaint: it can; no row: there is none
+-- Why the schema of ours that is called $1 cannot be trusted, whose tables are to be as $2 says; a row without a complaint:
+-- it can; no row: there is none
 SELECT CASE
     WHEN NOT (SELECT r.rolsuper OR r.rolname = current_user FROM pg_roles r WHERE r.oid = n.nspowner)
         THEN format('it belongs to %s', n.nspowner::regrole)
@@ -12,9 +13,8 @@ SELECT CASE
                                     WHERE a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
                                       AND a.attgenerated = '' AND NOT a.atthasdef)), ' ' ORDER BY c.relname)
           FROM pg_class c
-          WHERE c.relnamespace = n.oid AND c.relkind <> 'i') IS DISTINCT FROM
-         'dump(id text, started timestamp with time zone) step(key text, note text, finished timestamp with time zone)'
-        THEN 'it holds something else than a journal does'
+          WHERE c.relnamespace = n.oid AND c.relkind <> 'i') IS DISTINCT FROM $2
+        THEN 'it holds something else than we put there'
     WHEN EXISTS (SELECT FROM pg_class c WHERE c.relnamespace = n.oid AND c.relkind NOT IN ('r', 'i'))
         THEN 'it holds what is no ordinary table'
     WHEN EXISTS (SELECT FROM pg_class c JOIN pg_roles r ON r.oid = c.relowner
@@ -32,4 +32,4 @@ SELECT CASE
         THEN 'its tables are part of others'
 END AS complaint
 FROM pg_namespace n
-WHERE n.nspname = 'hornbeam_journal'
+WHERE n.nspname = $1

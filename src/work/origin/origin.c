@@ -1,0 +1,276 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/origin/origin.h"
+
+#include "core/base/json_text.h"
+#include "core/select/rename.h"
+#include "dump/json_writer.h"
+#include "dump/limits.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#define LAYOUT 1
+
+/* ---- Life ---- */
+
+static GPtrArray *copy_renames(const GPtrArray *renames)
+{
+    GPtrArray *copies = g_ptr_array_new_with_free_func((GDestroyNotify)hb_rename_free);
+
+    for (guint i = 0; renames != NULL && i < renames->len; i++) {
+        const HbRename *rename = renames->pdata[i];
+        const HbRename copy = {rename->kind, g_strdup(rename->old_name), g_strdup(rename->new_name), NULL, FALSE};
+        g_ptr_array_add(copies, g_memdup2(&copy, sizeof copy));
+    }
+    return copies;
+}
+
+HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
+                        const HbOrigin *before, gboolean is_whole)
+{
+    HbOrigin *origin = g_new0(HbOrigin, 1);
+
+    origin->engine = g_strdup(manifest->engine);
+    origin->source_id = g_strdup(manifest->source_id);
+    origin->source = g_strdup(manifest->address);
+    origin->database = g_strdup(manifest->database);
+    origin->dump_id = g_strdup(manifest->id);
+    origin->moment = g_strdup(is_whole ? manifest->snapshot_time : before != NULL ? before->moment : NULL);
+    origin->coming = is_whole ? NULL : g_strdup(manifest->snapshot_time);
+    origin->parts = parts;
+    origin->selection = hb_selection_is_partial(selection) ? hb_selection_copy(selection) : NULL;
+    origin->wishes = *wishes;
+    origin->wishes.lenient = FALSE;
+    origin->wishes.renames = copy_renames(wishes->renames);
+    return origin;
+}
+
+void hb_origin_free(HbOrigin *origin)
+{
+    if (origin == NULL)
+        return;
+    g_free(origin->engine);
+    g_free(origin->source_id);
+    g_free(origin->source);
+    g_free(origin->database);
+    g_free(origin->dump_id);
+    g_free(origin->moment);
+    g_free(origin->coming);
+    hb_selection_free(origin->selection);
+    g_clear_pointer(&origin->wishes.renames, g_ptr_array_unref);
+    g_free(origin);
+}
+
+/* ---- Writing ---- */
+
+static json_t *write_renames(const GPtrArray *renames)
+{
+    json_t *list = json_array();
+
+    for (guint i = 0; renames != NULL && i < renames->len; i++) {
+        const HbRename *rename = renames->pdata[i];
+        json_array_append_new(list, json_pack("{s:s, s:o, s:o}", "kind", hb_rename_kind_get_name(rename->kind), "from",
+                                              hb_json_text(rename->old_name), "to", hb_json_text(rename->new_name)));
+    }
+    return list;
+}
+
+static json_t *write_choice(guint parts, const HbSelection *selection, const HbWishes *wishes)
+{
+    g_autofree char *names = hb_parts_write(parts);
+    json_t *choice =
+        json_pack("{s:s, s:o, s:s, s:s}", "parts", names, "renamed", write_renames(wishes->renames), "ownership",
+                  wishes->ownership_mine ? "mine" : "keep", "grants", wishes->grants_drop ? "drop" : "keep");
+
+    if (selection != NULL)
+        json_object_set_new(choice, "chosen", hb_json_selection(selection));
+    return choice;
+}
+
+char *hb_origin_write(const HbOrigin *origin)
+{
+    json_t *root =
+        json_pack("{s:s, s:i, s:{s:s, s:o, s:o, s:o}, s:s, s:o, s:o}", "format", "hornbeam origin", "layout", LAYOUT,
+                  "source", "engine", origin->engine, "id", hb_json_text(origin->source_id), "address",
+                  hb_json_text(origin->source), "database", hb_json_text(origin->database), "dump", origin->dump_id,
+                  "moment", hb_json_text(origin->moment), "between_passes", hb_json_text(origin->coming));
+    char *made, *text;
+
+    json_object_set_new(root, "copy", write_choice(origin->parts, origin->selection, &origin->wishes));
+    made = json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII);
+    text = g_strdup(made);
+    free(made);
+    json_decref(root);
+    return text;
+}
+
+/* ---- Reading ---- */
+
+static gboolean wrong(const char *what, GError **error)
+{
+    return hb_error_set(error, HB_ERROR_BLOCKED,
+                        "drop what stands there, and bring the copy up to date by comparing: it then knows no origin",
+                        "the origin in the target cannot be read: %s", what);
+}
+
+static char *take_text(const json_t *object, const char *field)
+{
+    const json_t *value = json_object_get(object, field);
+
+    return json_is_string(value) ? hb_json_text_read(json_string_value(value)) : NULL;
+}
+
+static gboolean read_patterns(HbSelection *selection, const json_t *chosen, const char *option, GError **error)
+{
+    const json_t *list = json_object_get(chosen, option);
+
+    if (!json_is_array(list) || json_array_size(list) > HB_LIMIT_ENTRIES)
+        return wrong(option, error);
+    for (gsize i = 0; i < json_array_size(list); i++) {
+        const char *json = json_string_value(json_array_get(list, i));
+        g_autofree char *text = json != NULL ? hb_json_text_read(json) : NULL;
+        if (text == NULL || !hb_selection_add(selection, option, text, NULL))
+            return wrong(option, error);
+    }
+    return TRUE;
+}
+
+static gboolean read_selection(HbOrigin *origin, const json_t *chosen, GError **error)
+{
+    if (chosen == NULL)
+        return TRUE;
+    origin->selection = hb_selection_new();
+    origin->selection->without_needs = json_is_true(json_object_get(chosen, "alone"));
+    return read_patterns(origin->selection, chosen, "take", error) &&
+           read_patterns(origin->selection, chosen, "skip", error);
+}
+
+static gboolean read_rename(HbOrigin *origin, const json_t *json, GError **error)
+{
+    g_autofree char *kind = take_text(json, "kind"), *from = take_text(json, "from"), *to = take_text(json, "to");
+
+    for (int k = 0; kind != NULL && from != NULL && to != NULL && k <= HB_RENAME_COLLATION; k++) {
+        const HbRename rename = {(HbRenameKind)k, from, to, NULL, FALSE};
+        if (strcmp(kind, hb_rename_kind_get_name(rename.kind)) != 0)
+            continue;
+        g_ptr_array_add(origin->wishes.renames, g_memdup2(&rename, sizeof rename));
+        from = to = NULL;
+        return TRUE;
+    }
+    return wrong("renamed", error);
+}
+
+static gboolean read_choice(HbOrigin *origin, const json_t *copy, GError **error)
+{
+    const json_t *renames = json_object_get(copy, "renamed");
+    g_autofree char *parts = take_text(copy, "parts"), *ownership = take_text(copy, "ownership"),
+                    *grants = take_text(copy, "grants");
+
+    if (parts == NULL || !hb_parts_read(parts, &origin->parts, NULL))
+        return wrong("parts", error);
+    origin->wishes.ownership_mine = g_strcmp0(ownership, "mine") == 0;
+    origin->wishes.grants_drop = g_strcmp0(grants, "drop") == 0;
+    origin->wishes.renames = g_ptr_array_new_with_free_func((GDestroyNotify)hb_rename_free);
+    if (!json_is_array(renames) || json_array_size(renames) > HB_LIMIT_ENTRIES)
+        return wrong("renamed", error);
+    for (gsize i = 0; i < json_array_size(renames); i++) {
+        if (!read_rename(origin, json_array_get(renames, i), error))
+            return FALSE;
+    }
+    return read_selection(origin, json_object_get(copy, "chosen"), error);
+}
+
+static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
+{
+    const json_t *source = json_object_get(root, "source");
+    g_autofree char *format = take_text(root, "format");
+
+    if (g_strcmp0(format, "hornbeam origin") != 0)
+        return wrong("it is none", error);
+    if (json_integer_value(json_object_get(root, "layout")) != LAYOUT)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "use the version of Hornbeam that made the copy, or a newer one",
+                            "the origin in the target has a layout that this program does not know");
+    origin->engine = take_text(source, "engine");
+    origin->source_id = take_text(source, "id");
+    origin->source = take_text(source, "address");
+    origin->database = take_text(source, "database");
+    origin->dump_id = take_text(root, "dump");
+    origin->moment = take_text(root, "moment");
+    origin->coming = take_text(root, "between_passes");
+    if (origin->engine == NULL || origin->source == NULL || origin->database == NULL || origin->dump_id == NULL)
+        return wrong("source", error);
+    return read_choice(origin, json_object_get(root, "copy"), error);
+}
+
+HbOrigin *hb_origin_read(const char *text, GError **error)
+{
+    json_t *root = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
+    HbOrigin *origin = g_new0(HbOrigin, 1);
+
+    if (!json_is_object(root) ? !wrong("it is no JSON", error) : !read_root(origin, root, error))
+        g_clear_pointer(&origin, hb_origin_free);
+    json_decref(root);
+    return origin;
+}
+
+/* ---- Comparing ---- */
+
+static json_t *write_choice_of(const HbOrigin *origin)
+{
+    const HbWishes none = {0};
+
+    return origin != NULL ? write_choice(origin->parts, origin->selection, &origin->wishes)
+                          : write_choice(HB_PART_ALL, NULL, &none);
+}
+
+gboolean hb_origin_is_same_choice(const HbOrigin *one, const HbOrigin *other)
+{
+    json_t *a = write_choice_of(one), *b = write_choice_of(other);
+    const gboolean is_same = json_equal(a, b);
+
+    json_decref(a);
+    json_decref(b);
+    return is_same;
+}
+
+gboolean hb_origin_check_source(const HbOrigin *origin, const HbManifest *source, GError **error)
+{
+    if (strcmp(origin->engine, source->engine) == 0 &&
+        (origin->source_id == NULL || source->source_id == NULL || strcmp(origin->source_id, source->source_id) == 0))
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_BLOCKED,
+                        "name that source; or bring this one over by a restore or carry, which has --existing",
+                        "TO remembers that it is a copy of database %s at %s; FROM is another database, %s at %s",
+                        origin->database, origin->source, source->database, source->address);
+}
+
+/* ---- In a database ---- */
+
+gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigin **origin, GError **error)
+{
+    g_autofree char *text = NULL;
+
+    *origin = NULL;
+    if (!engine->target->read_origin(session, &text, error))
+        return FALSE;
+    *origin = text != NULL ? hb_origin_read(text, error) : NULL;
+    return text == NULL || *origin != NULL;
+}
+
+gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error)
+{
+    HbServerInfo info = {0};
+    HbSession *session;
+    gboolean exists = FALSE, ok;
+
+    *origin = NULL;
+    if (!engine->target->find(address, &info, &exists, error))
+        return FALSE;
+    hb_server_info_clear(&info);
+    if (!exists)
+        return TRUE;
+    session = engine->connector->open(address, error);
+    ok = session != NULL && hb_origin_recall_in(engine, session, origin, error);
+    engine->connector->close(session);
+    return ok;
+}

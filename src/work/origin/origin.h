@@ -1,0 +1,45 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * origin - what a copy remembers of where it came from, so that it can be brought up to date without being told again.
+ *
+ * It is one JSON text in the target (see HbTarget), described in docs/origin.md. It is there only if it was asked for.
+ * What stands in the target may have been written by anybody who may write there: it is checked like a dump.
+ */
+#pragma once
+
+#include "dump/manifest.h"
+#include "work/source/adapt.h"
+
+typedef struct {
+    char *engine;
+    char *source_id; /* of the source's database (see HbManifest); NULL: a dump that does not know it */
+    char *source;    /* for people: its address */
+    char *database;  /* its name there */
+    char *dump_id;   /* of the dump, the carry or the pass that was last brought over */
+    char *moment; /* ISO 8601, UTC: what the source held then, the target holds; NULL: none yet, it is being filled */
+    char *coming; /* likewise of what is being brought over; NULL: the target is at rest */
+    guint parts;
+    HbSelection *selection; /* NULL: everything was taken */
+    HbWishes wishes;        /* renames, owned; ownership, grants */
+} HbOrigin;
+
+/* What a copy of the manifest will remember; before: what it remembers now, or NULL. is_whole: all of it is in */
+HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
+                        const HbOrigin *before, gboolean is_whole);
+void hb_origin_free(HbOrigin *origin); /* accepts NULL */
+G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbOrigin, hb_origin_free)
+
+char *hb_origin_write(const HbOrigin *origin); /* the caller's */
+/* HB_ERROR_BLOCKED, naming the field */
+HbOrigin *hb_origin_read(const char *text, GError **error);
+
+/* Is the same chosen, and called the same? Both may be NULL, which is everything by its own name */
+gboolean hb_origin_is_same_choice(const HbOrigin *one, const HbOrigin *other);
+
+/* Of a database: *origin NULL: it remembers none, or is not there. The caller's */
+gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error);
+/* The same in a session */
+gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigin **origin, GError **error);
+
+/* HB_ERROR_BLOCKED unless the copy may be one of this source */
+gboolean hb_origin_check_source(const HbOrigin *origin, const HbManifest *source, GError **error);
