@@ -24,6 +24,7 @@ typedef struct {
                                         none */
     gboolean cross_database_needs;   /* what is in one database may need what is in another */
     gboolean triggers_act;           /* triggers act upon whatever changes rows, and nobody can keep them from it */
+    guint keyless_changes;           /* so many rows without a key are found faster than their table is filled again */
     gboolean serialise_grants;       /* changes of users and rights get in each other's way */
     gboolean journal_guarded;        /* only its role and superusers can write to a journal */
     gboolean transactional_ddl;      /* what defines and drops is part of a transaction, and undone with it */

@@ -50,7 +50,7 @@ void hb_restore_privileges_clear(HbRestorePrivileges *privileges);
 /* What becomes of a table's rows: some go, then others come. Borrowed */
 typedef struct {
     gboolean all_go;
-    const GArray *gone; /* HbSketchedRow, each with its key: these go; NULL: none */
+    const GArray *gone; /* HbSketchedRow: these go, each |count| times; NULL: none */
     HbRowSource source; /* of those that come, as write_rows() takes them; NULL: none */
     gpointer data;
 } HbRowChange;
@@ -78,7 +78,8 @@ typedef struct {
 
     /*
      * Brings a table up to date, in one transaction if the table has any, in which neither foreign keys nor, unless
-     * traits.triggers_act says so, triggers act. HB_ERROR_RETRY: not each row that was to go was there.
+     * traits.triggers_act says so, triggers act. HB_ERROR_RETRY: not each row that was to go was there,
+     * or without a key they could not be told from others.
      * HB_ERROR_RIGHTS: the session's user may not keep keys and triggers from acting
      */
     gboolean (*change_rows)(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);

@@ -246,6 +246,7 @@ static void what_cannot_be_brought_is_named(void **state)
         g_free(servers_query(from, "UPDATE plot SET name = 'new name' WHERE n = 77; DELETE FROM opt WHERE a = 2; INSERT"
                                    " INTO reading VALUES ('s9', '2020-05-05', 1)"));
         run_expect(run_hornbeam("freshen", "--dry-run", from, to, NULL), 0, "plot: 1 to update\n", NULL);
+        run_expect(run_hornbeam("freshen", "--dry-run", from, to, NULL), 0, "opt: 1 to delete\n", NULL);
         run_expect(run_hornbeam("freshen", "--dry-run", "--json", from, to, NULL), 0, "\"document\": \"pass\"", NULL);
         run_expect(run_hornbeam("freshen", from, to, NULL), 1, NULL,
                    "nobody is there to agree, and nothing was written");
@@ -304,6 +305,53 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
                NULL);
 }
 
+/* Of each type: told by all of its values, byte by byte, and the others of the table stay where they are */
+static void rows_without_a_key_come_and_go_one_by_one(void **state)
+{
+    static const char *const tables[] = {
+        "CREATE TABLE every (i int, f float4, d float8, n numeric, j json, p point, t text, b bytea, s timestamptz, a "
+        "int[],"
+        " c char(5)); INSERT INTO every VALUES (1, 0.1, 0.1, 1.50, '{\"a\":  1}', '(1,2)', E'x\\ty\\n\\\\', '\\x00ff', "
+        "now(),"
+        " '{1,2}', 'ab'), (2, 'NaN', '-0', NULL, NULL, NULL, '', '', 'infinity', NULL, ' '), (3, NULL, NULL, NULL, "
+        "NULL,"
+        " NULL, NULL, NULL, NULL, NULL, NULL); INSERT INTO every SELECT every.* FROM every, generate_series(1, 10); "
+        "CREATE TABLE"
+        " bare (); INSERT INTO bare DEFAULT VALUES; INSERT INTO bare DEFAULT VALUES; INSERT INTO bare DEFAULT VALUES",
+        "CREATE TABLE any_one (i BIGINT, f FLOAT, d DOUBLE, n DECIMAL(20,6), t DATETIME(6), h TIME(3), s TIMESTAMP(2)"
+        " NULL, y YEAR, j JSON, g POINT, b BIT(11), e ENUM('a','b'), o SET('x','y'), c CHAR(5) CHARACTER SET latin1, v"
+        " VARCHAR(30) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci, u VARCHAR(20) CHARACTER SET utf16, k "
+        "BINARY(4), w"
+        " VARBINARY(9), l BLOB, x TEXT, made INT AS (i + 1) STORED); INSERT INTO any_one "
+        "(i,f,d,n,t,h,s,y,j,g,b,e,o,c,v,u,"
+        "k,w,l,x) VALUES (1,0.1,0.1,1.5,'2020-01-01 01:02:03.000004','-10:11:12.345','2021-01-01 00:00:00.5',2001,"
+        "'{\"a\": 1.0}',POINT(1,2),5,'a','x,y','ab','Ä ','ß','a','\\0\\1','x','t\\tn\\n\\\\'),(2,1e30,"
+        "1.7976931348623157e308,-3,'0001-01-01','800:00:00',NULL,0,'[1,\"ü\"]',NULL,0,'b','',' é','a','a','','','',''),"
+        "(3,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,NULL,'A',NULL,NULL,NULL,NULL,NULL); INSERT INTO"
+        " any_one (i,f,d,n,t,h,s,y,j,g,b,e,o,c,v,u,k,w,l,x) SELECT i,f,d,n,t,h,s,y,j,g,b,e,o,c,v,u,k,w,l,x FROM any_one"
+        " a, seq_1_to_10"};
+    static const char *const changes[] = {
+        "DELETE FROM every WHERE ctid IN (SELECT min(ctid) FROM every GROUP BY i); DELETE FROM bare WHERE ctid = "
+        "(SELECT"
+        " min(ctid) FROM bare); INSERT INTO every (i, t) VALUES (7, 'new')",
+        "DELETE FROM any_one WHERE i = 1 LIMIT 2; DELETE FROM any_one WHERE i = 2 LIMIT 1; UPDATE any_one SET v = 'a'"
+        " WHERE i = 3 LIMIT 1; INSERT INTO any_one (i) VALUES (9)"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale");
+        g_autofree char *line =
+            g_strdup_printf("$HORNBEAM freshen --yes -q --json '%s' '%s' | grep -c '\"anew\": true'", from, to);
+        fill(engines[i]->from, tables[i]);
+        fill(engines[i]->to, "SELECT 1");
+        run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+        g_free(servers_query(from, changes[i]));
+        run_expect(run_shell(line), 1, "0\n", NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+    }
+}
+
 /* A copy knows by itself what it is one of, what was chosen for it, and whether it is whole */
 static void what_a_copy_remembers(void **state)
 {
@@ -357,6 +405,7 @@ static void what_a_copy_remembers(void **state)
         fill(engines[i]->to, traps[i]);
         run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 1, NULL, "and was not read");
         run_expect(run_hornbeam("survey", to, NULL), 0, NULL, "and was not read");
+        g_free(servers_query(from, "DROP DATABASE other"));
     }
 }
 
@@ -391,6 +440,7 @@ int main(void)
         cmocka_unit_test(a_carry_that_broke_off_goes_on),
         cmocka_unit_test(what_cannot_be_brought_is_named),
         cmocka_unit_test(what_would_be_lost_or_is_not_allowed_is_refused),
+        cmocka_unit_test(rows_without_a_key_come_and_go_one_by_one),
         cmocka_unit_test(what_a_copy_remembers),
         cmocka_unit_test(a_whole_server_is_brought_up_to_date),
     };

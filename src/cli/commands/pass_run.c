@@ -24,11 +24,17 @@ static char *describe_work(const HbPass *pass)
                         : NULL;
 }
 
-/* What is not rows is looked at once more when all is done: it says what a pass does not change */
-static gboolean look_at_rest(HbCli *cli, const HbPassOptions *options, HbVerification *rest, GError **error)
+/*
+ * What is not rows is compared when all is done: it says what a pass does not change. FROM is as it was in the
+ * snapshot, and TO, too, unless something of it was made
+ */
+static gboolean look_at_rest(HbCli *cli, const HbPass *pass, const HbPassOptions *options,
+                             const HbRestoreResult *result, HbVerification *rest, GError **error)
 {
-    const HbVerifyOptions verify = {.from = {NULL, options->from.engine, options->from.from},
-                                    .to = {NULL, options->to.engine, options->to.to},
+    const HbManifest *copy =
+        result->done == 0 && !hb_selection_is_partial(options->from.selection) ? hb_pass_get_copy(pass) : NULL;
+    const HbVerifyOptions verify = {.from = {NULL, options->from.engine, options->from.from, hb_pass_get_source(pass)},
+                                    .to = {NULL, options->to.engine, options->to.to, copy},
                                     .parts = options->from.parts & ~(guint)HB_PART_DATA,
                                     .selection = options->from.selection,
                                     .wishes = options->to.wishes,
@@ -77,7 +83,7 @@ static HbStatus bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPa
 {
     HbRestoreResult result = {0};
     HbVerification rest = {0};
-    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(cli, options, &rest, error);
+    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(cli, pass, options, &result, &rest, error);
     HbStatus status;
 
     if (rest.differences == NULL)
@@ -185,7 +191,7 @@ static HbStatus run_database(HbCli *cli, GPtrArray *documents, const HbPassOptio
 
 HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **error)
 {
-    const HbSide from = {NULL, options->from.engine, options->from.from};
+    const HbSide from = {.engine = options->from.engine, .address = options->from.from};
     g_autoptr(GArray) databases = hb_whole_server_list(&from, error);
     g_autoptr(GPtrArray) documents = g_ptr_array_new_with_free_func(g_free);
     HbStatus worst = databases != NULL ? HB_STATUS_DONE : HB_STATUS_SERVER;

@@ -5,6 +5,15 @@
 
 #include <string.h>
 
+gboolean hb_key_condition_is_possible(const HbRowSet *set, const GArray *sketched)
+{
+    for (guint i = 0; i < sketched->len; i++) {
+        if (g_array_index(sketched, HbSketchedRow, i).key_length > HB_ROW_KEY_MAX)
+            return FALSE;
+    }
+    return set->key->len > 0;
+}
+
 static guint column_of(const HbRowSet *set, guint part)
 {
     return g_array_index(set->key, guint, part);

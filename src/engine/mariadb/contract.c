@@ -86,7 +86,11 @@ static const HbJournal journal = {
 
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
-    .traits = {.analyze_from_rows = 1000, .cross_database_needs = TRUE, .serialise_grants = TRUE, .triggers_act = TRUE},
+    .traits = {.analyze_from_rows = 1000,
+               .cross_database_needs = TRUE,
+               .serialise_grants = TRUE,
+               .keyless_changes = 32,
+               .triggers_act = TRUE},
     .dialect = &hb_my_dialect,
     .connector = &connector,
     .source = &source,

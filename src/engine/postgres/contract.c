@@ -85,6 +85,7 @@ const HbEngine hb_postgres_engine = {
     .name = "postgresql",
     .traits = {.analyze_from_rows = 1,
                .binary_compatible_divisor = 10000,
+               .keyless_changes = G_MAXUINT,
                .journal_guarded = TRUE,
                .transactional_ddl = TRUE},
     .dialect = &hb_pg_dialect,

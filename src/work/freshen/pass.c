@@ -55,16 +55,34 @@ static gboolean check_source(const HbPass *pass, GError **error)
     return origin == NULL || hb_origin_check_source(origin, pass->source->manifest, error);
 }
 
+static gpointer read_target(gpointer data)
+{
+    HbPass *pass = data;
+
+    pass->target = hb_snapshot_source_new(&pass->target_options, &pass->target_error);
+    if (pass->target != NULL)
+        hb_snapshot_source_read(pass->target, &pass->target_error);
+    return NULL;
+}
+
+/* Both at once: a catalog takes its time */
+static gboolean read_both(HbPass *pass, GError **error)
+{
+    GThread *thread = g_thread_new("to", read_target, pass);
+    GError *ours = NULL;
+
+    hb_snapshot_source_read(pass->source, &ours);
+    g_thread_join(thread);
+    if (pass->target_error != NULL)
+        g_prefix_error(&pass->target_error, "looking at the copy: ");
+    return !hb_error_propagate_cause(ours, g_steal_pointer(&pass->target_error), error);
+}
+
 static gboolean read_sides(HbPass *pass, GError **error)
 {
     pass->source = hb_snapshot_source_new(&pass->options.from, error);
-    if (pass->source == NULL || !check_source(pass, error) || !hb_snapshot_source_read(pass->source, error))
+    if (pass->source == NULL || !check_source(pass, error) || !read_both(pass, error))
         return FALSE;
-    pass->target = hb_snapshot_source_new(&pass->target_options, error);
-    if (pass->target == NULL || !hb_snapshot_source_read(pass->target, error)) {
-        g_prefix_error(error, "looking at the copy: ");
-        return FALSE;
-    }
     if (g_strcmp0(pass->source->identity, pass->target->identity) == 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, "name another target",
                             "TO is FROM itself, under this or another address");
@@ -91,6 +109,7 @@ static gboolean open_restore(HbPass *pass, GError **error)
     pass->provider = (HbRowProvider){hb_pass_apply, pass};
     pass->options.to.manifest = manifest;
     pass->options.to.source = pass->source->identity;
+    pass->options.to.there = pass->target->manifest->catalog;
     pass->options.to.pulled_in = pass->source->pulled_in;
     pass->options.to.provider = &pass->provider;
     pass->options.to.selection = NULL; /* made by the source */
@@ -143,6 +162,11 @@ const HbRestore *hb_pass_get_restore(const HbPass *pass)
 const HbManifest *hb_pass_get_source(const HbPass *pass)
 {
     return pass->source->manifest;
+}
+
+const HbManifest *hb_pass_get_copy(const HbPass *pass)
+{
+    return pass->target->manifest;
 }
 
 const HbOrigin *hb_pass_get_origin(const HbPass *pass)
@@ -198,7 +222,7 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 
     /* nothing differs: the target gets no journal */
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
-        !hb_pass_is_blocked(pass)) {
+        !hb_pass_is_blocked(pass) && !hb_restore_replaces_unfinished(pass->restore)) {
         hb_restore_result_init(result);
         return hb_snapshot_source_end(pass->source, error) && hb_restore_renew_origin(pass->restore, error);
     }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/freshen/pass_inner.h"
 
+#include "core/rows/key_condition.h"
 #include "work/run/block_queue.h"
 #include "work/source/fetch_rows.h"
 
@@ -142,12 +143,33 @@ static gboolean change_without_triggers(const Lane *lane, const HbRowSet *into, 
 
 /* ---- Tables ---- */
 
-static gboolean apply_table(const Lane *lane, const HbRowSet *into, HbPassTable *table, GError **error)
+static gboolean change_once(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
 {
     const gboolean moves_triggers = lane->pass->options.to.engine->traits.triggers_act && table->to != NULL;
 
-    table->is_done =
-        moves_triggers ? change_without_triggers(lane, into, table, error) : change(lane, into, table, error);
+    return moves_triggers ? change_without_triggers(lane, into, table, error) : change(lane, into, table, error);
+}
+
+static gboolean is_keyless(const HbPassTable *table)
+{
+    return table->going != NULL && table->going->len > 0 && !hb_key_condition_is_possible(table->to, table->going);
+}
+
+/* Rows that cannot be told from others after all come anew, all of them */
+static gboolean apply_table(const Lane *lane, const HbRowSet *into, HbPassTable *table, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    table->is_done = change_once(lane, into, table, &ours);
+    if (!table->is_done && is_keyless(table) && hb_error_is(ours, HB_ERROR_RETRY)) {
+        g_clear_error(&ours);
+        g_clear_pointer(&table->going, g_array_unref);
+        g_clear_pointer(&table->coming, g_array_unref);
+        table->all_anew = TRUE;
+        table->is_done = change_once(lane, into, table, &ours);
+    }
+    if (ours != NULL)
+        g_propagate_error(error, g_steal_pointer(&ours));
     return table->is_done;
 }
 

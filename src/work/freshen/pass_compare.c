@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/freshen/pass_inner.h"
 
+#include "core/rows/key_condition.h"
+
 #include <string.h>
 
 /* Beyond this share of its rows a table is loaded anew */
@@ -140,15 +142,6 @@ static HbRowPlace place_of(const HbSnapshotSource *side)
                         .observers = side->options->observers};
 }
 
-static gboolean have_short_keys(const GArray *rows)
-{
-    for (guint i = 0; i < rows->len; i++) {
-        if (g_array_index(rows, HbSketchedRow, i).key_length > HB_ROW_KEY_MAX)
-            return FALSE;
-    }
-    return TRUE;
-}
-
 static void share_out(HbPassTable *table, const GArray *sketched)
 {
     table->coming = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
@@ -175,7 +168,15 @@ static gboolean is_large_share(const HbPassTable *table, const HbRowSum *from, c
     return touched * 100 > (from->digest.rows + to->digest.rows) * ANEW_FROM_PERCENT;
 }
 
-static void describe(HbPassTable *table, const GArray *sketched, guint one_in, const HbRowSum *from, const HbRowSum *to)
+/* With keys, or few enough without. It takes the same columns to be told by, or all of them */
+static gboolean can_be_told(const HbPass *pass, const HbPassTable *table, const GArray *sketched, guint one_in)
+{
+    return one_in == 1 && (hb_key_condition_is_possible(table->to, sketched) ||
+                           table->going->len <= pass->options.to.engine->traits.keyless_changes);
+}
+
+static void describe(const HbPass *pass, HbPassTable *table, const GArray *sketched, guint one_in, const HbRowSum *from,
+                     const HbRowSum *to)
 {
     HbRowDifference *difference = hb_row_difference_new(sketched, to->set, one_in);
 
@@ -183,8 +184,7 @@ static void describe(HbPassTable *table, const GArray *sketched, guint one_in, c
     hb_row_difference_free(difference);
     share_out(table, sketched);
     table->bytes = from->digest.rows > 0 ? table->from->bytes / from->digest.rows * table->coming->len : 0;
-    if (one_in == 1 && to->set->key->len > 0 && have_short_keys(sketched) && to->digest.rows > 0 &&
-        !is_large_share(table, from, to))
+    if (can_be_told(pass, table, sketched, one_in) && to->digest.rows > 0 && !is_large_share(table, from, to))
         return;
     g_clear_pointer(&table->coming, g_array_unref);
     g_clear_pointer(&table->going, g_array_unref);
@@ -208,7 +208,7 @@ static gboolean compare_pair(HbPass *pass, const Pair *pair, GError **error)
     }
     if (!hb_find_differing_rows(&from_place, &to_place, from, to, &sketched, &one_in, error))
         return FALSE;
-    describe(add_table(pass, pair), sketched, one_in, from, to);
+    describe(pass, add_table(pass, pair), sketched, one_in, from, to);
     return TRUE;
 }
 

@@ -16,6 +16,7 @@ struct HbPass {
     HbSnapshotSourceOptions target_options;
     HbSnapshotSource *source;
     HbSnapshotSource *target; /* until run(): its catalog stays */
+    GError *target_error;     /* while it is read */
     HbCatalog *wanted;        /* the source's catalog by the target's names */
     HbRowSums from, to;
     GPtrArray *tables;    /* HbPassTable * */

@@ -259,18 +259,13 @@ gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigi
 
 gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error)
 {
-    HbServerInfo info = {0};
-    HbSession *session;
-    gboolean exists = FALSE, ok;
+    HbSession *session = engine->connector->open(address, NULL);
+    gboolean ok;
 
     *origin = NULL;
-    if (!engine->target->find(address, &info, &exists, error))
-        return FALSE;
-    hb_server_info_clear(&info);
-    if (!exists)
+    if (session == NULL)
         return TRUE;
-    session = engine->connector->open(address, error);
-    ok = session != NULL && hb_origin_recall_in(engine, session, origin, error);
+    ok = hb_origin_recall_in(engine, session, origin, error);
     engine->connector->close(session);
     return ok;
 }

@@ -36,7 +36,7 @@ HbOrigin *hb_origin_read(const char *text, GError **error);
 /* Is the same chosen, and called the same? Both may be NULL, which is everything by its own name */
 gboolean hb_origin_is_same_choice(const HbOrigin *one, const HbOrigin *other);
 
-/* Of a database: *origin NULL: it remembers none, or is not there. The caller's */
+/* Of a database: *origin NULL: it remembers none, or cannot be opened, which is for others to tell. The caller's */
 gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error);
 /* The same in a session */
 gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigin **origin, GError **error);

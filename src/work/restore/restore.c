@@ -150,6 +150,11 @@ gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **er
     return hb_restore_run_start(restore->run, result, error);
 }
 
+gboolean hb_restore_replaces_unfinished(const HbRestore *restore)
+{
+    return restore->decision.replaces_unfinished;
+}
+
 gboolean hb_restore_renew_origin(HbRestore *restore, GError **error)
 {
     return hb_restore_run_renew_origin(restore->run, error);

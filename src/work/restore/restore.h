@@ -55,6 +55,9 @@ const HbManifest *hb_restore_get_manifest(const HbRestore *restore); /* as it ar
  */
 gboolean hb_restore_run(HbRestore *restore, HbRestoreResult *result, GError **error);
 
+/* Is there an unfinished restore's journal that this one takes the place of? */
+gboolean hb_restore_replaces_unfinished(const HbRestore *restore);
+
 /* The target's origin, if it has one, says that it holds the manifest's moment: for who has found nothing to do */
 gboolean hb_restore_renew_origin(HbRestore *restore, GError **error);
 

@@ -69,16 +69,32 @@ static void name_database(const HbDecisionInput *input, HbCatalog *there)
     hb_adapt_definitions(input->manifest->catalog, input->options->engine, &same, FALSE);
 }
 
-/* holding gets the identities of row sets that hold rows there, borrowed from the catalog, which is the caller's */
-static HbCatalog *read_there(const HbDecisionInput *input, HbSession *session, GHashTable *holding, GError **error)
+#define PARTS_THERE (HB_PART_ALL & ~(guint)HB_PART_USERS)
+
+/* Arranged; the caller's */
+static HbCatalog *read_catalog(const HbDecisionInput *input, HbSession *session, GError **error)
 {
     g_autoptr(GPtrArray) sessions = g_ptr_array_new();
     HbCatalog *there;
 
+    if (input->options->there != NULL) {
+        there = hb_catalog_copy(input->options->there);
+        hb_catalog_keep_parts(there, PARTS_THERE);
+        return there;
+    }
     g_ptr_array_add(sessions, session);
-    there = input->options->engine->source->read_catalog(sessions, HB_PART_ALL & ~(guint)HB_PART_USERS, error);
-    if (there != NULL &&
-        (!hb_order_arrange(there, error) || !input->options->engine->target->find_rows(session, there, holding, error)))
+    there = input->options->engine->source->read_catalog(sessions, PARTS_THERE, error);
+    if (there != NULL && !hb_order_arrange(there, error))
+        g_clear_pointer(&there, hb_catalog_free);
+    return there;
+}
+
+/* holding gets the identities of row sets that hold rows there, borrowed from the catalog, which is the caller's */
+static HbCatalog *read_there(const HbDecisionInput *input, HbSession *session, GHashTable *holding, GError **error)
+{
+    HbCatalog *there = read_catalog(input, session, error);
+
+    if (there != NULL && !input->options->engine->target->find_rows(session, there, holding, error))
         g_clear_pointer(&there, hb_catalog_free);
     if (there == NULL)
         g_prefix_error(error, "looking at what %s has: ", input->target->database);

@@ -30,6 +30,7 @@ typedef struct {
     const HbReader *dump;          /* where its rows are; NULL: only to look ahead */
     const HbRowProvider *provider; /* where they are instead; NULL: in the dump */
     const GPtrArray *pulled_in;    /* char *: of the manifest, what came along when it was chosen; NULL: nothing */
+    const HbCatalog *there;        /* what the target has, of all parts that are wanted, arranged; NULL: to be read */
     const char *source;            /* identity of the source's database, if that is a server; NULL: not known */
     char *const *accept;           /* findings to go on with; see hb_findings_accept(); NULL: none */
     const HbEngine *engine;

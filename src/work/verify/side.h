@@ -12,4 +12,6 @@ typedef struct {
     const HbReader *dump; /* NULL: a server */
     const HbEngine *engine;
     HbAddress address;
+    const HbManifest
+        *known; /* a server whose catalog was read and chosen from already, rows aside; NULL: it is to be */
 } HbSide;

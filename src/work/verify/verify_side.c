@@ -162,12 +162,26 @@ gboolean hb_side_contents_end(HbSideContents *contents, GError **error)
     return ok;
 }
 
+static void take_known(HbSideContents *contents)
+{
+    const HbManifest *known = contents->side->known;
+
+    contents->catalog = hb_catalog_copy(known->catalog);
+    contents->version = known->version_number;
+    contents->database = g_strdup(known->database);
+    hb_catalog_keep_parts(contents->catalog, contents->options->parts);
+}
+
 void hb_side_contents_read_server(HbSideContents *contents)
 {
     const HbEngine *engine = contents->side->engine;
     const HbVerifyOptions *options = contents->options;
     const char *whose = contents->side == &options->from ? "FROM" : "TO";
 
+    if (contents->side->known != NULL) {
+        take_known(contents);
+        return;
+    }
     contents->lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
     contents->keeper = engine->connector->open(&contents->side->address, &contents->error);
     if (contents->keeper != NULL && read_in_snapshot(contents, contents->keeper, &contents->error)) {

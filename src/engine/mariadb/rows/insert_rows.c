@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "core/rows/key_condition.h"
 #include "engine/common/change_rows.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/names.h"
 
+#include "engine/mariadb/rows/delete_by_value.h"
 #include "engine/mariadb/rows/encoding.h"
 #include "engine/mariadb/rows/insert_rows_inner.h"
 #include "engine/mariadb/target/journal.h"
@@ -250,8 +252,12 @@ static gboolean take_rows_away(const HbMyLoad *load, const HbRowChange *change, 
 {
     if (change->all_go)
         return take_all_away(load, error);
-    return change->gone == NULL || hb_engine_delete_by_keys(load->set->table, load->set, &hb_my_dialect, change->gone,
-                                                            run_delete, load->session, error);
+    if (change->gone == NULL || change->gone->len == 0)
+        return TRUE;
+    if (!hb_key_condition_is_possible(load->set, change->gone))
+        return hb_my_delete_by_value(load->session, load->set, change->gone, error);
+    return hb_engine_delete_by_keys(load->set->table, load->set, &hb_my_dialect, change->gone, run_delete,
+                                    load->session, error);
 }
 
 static gboolean change_in_transaction(HbMyLoad *load, const HbRowChange *change, GError **error)

@@ -1,10 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/rows/rows.h"
 
+#include "core/rows/key_condition.h"
 #include "engine/common/change_rows.h"
 #include "engine/postgres/catalog/queries.h"
 #include "engine/postgres/dialect/dialect.h"
 #include "engine/postgres/dialect/large_objects.h"
+#include "engine/postgres/rows/find_places.h"
 #include "engine/postgres/session/copy_data.h"
 #include "engine/postgres/target/journal.h"
 
@@ -362,12 +364,16 @@ static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GErro
 
 static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
 {
-    g_autofree char *from = g_strdup_printf("ONLY %s", set->table), *all = g_strdup_printf("DELETE FROM %s", from);
+    g_autofree char *from = g_strdup_printf("ONLY %s", set->table),
+                    *all = g_strdup_printf("DELETE FROM %s %s", from, set->condition != NULL ? set->condition : "");
 
     if (change->all_go)
         return hb_pg_execute(session, all, error);
-    return change->gone == NULL ||
-           hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, run_delete, session, error);
+    if (change->gone == NULL || change->gone->len == 0)
+        return TRUE;
+    if (!hb_key_condition_is_possible(set, change->gone))
+        return hb_pg_delete_found(session, set, change->gone, error);
+    return hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, run_delete, session, error);
 }
 
 gboolean hb_pg_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
