@@ -53,6 +53,7 @@ typedef struct {
     const GArray *gone; /* HbSketchedRow: these go, each |count| times; NULL: none */
     HbRowSource source; /* of those that come, as write_rows() takes them; NULL: none */
     gpointer data;
+    gboolean is_quiet; /* keys and triggers were taken off: nothing need be kept from acting */
 } HbRowChange;
 
 typedef struct {
@@ -80,8 +81,10 @@ typedef struct {
      * Brings a table up to date, in one transaction if the table has any, in which neither foreign keys nor, unless
      * traits.triggers_act says so, triggers act. HB_ERROR_RETRY: not each row that was to go was there,
      * or without a key they could not be told from others.
-     * HB_ERROR_RIGHTS: the session's user may not keep keys and triggers from acting
+     * HB_ERROR_RIGHTS: the session's user may not keep keys and triggers from acting, as may_quiet() tells ahead (NULL:
+     * triggers act whoever it is, and keys need no right)
      */
+    gboolean (*may_quiet)(HbSession *session, gboolean *may, GError **error);
     gboolean (*change_rows)(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);
 
     /*

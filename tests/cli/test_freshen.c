@@ -296,13 +296,38 @@ static void what_would_be_lost_or_is_not_allowed_is_refused(void **state)
     run_expect(run_hornbeam("verify", "-q", source, copy, "--parts", "data", NULL), 1, "rows  1 changed", NULL);
     g_free(servers_query(copy, "DROP OWNED BY mover; DROP ROLE mover"));
     run_expect(run_hornbeam("freshen", "-q", "--yes", source, copy, NULL), 0, NULL, NULL);
-    /* large objects are never said to be fresh when they are not */
-    g_free(servers_query(source, "SELECT lo_from_bytea(4711, 'seed')"));
-    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 1, "large objects are not brought by a pass",
-               NULL);
-    g_free(servers_query(copy, "SELECT lo_put(4711, 0, 'tree')"));
-    run_expect(run_hornbeam("freshen", "--yes", source, copy, NULL), 1, "large objects are not brought by a pass",
-               NULL);
+}
+
+/* Byte by byte, whatever became of each: longer, shorter to any size, changed inside, new, empty, gone, given away */
+static void large_objects_are_brought_over(void **state)
+{
+    static const char *const changes[] = {
+        "SELECT lo_from_bytea(4711, 'seed'), lo_create(4712), lo_from_bytea(9000, repeat('a', 200000)::bytea),"
+        " lo_from_bytea(9001, repeat('b', 131072)::bytea), lo_from_bytea(9002, repeat('c', 70000)::bytea)",
+        "SELECT lo_put(4711, 4, ' and soil'), lo_put(9000, 100000, 'middle'), lo_put(9001, 131072, 'longer'),"
+        " lo_truncate(lo_open(9002, 131072), 65536)",
+        "SELECT lo_truncate(lo_open(9000, 131072), 100), lo_truncate(lo_open(9001, 131072), 0), lo_unlink(4712),"
+        " lo_create(4713), lo_from_bytea(12000, repeat('d', 65536)::bytea), lo_put(9002, 300000, 'after a hole')",
+        "SELECT lo_unlink(9000), lo_unlink(9001), lo_put(12000, 65535, 'end'), lo_truncate(lo_open(9002, 131072), "
+        "131073)",
+        "SELECT lo_from_bytea(n::oid, n::text::bytea) FROM generate_series(20000, 22500) n",
+        "SELECT lo_unlink(n::oid) FROM generate_series(20000, 21999) n; SELECT lo_put(22400, 0, 'x')"};
+    g_autofree char *from = servers_get_uri("old", "vale"), *to = servers_get_uri("new", "vale");
+
+    (void)state;
+    fill("old", "CREATE TABLE t (n int)");
+    fill("new", "SELECT 1");
+    run_expect(run_hornbeam("carry", "-q", from, to, NULL), 0, NULL, NULL);
+    for (gsize i = 0; i < G_N_ELEMENTS(changes); i++) {
+        g_free(servers_query(from, changes[i]));
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+        compare_censuses(from, to, 50);
+        g_free(servers_query(to, "SELECT lo_put(4711, 0, 'drift')"));
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 1, "rows  1 changed", NULL);
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        compare_censuses(from, to, 50);
+    }
 }
 
 /* Of each type: told by all of its values, byte by byte, and the others of the table stay where they are */
@@ -409,6 +434,49 @@ static void what_a_copy_remembers(void **state)
     }
 }
 
+#define AS_OWNER "--ownership", "mine", "--grants", "drop", "--parts", "schema,data"
+
+/* An owner who is no superuser: keys and triggers are taken off meanwhile, and are back whatever happens */
+static void an_owner_brings_it_over_too(void **state)
+{
+    g_autofree char *from = servers_get_uri("old", "vale"), *to = servers_get_uri("new", "vale"),
+                    *shell = servers_get_uri("new", NULL);
+    g_autoptr(GString) as_owner = g_string_new(to);
+    const char *mine = as_owner->str;
+
+    (void)state;
+    fill("old", postgres.tables);
+    g_free(servers_query(from, "DROP RULE never ON label; COMMENT ON CONSTRAINT"
+                               " tree_plot_fkey ON tree IS 'stands on'"));
+    g_free(servers_query(shell, "CREATE ROLE keeper LOGIN"));
+    fill("new", "ALTER DATABASE vale OWNER TO keeper; ALTER SCHEMA public OWNER TO keeper");
+    g_string_replace(as_owner, "postgres@", "keeper@", 1);
+    mine = as_owner->str;
+    run_expect(run_hornbeam("carry", "-q", AS_OWNER, from, mine, NULL), 0, NULL, NULL);
+    for (const char *const *change = postgres.changes; *change != NULL; change++) {
+        g_free(servers_query(from, *change));
+        run_expect(run_hornbeam("freshen", "-q", "--yes", AS_OWNER, from, mine, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", AS_OWNER, from, to, NULL), 0, "Equal", NULL);
+    }
+    /* what would act, and cannot be kept from it */
+    g_free(servers_query(to, "CREATE RULE never AS ON DELETE TO label DO INSTEAD NOTHING"));
+    g_free(servers_query(from, "INSERT INTO label VALUES ('y', 1); DELETE FROM tree WHERE id % 2 = 0"));
+    run_expect(run_hornbeam("freshen", "--yes", AS_OWNER, from, mine, NULL), 4, "rule public.label.never would act",
+               NULL);
+    g_free(servers_query(to, "DROP RULE never ON label"));
+    for (int round = 0; round < 8; round++) {
+        g_autofree char *line = g_strdup_printf(
+            "$HORNBEAM freshen -q --yes --ownership mine --grants drop --parts schema,data '%s' '%s' >$FOLDER/told 2>&1"
+            " & sleep %.2f; kill -KILL $!; wait $!; true",
+            from, mine, 0.15 + 0.05 * (double)round);
+        g_free(servers_query(from, half_an_hour[round % G_N_ELEMENTS(half_an_hour)]));
+        run_expect(run_shell(line), 0, NULL, NULL);
+    }
+    run_expect(run_hornbeam("freshen", "-q", "--yes", AS_OWNER, from, mine, NULL), 0, NULL, NULL);
+    run_expect(run_hornbeam("verify", "-q", AS_OWNER, from, to, NULL), 0, "Equal", NULL);
+    fill("new", "DROP ROLE keeper");
+}
+
 /* All databases of a server: what is wrong with one keeps the others from nothing */
 static void a_whole_server_is_brought_up_to_date(void **state)
 {
@@ -440,7 +508,9 @@ int main(void)
         cmocka_unit_test(a_carry_that_broke_off_goes_on),
         cmocka_unit_test(what_cannot_be_brought_is_named),
         cmocka_unit_test(what_would_be_lost_or_is_not_allowed_is_refused),
+        cmocka_unit_test(large_objects_are_brought_over),
         cmocka_unit_test(rows_without_a_key_come_and_go_one_by_one),
+        cmocka_unit_test(an_owner_brings_it_over_too),
         cmocka_unit_test(what_a_copy_remembers),
         cmocka_unit_test(a_whole_server_is_brought_up_to_date),
     };

@@ -120,6 +120,11 @@ typedef struct {
     /* SQL that drops an object of the catalog, if it is there; NULL: it cannot be dropped alone */
     char *(*make_drop_sql)(const HbCatalog *catalog, const HbObject *object);
     /* SQL that takes all rows out of a table; NULL: they are those of no table */
+    /*
+     * Of an object that stands for many small ones: SQL that makes what the wanted one has more, and takes away what it
+     * has less than what is there. Either may be NULL. NULL: nothing is to be done, or the object is one. NULL: all are
+     */
+    char *(*make_align_sql)(const HbObject *wanted, const HbObject *there);
     char *(*make_empty_sql)(const HbRowSet *set);
     char *(*make_analyze_sql)(const char *table); /* refreshes the planner's figures; NULL: it has none */
     /* SQL that gives an object to its owner, and for that moment the owner the privilege to create in the schema; NULL:

@@ -60,6 +60,7 @@ static const HbTarget target = {
     .create_database = hb_pg_create_database,
     .find_content = hb_pg_find_content,
     .find_rows = hb_pg_find_rows,
+    .may_quiet = hb_pg_may_quiet,
     .change_rows = hb_pg_change_rows,
     .read_origin = hb_pg_read_origin,
     .write_origin = hb_pg_write_origin,

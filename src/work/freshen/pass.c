@@ -26,25 +26,10 @@ static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
     target.from = options->to.to;
     target.selection = NULL;
     target.is_copy = TRUE;
+    target.parts |= HB_PART_SCHEMA; /* what acts when rows change must be known */
     target.hold_tables = FALSE;
     target.throttle = NULL;
     return target;
-}
-
-static GHashTable *index_triggers(const HbCatalog *catalog)
-{
-    GHashTable *index = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_ptr_array_unref);
-
-    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        HbObject *trigger = hb_catalog_get(catalog, i);
-        GPtrArray *list = trigger->on != NULL ? g_hash_table_lookup(index, trigger->on) : NULL;
-        if (trigger->kind != HB_KIND_TRIGGER || trigger->on == NULL)
-            continue;
-        if (list == NULL)
-            g_hash_table_insert(index, trigger->on, list = g_ptr_array_new());
-        g_ptr_array_add(list, trigger);
-    }
-    return index;
 }
 
 /* Before anything of it is read */
@@ -86,7 +71,6 @@ static gboolean read_sides(HbPass *pass, GError **error)
     if (g_strcmp0(pass->source->identity, pass->target->identity) == 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, "name another target",
                             "TO is FROM itself, under this or another address");
-    pass->triggers = index_triggers(pass->target->manifest->catalog);
     pass->wanted = hb_catalog_copy(pass->source->manifest->catalog);
     return hb_adapt_wishes(pass->wanted, pass->options.to.engine, &pass->options.to.wishes, error);
 }
@@ -126,6 +110,8 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->options = *options;
     pass->target_options = make_target_options(options);
     pass->tables = g_ptr_array_new_with_free_func(table_free);
+    pass->off = g_ptr_array_new();
+    pass->not_back = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_error_free);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
     if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !let_target_go(pass, error) ||
@@ -139,7 +125,8 @@ void hb_pass_free(HbPass *pass)
     if (pass == NULL)
         return;
     hb_restore_free(pass->restore);
-    g_clear_pointer(&pass->triggers, g_hash_table_unref);
+    g_ptr_array_unref(pass->off);
+    g_hash_table_unref(pass->not_back);
     hb_row_sums_clear(&pass->from);
     hb_row_sums_clear(&pass->to);
     hb_catalog_free(pass->wanted);
@@ -166,7 +153,7 @@ const HbManifest *hb_pass_get_source(const HbPass *pass)
 
 const HbManifest *hb_pass_get_copy(const HbPass *pass)
 {
-    return pass->target->manifest;
+    return pass->is_aligned ? NULL : pass->target->manifest;
 }
 
 const HbOrigin *hb_pass_get_origin(const HbPass *pass)
@@ -216,6 +203,19 @@ static void tell_failure(const HbPassTable *table, gboolean is_over, HbRestoreRe
         hb_restore_result_add(result, HB_OUTCOME_FAILED, what, "their turn did not come", NULL);
 }
 
+static void tell_not_back(const HbPass *pass, HbRestoreResult *result)
+{
+    GHashTableIter iter;
+    gpointer identity, failure;
+
+    g_hash_table_iter_init(&iter, pass->not_back);
+    while (g_hash_table_iter_next(&iter, &identity, &failure)) {
+        g_autofree char *what =
+            g_strdup_printf("was taken off, and cannot be put back: %s", ((GError *)failure)->message);
+        hb_restore_result_add(result, HB_OUTCOME_FAILED, identity, what, "mend the cause, and make another pass");
+    }
+}
+
 gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
     gboolean ok;
@@ -229,5 +229,6 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
     ok = hb_restore_run(pass->restore, result, error);
     for (guint i = 0; i < pass->tables->len; i++)
         tell_failure(pass->tables->pdata[i], ok, result);
+    tell_not_back(pass, result);
     return ok;
 }

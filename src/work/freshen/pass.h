@@ -48,7 +48,8 @@ void hb_pass_free(HbPass *pass); /* accepts NULL */
 const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, the largest work first */
 const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structure is missing, and stands in the way */
 const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
-const HbManifest *hb_pass_get_copy(const HbPass *pass);   /* what TO had, all of it, before the pass */
+const HbManifest *hb_pass_get_copy(const HbPass *pass);   /* what TO had, all of it, before the pass; NULL: the
+                                                           * pass has changed that beside its steps */
 const HbOrigin *hb_pass_get_origin(const HbPass *pass);   /* that TO had; NULL: none */
 guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */
 guint hb_pass_count_compared_tables(const HbPass *pass);

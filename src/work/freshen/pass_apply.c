@@ -63,7 +63,8 @@ static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable
 
     fetcher.thread = g_thread_new("fetch", run_fetcher, &fetcher);
     HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
-    const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader};
+    const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader,
+                                lane->pass->is_quiet};
     gboolean ok = from->engine->target->change_rows(lane->session, into, &wanted, error);
 
     hb_block_reader_drain(&reader);
@@ -73,21 +74,12 @@ static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable
     return ok;
 }
 
-/* ---- Triggers that nobody can keep from acting ---- */
+/* ---- Steps ---- */
 
-/* HbObject *, borrowed; NULL: there are none */
-static const GPtrArray *find_triggers(const HbPass *pass, const HbPassTable *table)
-{
-    g_autofree char *name = hb_identity_new(HB_KIND_TABLE, table->table);
-
-    return g_hash_table_lookup(pass->triggers, name);
-}
-
-static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql, const char *what,
-                         const char *identity, GError **error)
+gboolean hb_pass_run_step(const HbPass *pass, HbSession *session, const char *sql, const char *what,
+                          const char *identity, GError **error)
 {
     g_autofree char *key = g_strdup_printf("%s %s", what, identity);
-
     g_autoptr(GError) ours = NULL;
 
     /* noted already: before the connection broke, for which the table is tried again */
@@ -98,57 +90,7 @@ static gboolean run_step(const HbPass *pass, HbSession *session, const char *sql
     return FALSE;
 }
 
-/* drop: or else they are made again, as the target had them. Those that it has not yet come with the structure */
-static gboolean move_triggers(const HbPass *pass, HbSession *session, const HbPassTable *table, gboolean drop,
-                              GError **error)
-{
-    const GPtrArray *triggers = find_triggers(pass, table);
-    gboolean ok = TRUE;
-
-    for (guint i = 0; triggers != NULL && i < triggers->len && ok; i++) {
-        const HbObject *trigger = triggers->pdata[i];
-        g_autofree char *sql =
-            drop ? pass->options.to.engine->dialect->make_drop_sql(pass->target->manifest->catalog, trigger)
-                 : g_strdup(trigger->definition);
-        ok = run_step(pass, session, sql, drop ? "take off" : "put back", trigger->identity, error);
-    }
-    return ok;
-}
-
-/* One that only the target has would be lost if the pass broke off; NULL: there is none. Borrowed */
-static const char *find_own_trigger(const HbPass *pass, const HbPassTable *table)
-{
-    const GPtrArray *triggers = find_triggers(pass, table);
-
-    for (guint i = 0; triggers != NULL && i < triggers->len; i++) {
-        const HbObject *trigger = triggers->pdata[i];
-        if (hb_catalog_find(pass->wanted, trigger->identity) == NULL)
-            return trigger->identity;
-    }
-    return NULL;
-}
-
-static gboolean change_without_triggers(const Lane *lane, const HbRowSet *into, const HbPassTable *table,
-                                        GError **error)
-{
-    const char *own = find_own_trigger(lane->pass, table);
-    gboolean ok;
-
-    if (own != NULL)
-        return hb_error_set(error, HB_ERROR_STATEMENT, "drop it, or bring it to the source, too",
-                            "%s is only in TO, and would act upon what is changed", own);
-    ok = move_triggers(lane->pass, lane->session, table, TRUE, error) && change(lane, into, table, error);
-    return move_triggers(lane->pass, lane->session, table, FALSE, ok ? error : NULL) && ok;
-}
-
 /* ---- Tables ---- */
-
-static gboolean change_once(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
-{
-    const gboolean moves_triggers = lane->pass->options.to.engine->traits.triggers_act && table->to != NULL;
-
-    return moves_triggers ? change_without_triggers(lane, into, table, error) : change(lane, into, table, error);
-}
 
 static gboolean is_keyless(const HbPassTable *table)
 {
@@ -160,13 +102,13 @@ static gboolean apply_table(const Lane *lane, const HbRowSet *into, HbPassTable 
 {
     g_autoptr(GError) ours = NULL;
 
-    table->is_done = change_once(lane, into, table, &ours);
+    table->is_done = change(lane, into, table, &ours);
     if (!table->is_done && is_keyless(table) && hb_error_is(ours, HB_ERROR_RETRY)) {
         g_clear_error(&ours);
         g_clear_pointer(&table->going, g_array_unref);
         g_clear_pointer(&table->coming, g_array_unref);
         table->all_anew = TRUE;
-        table->is_done = change_once(lane, into, table, &ours);
+        table->is_done = change(lane, into, table, &ours);
     }
     if (ours != NULL)
         g_propagate_error(error, g_steal_pointer(&ours));
@@ -218,7 +160,7 @@ static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable 
     const HbRowSet *into = table->to != NULL ? table->to : g_hash_table_lookup(applying->made, table->from);
     g_autoptr(GError) ours = NULL;
 
-    if (table->refusal != NULL || into == NULL)
+    if (table->refusal != NULL || table->failure != NULL || into == NULL)
         return TRUE;
     hb_worker_notify_started(worker, table->table);
     if (!apply_stubbornly(applying, worker, into, table, &ours) && is_grave(ours)) {
@@ -312,6 +254,8 @@ static gboolean is_behind(const HbPass *pass, const HbObject *object, GHashTable
     const HbObject *there = hb_catalog_find(pass->target->manifest->catalog, object->identity);
     g_autoptr(GHashTable) seen = NULL;
 
+    if (object->kind == HB_KIND_LARGE_OBJECTS)
+        return pass->has_large_objects && (there == NULL || strcmp(there->definition, object->definition) != 0);
     if (object->kind == HB_KIND_SEQUENCE_VALUE)
         return there == NULL || strcmp(there->definition, object->definition) != 0;
     if (object->kind != HB_KIND_REFRESH || there == NULL)
@@ -339,8 +283,8 @@ static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
 
     for (guint i = 0; i < hb_catalog_count(pass->wanted) && ok; i++) {
         const HbObject *object = hb_catalog_get(pass->wanted, i);
-        if (is_behind(pass, object, changed))
-            ok = run_step(pass, session, object->definition, "follow", object->identity, error);
+        if (object->kind != HB_KIND_LARGE_OBJECTS && is_behind(pass, object, changed))
+            ok = hb_pass_run_step(pass, session, object->definition, "follow", object->identity, error);
     }
     return ok;
 }
@@ -356,14 +300,68 @@ static guint64 count_bytes(const HbPass *pass)
     return bytes;
 }
 
-static gboolean follow_rows(const HbPass *pass, HbRestoreRun *run, GError **error)
+/* In a session of its own on the target */
+static gboolean with_session(HbPass *pass, HbRestoreRun *run, gboolean (*act)(HbPass *, HbSession *, GError **),
+                             GError **error)
 {
     HbSession *session = pass->options.to.engine->connector->open(hb_restore_run_get_address(run), error);
     const gboolean ok =
-        session != NULL && hb_restore_run_enter(run, session, FALSE, error) && follow(pass, session, error);
+        session != NULL && hb_restore_run_enter(run, session, FALSE, error) && act(pass, session, error);
 
     pass->options.to.engine->connector->close(session);
     return ok;
+}
+
+/* Objects that stand for many small ones get those that they have not, before their rows come */
+static gboolean align_one(HbPass *pass, HbSession *session, const HbObject *wanted, const HbObject *there,
+                          GError **error)
+{
+    const HbDialect *dialect = pass->options.to.engine->dialect;
+    g_autofree char *sql = dialect->make_align_sql != NULL ? dialect->make_align_sql(wanted, there) : NULL;
+
+    if (sql == NULL)
+        return TRUE;
+    pass->is_aligned = TRUE;
+    return hb_pass_run_step(pass, session, sql, "align", (wanted != NULL ? wanted : there)->identity, error);
+}
+
+/* Only what arrives beside others: if the target had none, they are new */
+static gboolean align(HbPass *pass, HbSession *session, GError **error)
+{
+    const HbCatalog *there = pass->target->manifest->catalog;
+    gboolean ok = TRUE;
+
+    for (guint i = 0; i < hb_catalog_count(pass->wanted) && ok; i++) {
+        const HbObject *object = hb_catalog_get(pass->wanted, i);
+        if (object->kind == HB_KIND_LARGE_OBJECTS && pass->has_large_objects)
+            ok = align_one(pass, session, object, hb_catalog_find(there, object->identity), error);
+    }
+    for (guint i = 0; i < hb_catalog_count(there) && ok; i++) {
+        const HbObject *object = hb_catalog_get(there, i);
+        if (object->kind == HB_KIND_LARGE_OBJECTS && pass->has_large_objects &&
+            hb_catalog_find(pass->wanted, object->identity) == NULL)
+            ok = align_one(pass, session, NULL, object, error);
+    }
+    return ok;
+}
+
+static gboolean quiet_and_align(HbPass *pass, HbSession *session, GError **error)
+{
+    return hb_pass_quiet(pass, session, error) && align(pass, session, error);
+}
+
+static gboolean unquiet_and_follow(HbPass *pass, HbSession *session, GError **error)
+{
+    hb_pass_unquiet(pass, session);
+    return follow(pass, session, error);
+}
+
+/* What was taken off comes back, whatever broke off, if the server lets us */
+static gboolean unquiet(HbPass *pass, HbSession *session, GError **error)
+{
+    (void)error;
+    hb_pass_unquiet(pass, session);
+    return TRUE;
 }
 
 gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
@@ -371,5 +369,9 @@ gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
     HbPass *pass = data;
 
     hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
-    return apply_all(pass, run, error) && follow_rows(pass, run, error) && hb_snapshot_source_end(pass->source, error);
+    if (with_session(pass, run, quiet_and_align, error) && apply_all(pass, run, error))
+        return with_session(pass, run, unquiet_and_follow, error) && hb_snapshot_source_end(pass->source, error);
+    if (pass->off->len > 0)
+        with_session(pass, run, unquiet, NULL);
+    return FALSE;
 }

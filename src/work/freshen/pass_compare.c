@@ -52,15 +52,13 @@ static GArray *list_pairs(HbPass *pass)
     return pairs;
 }
 
-/* Bytes that are no table's come into being with what they belong to */
-static gboolean is_of_table(const HbPass *pass, const Pair *pair)
+/* The bytes of large objects are in no table that could be emptied */
+static gboolean is_of_table(const HbPass *pass, const HbRowSet *set)
 {
-    const HbObject *rows = hb_catalog_find(pass->wanted, pair->wanted->identity);
+    const HbObject *rows = hb_catalog_find(pass->target->manifest->catalog, set->identity);
 
     return rows == NULL || rows->needs->len == 0 || !g_str_has_prefix(rows->needs->pdata[0], "large-objects ");
 }
-
-#define NOT_BROUGHT "large objects are not brought by a pass: carry them anew"
 
 /* Those that can be compared; of the others it is said why not */
 static void choose_pairs(HbPass *pass, GArray *pairs)
@@ -68,13 +66,12 @@ static void choose_pairs(HbPass *pass, GArray *pairs)
     for (guint i = pairs->len; i-- > 0;) {
         const Pair *pair = &g_array_index(pairs, Pair, i);
         HbPassTable *table;
+        pass->has_large_objects |= pair->to != NULL && !is_of_table(pass, pair->to);
         if (pair->to != NULL && has_same_columns(pair->wanted, pair->to))
             continue;
         table = add_table(pass, pair);
         table->bytes = pair->from->bytes;
-        if (!is_of_table(pass, pair))
-            table->refusal = g_strdup(NOT_BROUGHT);
-        else if (pair->to != NULL)
+        if (pair->to != NULL)
             table->refusal = g_strdup("it has other columns in TO");
         g_array_remove_index(pairs, i);
     }
@@ -179,13 +176,19 @@ static void describe(const HbPass *pass, HbPassTable *table, const GArray *sketc
                      const HbRowSum *to)
 {
     HbRowDifference *difference = hb_row_difference_new(sketched, to->set, one_in);
+    const gboolean is_of_no_table = !is_of_table(pass, table->to);
 
     memcpy(table->counts, difference->counts, sizeof table->counts);
     hb_row_difference_free(difference);
     share_out(table, sketched);
     table->bytes = from->digest.rows > 0 ? table->from->bytes / from->digest.rows * table->coming->len : 0;
-    if (can_be_told(pass, table, sketched, one_in) && to->digest.rows > 0 && !is_large_share(table, from, to))
+    if (can_be_told(pass, table, sketched, one_in) &&
+        (is_of_no_table || (to->digest.rows > 0 && !is_large_share(table, from, to))))
         return;
+    if (is_of_no_table) {
+        table->refusal = g_strdup("too much of them differs for a pass: carry them anew");
+        return;
+    }
     g_clear_pointer(&table->coming, g_array_unref);
     g_clear_pointer(&table->going, g_array_unref);
     load_anew(table, from, to);
@@ -202,10 +205,6 @@ static gboolean compare_pair(HbPass *pass, const Pair *pair, GError **error)
     pass->rows += from->digest.rows;
     if (hb_digest_is_equal(&from->digest, &to->digest))
         return TRUE;
-    if (!is_of_table(pass, pair)) {
-        add_table(pass, pair)->refusal = g_strdup(NOT_BROUGHT);
-        return TRUE;
-    }
     if (!hb_find_differing_rows(&from_place, &to_place, from, to, &sketched, &one_in, error))
         return FALSE;
     describe(pass, add_table(pass, pair), sketched, one_in, from, to);

@@ -5,6 +5,7 @@
  *     pass           the order of things
  *     pass_compare   by rows: what differs
  *     pass_apply     bringing it over
+ *     pass_quiet     what would act upon it, or hold it up, meanwhile
  */
 #pragma once
 
@@ -19,9 +20,13 @@ struct HbPass {
     GError *target_error;     /* while it is read */
     HbCatalog *wanted;        /* the source's catalog by the target's names */
     HbRowSums from, to;
-    GPtrArray *tables;    /* HbPassTable * */
-    guint compared;       /* tables that were */
-    GHashTable *triggers; /* the target's: tables' identities to GPtrArray of HbObject *, borrowed */
+    GPtrArray *tables;          /* HbPassTable * */
+    guint compared;             /* tables that were */
+    gboolean has_large_objects; /* on both sides: those of either may be more */
+    gboolean is_aligned;        /* some were made, or taken away */
+    gboolean is_quiet;          /* what would act upon rows is taken off; otherwise the engine keeps it still */
+    GPtrArray *off;             /* HbObject *, borrowed from the target's catalog: to be put back */
+    GHashTable *not_back;       /* identities, borrowed, of those that could not be, to GError * */
     HbRowProvider provider;
     HbRestore *restore;
     guint64 rows;
@@ -35,3 +40,11 @@ gboolean hb_pass_has_followers(const HbPass *pass);
 
 /* A HbRowProvider's load() */
 gboolean hb_pass_apply(gpointer pass, HbRestoreRun *run, GError **error);
+
+/* Before rows are brought, and afterwards, whatever became of them; what is not back then is in pass->not_back */
+gboolean hb_pass_quiet(HbPass *pass, HbSession *session, GError **error);
+void hb_pass_unquiet(HbPass *pass, HbSession *session);
+
+/* Runs SQL in the target's session, and notes "WHAT IDENTITY" in its journal; done before is as good */
+gboolean hb_pass_run_step(const HbPass *pass, HbSession *session, const char *sql, const char *what,
+                          const char *identity, GError **error);

@@ -204,6 +204,7 @@ const HbDialect hb_pg_dialect = {
     .rename = hb_pg_rename,
     .rename_identity = hb_pg_rename_identity,
     .make_drop_sql = hb_pg_make_drop_sql,
+    .make_align_sql = hb_pg_make_align_sql,
     .make_empty_sql = hb_pg_make_empty_sql,
     .make_analyze_sql = make_analyze_sql,
     .make_lending = make_lending,

@@ -95,7 +95,7 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     g_autofree char *upper = NULL;
 
     if (hb_pg_is_large_objects(set)) {
-        g_autofree char *sql = hb_pg_make_large_objects_sql(range->first, range->end);
+        g_autofree char *sql = hb_pg_make_large_objects_sql(range->first, range->end, range->where);
         return hb_pg_fit_query(sql, HB_PG_OLDEST);
     }
     if (set->condition != NULL)
@@ -351,6 +351,20 @@ static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GEr
                         "keeping the triggers of %s from acting: %s", set->table, ours->message);
 }
 
+gboolean hb_pg_may_quiet(HbSession *session, gboolean *may, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    *may = hb_pg_execute(session, "BEGIN; SET LOCAL session_replication_role = replica; ROLLBACK", &ours);
+    if (*may)
+        return TRUE;
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    if (hb_error_is(ours, HB_ERROR_RIGHTS))
+        return TRUE;
+    g_propagate_error(error, g_steal_pointer(&ours));
+    return FALSE;
+}
+
 static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
 {
     HbSession *session = data;
@@ -376,14 +390,34 @@ static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const Hb
     return hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, run_delete, session, error);
 }
 
+/* Pieces that come replace those of the same place; a large object may have become shorter */
+static gboolean change_large_objects(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
+{
+    const gboolean cuts = change->gone != NULL && change->gone->len > 0;
+    g_autofree char *cut = cuts ? hb_pg_make_cut_sql(change->gone) : NULL;
+
+    if (cuts && cut == NULL)
+        return hb_error_set(error, HB_ERROR_RETRY, NULL, "pieces of large objects that differ cannot be told");
+    if (!hb_pg_execute(session, "BEGIN", error) ||
+        !copy_in(session, set, hb_pg_begin_large_objects_sql, change->source, change->data, error))
+        return FALSE;
+    if (cut == NULL || hb_pg_execute(session, cut, error))
+        return commit_or_not(session, set, error);
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return FALSE;
+}
+
 gboolean hb_pg_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
 {
     g_autofree char *list = column_list(set);
     g_autofree char *copy = g_strdup_printf("COPY %s%s FROM STDIN", set->table, list);
 
+    if (hb_pg_is_large_objects(set))
+        return change_large_objects(session, set, change, error);
     if (!hb_pg_execute(session, "BEGIN", error))
         return FALSE;
-    if (!keep_triggers_quiet(session, set, error) || !take_rows_away(session, set, change, error)) {
+    if (!(change->is_quiet || keep_triggers_quiet(session, set, error)) ||
+        !take_rows_away(session, set, change, error)) {
         hb_pg_execute(session, "ROLLBACK", NULL);
         return FALSE;
     }
