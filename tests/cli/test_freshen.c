@@ -115,7 +115,7 @@ static const Engine mariadb = {
      "DELETE FROM plot WHERE n > 1500 AND n < 7000; INSERT INTO plot (n, name) SELECT seq, CONCAT('again ', seq) FROM"
      " seq_2000_to_2500",
      NULL},
-    {"DELETE FROM reading", "INSERT INTO plot (n, name) VALUES (-5, 'plot 12x')",
+    {"DELETE FROM reading", "INSERT INTO plot (n, name) VALUES (-5, 'plot 12x')", "DO SETVAL(numbers, 9000)",
      "SET foreign_key_checks = 0; DELETE FROM plot WHERE n < 30", "DELETE FROM big; DELETE FROM opt; TRUNCATE plain",
      "INSERT INTO label VALUES ('only', 1), ('only', 1)",
      "DROP VIEW latest; DROP TRIGGER grows; ALTER TABLE later DROP FOREIGN KEY later_ibfk_1, DROP INDEX p", NULL}};
@@ -384,6 +384,14 @@ static void what_a_copy_remembers(void **state)
                                         "'x'::text AS text",
                                         "CREATE VIEW hornbeam_origin AS SELECT 1 AS id, 'x' AS text"};
 
+    static const char *const newer[] = {
+        "CREATE TABLE later (n int PRIMARY KEY, v text); INSERT INTO later SELECT n, 'v' FROM generate_series(1, 2000) "
+        "n;"
+        " DELETE FROM reading WHERE v % 5 = 0; UPDATE tree SET height = 7 WHERE id < 4000; INSERT INTO label VALUES"
+        " ('z', 1); SELECT nextval('numbers'); REFRESH MATERIALIZED VIEW sums; REFRESH MATERIALIZED VIEW tops",
+        "CREATE TABLE later (n INT PRIMARY KEY, v TEXT); INSERT INTO later SELECT seq, 'v' FROM seq_1_to_2000; DELETE"
+        " FROM reading WHERE v % 5 = 0; UPDATE tree SET height = 7 WHERE id < 4000; INSERT INTO label VALUES ('z', 1);"
+        " DO NEXTVAL(numbers)"};
     /* while others hold what is to be changed, a pass cannot end */
     static const char *const holds[] = {"psql -qX \"$(server_uri new vale)\" -c 'BEGIN; LOCK TABLE plot IN SHARE MODE; "
                                         "SELECT pg_sleep(3)'",
@@ -395,6 +403,7 @@ static void what_a_copy_remembers(void **state)
                         *to = servers_get_uri(engines[i]->to, "vale"),
                         *other = servers_get_uri(engines[i]->from, "other"),
                         *dump = g_strdup_printf("%s/remembered.%s.dump", servers_get_folder(), engines[i]->from),
+                        *newer_dump = g_strdup_printf("%s/newer.%s.dump", servers_get_folder(), engines[i]->from),
                         *half = NULL;
         fill(engines[i]->from, engines[i]->tables);
         fill(engines[i]->to, "SELECT 1");
@@ -426,6 +435,15 @@ static void what_a_copy_remembers(void **state)
         g_free(servers_query(from, "UPDATE plot SET name = CONCAT('new ', name) WHERE n < 9"));
         run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
         run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+        /* a newer dump does as well; an older one takes it back, if that is wanted */
+        g_free(servers_query(from, newer[i]));
+        run_expect(run_hornbeam("dump", "-q", from, newer_dump, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("freshen", "-q", newer_dump, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+        run_expect(run_hornbeam("verify", "-q", newer_dump, to, NULL), 0, "Equal", NULL);
+        run_expect(run_hornbeam("freshen", "-q", dump, to, NULL), 1, NULL, "goes back to an older moment");
+        run_expect(run_hornbeam("freshen", "-q", "--yes", dump, to, NULL), 1, "later: only in TO", NULL);
+        run_expect(run_hornbeam("verify", "-q", dump, to, "--parts", "data", NULL), 1, "1 difference", NULL);
         /* what anybody may have put there is not read */
         fill(engines[i]->to, traps[i]);
         run_expect(run_hornbeam("freshen", "--yes", from, to, NULL), 1, NULL, "and was not read");

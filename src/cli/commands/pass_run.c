@@ -7,21 +7,13 @@
 #include "report/pass.h"
 #include "work/server/whole_server.h"
 
+#include <string.h>
+
 static void show_plan(HbCli *cli, const HbPass *pass)
 {
     g_autofree char *plan = hb_pass_plan_page(pass, hb_voice_has_color(cli->voice));
 
     hb_voice_show(cli->voice, plan, FALSE);
-}
-
-static char *describe_work(const HbPass *pass)
-{
-    const HbRestore *restore = hb_pass_get_restore(pass);
-    g_autofree char *work = hb_pass_describe_work(pass);
-
-    return work != NULL ? g_strdup_printf("database %s at %s: %s", hb_restore_get_database(restore),
-                                          hb_restore_get_target(restore)->address, work)
-                        : NULL;
 }
 
 /*
@@ -95,6 +87,35 @@ static HbStatus bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPa
     return ok ? status : HB_STATUS_STATEMENT;
 }
 
+/* Does TO hold, in part at least, what came after FROM's moment? */
+static gboolean goes_back(const HbPass *pass)
+{
+    const HbOrigin *origin = hb_pass_get_origin(pass);
+    const char *moment = hb_pass_get_source(pass)->snapshot_time;
+
+    return origin != NULL && ((origin->moment != NULL && strcmp(origin->moment, moment) > 0) ||
+                              (origin->coming != NULL && strcmp(origin->coming, moment) > 0));
+}
+
+/* What is known to be FROM's copy may be brought up to date without asking */
+static gboolean is_known_copy(const HbPass *pass)
+{
+    const HbOrigin *origin = hb_pass_get_origin(pass);
+
+    return origin != NULL && origin->source_id != NULL && !goes_back(pass);
+}
+
+static char *describe_work(const HbPass *pass)
+{
+    const HbRestore *restore = hb_pass_get_restore(pass);
+    g_autofree char *work = hb_pass_describe_work(pass);
+
+    return work != NULL ? g_strdup_printf("database %s at %s%s: %s", hb_restore_get_database(restore),
+                                          hb_restore_get_target(restore)->address,
+                                          goes_back(pass) ? " goes back to an older moment" : "", work)
+                        : NULL;
+}
+
 static HbStatus agree_and_bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPassOptions *options,
                                 GError **error)
 {
@@ -110,9 +131,7 @@ static HbStatus agree_and_bring(HbCli *cli, GPtrArray *documents, HbPass *pass, 
         return HB_STATUS_DONE;
     }
     show_plan(cli, pass);
-    /* what is known to be its copy may be brought up to date without asking */
-    if (!options->to.resume && (options->origin == NULL || options->origin->source_id == NULL) &&
-        !hb_cli_agree(cli, work, error))
+    if (!options->to.resume && !is_known_copy(pass) && !hb_cli_agree(cli, work, error))
         return HB_STATUS_REMARKS;
     return bring(cli, documents, pass, options, error);
 }

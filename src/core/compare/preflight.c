@@ -77,8 +77,9 @@ static void check_keys(const HbCatalog *catalog, const HbDialect *dialect, GPtrA
     if (names.count == 0)
         return;
     hb_findings_add(findings, HB_FINDING_NOTE, "no-key", list,
-                    names.count == 1 ? "has no primary or unique key: its rows can be compared as a whole only"
-                                     : "have no primary or unique key: their rows can be compared as a whole only");
+                    names.count == 1
+                        ? "has no primary or unique key: its rows are told from each other by all of their values"
+                        : "have no primary or unique key: their rows are told from each other by all of their values");
 }
 
 static void check_hosts(const HbCatalog *catalog, GPtrArray *findings)

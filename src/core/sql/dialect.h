@@ -121,8 +121,9 @@ typedef struct {
     char *(*make_drop_sql)(const HbCatalog *catalog, const HbObject *object);
     /* SQL that takes all rows out of a table; NULL: they are those of no table */
     /*
-     * Of an object that stands for many small ones: SQL that makes what the wanted one has more, and takes away what it
-     * has less than what is there. Either may be NULL. NULL: nothing is to be done, or the object is one. NULL: all are
+     * Makes of what is there what is wanted, where the wanted definition alone would not: an object that stands for
+     * many small ones gets those that it has not, and loses the others; a sequence goes back. Either may be NULL. NULL:
+     * nothing is to be done, or the definition does it. NULL: it always does
      */
     char *(*make_align_sql)(const HbObject *wanted, const HbObject *there);
     char *(*make_empty_sql)(const HbRowSet *set);

@@ -37,7 +37,38 @@ static gboolean check_source(const HbPass *pass, GError **error)
 {
     const HbOrigin *origin = pass->options.origin;
 
-    return origin == NULL || hb_origin_check_source(origin, pass->source->manifest, error);
+    return origin == NULL || hb_origin_check_source(origin, pass->manifest, error);
+}
+
+static gboolean choose_from_dump(HbPass *pass, GError **error)
+{
+    const HbSnapshotSourceOptions *from = &pass->options.from;
+
+    hb_catalog_keep_parts(pass->manifest->catalog, from->parts);
+    if (!hb_selection_apply(from->selection, pass->manifest->catalog, from->engine->dialect, TRUE, NULL, error))
+        return FALSE;
+    hb_manifest_drop_rows(pass->manifest);
+    if (hb_selection_is_partial(from->selection)) {
+        hb_selection_free(pass->manifest->selection);
+        pass->manifest->selection = hb_selection_copy(from->selection);
+    }
+    return TRUE;
+}
+
+static gboolean open_source(HbPass *pass, GError **error)
+{
+    if (pass->options.dump != NULL) {
+        pass->manifest = hb_manifest_copy(hb_reader_get_manifest(pass->options.dump));
+        return check_source(pass, error) && choose_from_dump(pass, error);
+    }
+    pass->source = hb_snapshot_source_new(&pass->options.from, error);
+    pass->manifest = pass->source != NULL ? pass->source->manifest : NULL;
+    return pass->source != NULL && check_source(pass, error);
+}
+
+static gboolean end_source(HbPass *pass, GError **error)
+{
+    return pass->source == NULL || hb_snapshot_source_end(pass->source, error);
 }
 
 static gpointer read_target(gpointer data)
@@ -56,7 +87,8 @@ static gboolean read_both(HbPass *pass, GError **error)
     GThread *thread = g_thread_new("to", read_target, pass);
     GError *ours = NULL;
 
-    hb_snapshot_source_read(pass->source, &ours);
+    if (pass->source != NULL)
+        hb_snapshot_source_read(pass->source, &ours);
     g_thread_join(thread);
     if (pass->target_error != NULL)
         g_prefix_error(&pass->target_error, "looking at the copy: ");
@@ -65,13 +97,12 @@ static gboolean read_both(HbPass *pass, GError **error)
 
 static gboolean read_sides(HbPass *pass, GError **error)
 {
-    pass->source = hb_snapshot_source_new(&pass->options.from, error);
-    if (pass->source == NULL || !check_source(pass, error) || !read_both(pass, error))
+    if (!open_source(pass, error) || !read_both(pass, error))
         return FALSE;
-    if (g_strcmp0(pass->source->identity, pass->target->identity) == 0)
+    if (pass->source != NULL && g_strcmp0(pass->source->identity, pass->target->identity) == 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, "name another target",
                             "TO is FROM itself, under this or another address");
-    pass->wanted = hb_catalog_copy(pass->source->manifest->catalog);
+    pass->wanted = hb_catalog_copy(pass->manifest->catalog);
     return hb_adapt_wishes(pass->wanted, pass->options.to.engine, &pass->options.to.wishes, error);
 }
 
@@ -82,19 +113,30 @@ static gboolean let_target_go(HbPass *pass, GError **error)
     return hb_snapshot_source_end(pass->target, error);
 }
 
+/* Rows come by the pass: those of a dump must not seem to be the restore's to load */
+static const HbManifest *describe_work(HbPass *pass)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(pass->manifest->catalog);
+
+    hb_snapshot_source_name_work(pass->manifest, HB_WORK_PASS);
+    if (pass->source != NULL) {
+        for (guint i = 0; i < sets->len; i++)
+            hb_manifest_add_rows(pass->manifest, sets->pdata[i]);
+        return pass->manifest;
+    }
+    pass->without_rows = hb_manifest_copy(pass->manifest);
+    for (guint i = 0; i < pass->without_rows->rows->len; i++)
+        g_ptr_array_set_size(((HbStoredRows *)pass->without_rows->rows->pdata[i])->chunks, 0);
+    return pass->without_rows;
+}
+
 static gboolean open_restore(HbPass *pass, GError **error)
 {
-    HbManifest *manifest = pass->source->manifest;
-    const GPtrArray *sets = hb_catalog_get_row_sets(manifest->catalog);
-
-    hb_snapshot_source_name_work(pass->source, HB_WORK_PASS);
-    for (guint i = 0; i < sets->len; i++)
-        hb_manifest_add_rows(manifest, sets->pdata[i]);
     pass->provider = (HbRowProvider){hb_pass_apply, pass};
-    pass->options.to.manifest = manifest;
-    pass->options.to.source = pass->source->identity;
+    pass->options.to.manifest = describe_work(pass);
+    pass->options.to.source = pass->source != NULL ? pass->source->identity : NULL;
     pass->options.to.there = pass->target->manifest->catalog;
-    pass->options.to.pulled_in = pass->source->pulled_in;
+    pass->options.to.pulled_in = pass->source != NULL ? pass->source->pulled_in : NULL;
     pass->options.to.provider = &pass->provider;
     pass->options.to.selection = NULL; /* made by the source */
     pass->options.to.existing = HB_EXISTING_KEEP;
@@ -130,10 +172,23 @@ void hb_pass_free(HbPass *pass)
     hb_row_sums_clear(&pass->from);
     hb_row_sums_clear(&pass->to);
     hb_catalog_free(pass->wanted);
+    hb_manifest_free(pass->without_rows);
+    if (pass->options.dump != NULL)
+        hb_manifest_free(pass->manifest);
     hb_snapshot_source_free(pass->source);
     hb_snapshot_source_free(pass->target);
     g_ptr_array_unref(pass->tables);
     g_free(pass);
+}
+
+const HbStoredRows *hb_pass_find_stored(const HbPass *pass, const HbRowSet *from)
+{
+    for (guint i = 0; pass->source == NULL && i < pass->manifest->rows->len; i++) {
+        const HbStoredRows *rows = pass->manifest->rows->pdata[i];
+        if (rows->set == from)
+            return rows;
+    }
+    return NULL;
 }
 
 const GPtrArray *hb_pass_get_tables(const HbPass *pass)
@@ -148,7 +203,7 @@ const HbRestore *hb_pass_get_restore(const HbPass *pass)
 
 const HbManifest *hb_pass_get_source(const HbPass *pass)
 {
-    return pass->source->manifest;
+    return pass->manifest;
 }
 
 const HbManifest *hb_pass_get_copy(const HbPass *pass)
@@ -224,7 +279,7 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass) && !hb_restore_replaces_unfinished(pass->restore)) {
         hb_restore_result_init(result);
-        return hb_snapshot_source_end(pass->source, error) && hb_restore_renew_origin(pass->restore, error);
+        return end_source(pass, error) && hb_restore_renew_origin(pass->restore, error);
     }
     ok = hb_restore_run(pass->restore, result, error);
     for (guint i = 0; i < pass->tables->len; i++)

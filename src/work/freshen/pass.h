@@ -23,9 +23,10 @@ typedef struct HbPass HbPass;
 
 /* Borrowed until the pass is freed */
 typedef struct {
-    HbSnapshotSourceOptions from;
-    HbRestoreOptions to;    /* what is to be restored, and how rows come, is the pass's own */
-    const HbOrigin *origin; /* what TO remembers, whose choice and names the options have; NULL: nothing */
+    HbSnapshotSourceOptions from; /* of a dump only what does not speak of a server */
+    const HbReader *dump;         /* FROM is a dump of one database; NULL: a server's */
+    HbRestoreOptions to;          /* what is to be restored, and how rows come, is the pass's own */
+    const HbOrigin *origin;       /* what TO remembers, whose choice and names the options have; NULL: nothing */
 } HbPassOptions;
 
 /* A table whose rows differ */

@@ -57,7 +57,15 @@ typedef struct {
 static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
 {
     const HbSnapshotSourceOptions *from = &lane->pass->options.from;
-    Fetcher fetcher = {.fetch = {from->engine, lane->source, table->from, table->coming, from->stop, pass_on, &fetcher},
+    Fetcher fetcher = {.fetch = {.engine = from->engine,
+                                 .session = lane->source,
+                                 .dump = lane->pass->options.dump,
+                                 .stored = hb_pass_find_stored(lane->pass, table->from),
+                                 .set = table->from,
+                                 .wanted = table->coming,
+                                 .stop = from->stop,
+                                 .take = pass_on,
+                                 .data = &fetcher},
                        .queue = hb_block_queue_new(),
                        .throttle = from->throttle};
 
@@ -126,9 +134,19 @@ static gboolean is_grave(const GError *error)
 typedef struct {
     HbPass *pass;
     HbRestoreRun *run;
-    GHashTable *made; /* the source's sets to those of tables that were made by now */
+    GHashTable *made; /* identities of the source's sets to HbRowSet * of tables that were made by now */
     gint next;        /* atomic: of tables */
 } Applying;
+
+/* A session of the source has one reader; where none is left over, the keeper is the only one. NULL: a dump */
+static HbSession *find_reader(const HbPass *pass, const HbWorker *worker)
+{
+    const HbSnapshotSource *source = pass->source;
+
+    if (source == NULL)
+        return NULL;
+    return worker->number < source->readers->len ? source->readers->pdata[worker->number] : source->keeper;
+}
 
 #define ATTEMPTS 3
 
@@ -137,11 +155,9 @@ static gboolean apply_stubbornly(const Applying *applying, HbWorker *worker, con
                                  GError **error)
 {
     const HbPass *pass = applying->pass;
-    const GPtrArray *readers = pass->source->readers;
 
     for (int attempt = 1;; attempt++) {
-        const Lane lane = {pass, worker->number < readers->len ? readers->pdata[worker->number] : pass->source->keeper,
-                           worker->session};
+        const Lane lane = {pass, find_reader(pass, worker), worker->session};
         g_autoptr(GError) ours = NULL;
 
         if (apply_table(&lane, into, table, &ours))
@@ -157,7 +173,7 @@ static gboolean apply_stubbornly(const Applying *applying, HbWorker *worker, con
 
 static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable *table, GError **error)
 {
-    const HbRowSet *into = table->to != NULL ? table->to : g_hash_table_lookup(applying->made, table->from);
+    const HbRowSet *into = table->to != NULL ? table->to : g_hash_table_lookup(applying->made, table->from->identity);
     g_autoptr(GError) ours = NULL;
 
     if (table->refusal != NULL || table->failure != NULL || into == NULL)
@@ -197,15 +213,15 @@ static gboolean enter(HbWorker *worker, gpointer data, GError **error)
     return hb_restore_run_enter(((const Applying *)data)->run, worker->session, worker->lost, error);
 }
 
-/* A session of the source has one reader; where none is left over, the keeper is the only one */
 static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
 {
+    const guint readers = pass->source != NULL ? pass->source->readers->len : pass->options.from.jobs;
     const GPtrArray *rows = hb_restore_run_get_rows(run);
-    g_autoptr(GHashTable) made = g_hash_table_new(NULL, NULL);
+    g_autoptr(GHashTable) made = g_hash_table_new(g_str_hash, g_str_equal);
     Applying applying = {pass, run, made, 0};
     const HbWorkers workers = {.engine = pass->options.to.engine,
                                .address = hb_restore_run_get_address(run),
-                               .jobs = CLAMP(pass->source->readers->len, 1, MAX(pass->tables->len, 1)),
+                               .jobs = CLAMP(readers, 1, MAX(pass->tables->len, 1)),
                                .stop = pass->options.to.stop,
                                .observers = pass->options.to.observers,
                                .enter = enter,
@@ -214,7 +230,7 @@ static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
 
     for (guint i = 0; i < rows->len; i++) {
         const HbStoredRows *one = rows->pdata[i];
-        g_hash_table_insert(made, (gpointer)one->original->set, (gpointer)one->set);
+        g_hash_table_insert(made, one->original->set->identity, (gpointer)one->set);
     }
     return pass->tables->len == 0 || hb_workers_run(&workers, error);
 }
@@ -275,6 +291,15 @@ gboolean hb_pass_has_followers(const HbPass *pass)
     return FALSE;
 }
 
+static gboolean follow_one(const HbPass *pass, HbSession *session, const HbObject *object, GError **error)
+{
+    const HbDialect *dialect = pass->options.to.engine->dialect;
+    const HbObject *there = hb_catalog_find(pass->target->manifest->catalog, object->identity);
+    g_autofree char *sql = dialect->make_align_sql != NULL ? dialect->make_align_sql(object, there) : NULL;
+
+    return hb_pass_run_step(pass, session, sql != NULL ? sql : object->definition, "follow", object->identity, error);
+}
+
 /* In the order of the catalog, in which a view comes after those that it reads */
 static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
 {
@@ -284,7 +309,7 @@ static gboolean follow(const HbPass *pass, HbSession *session, GError **error)
     for (guint i = 0; i < hb_catalog_count(pass->wanted) && ok; i++) {
         const HbObject *object = hb_catalog_get(pass->wanted, i);
         if (object->kind != HB_KIND_LARGE_OBJECTS && is_behind(pass, object, changed))
-            ok = hb_pass_run_step(pass, session, object->definition, "follow", object->identity, error);
+            ok = follow_one(pass, session, object, error);
     }
     return ok;
 }
@@ -370,7 +395,8 @@ gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
 
     hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
     if (with_session(pass, run, quiet_and_align, error) && apply_all(pass, run, error))
-        return with_session(pass, run, unquiet_and_follow, error) && hb_snapshot_source_end(pass->source, error);
+        return with_session(pass, run, unquiet_and_follow, error) &&
+               (pass->source == NULL || hb_snapshot_source_end(pass->source, error));
     if (pass->off->len > 0)
         with_session(pass, run, unquiet, NULL);
     return FALSE;

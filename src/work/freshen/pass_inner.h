@@ -15,7 +15,9 @@
 struct HbPass {
     HbPassOptions options;
     HbSnapshotSourceOptions target_options;
-    HbSnapshotSource *source;
+    HbSnapshotSource *source; /* NULL: a dump */
+    HbManifest *manifest;     /* the source's; of a dump a copy */
+    HbManifest *without_rows; /* of a dump: the same for the restore, which is not to load them; NULL of a server */
     HbSnapshotSource *target; /* until run(): its catalog stays */
     GError *target_error;     /* while it is read */
     HbCatalog *wanted;        /* the source's catalog by the target's names */
@@ -31,6 +33,9 @@ struct HbPass {
     HbRestore *restore;
     guint64 rows;
 };
+
+/* The rows of one of the source's sets, as its dump has them; NULL of a server */
+const HbStoredRows *hb_pass_find_stored(const HbPass *pass, const HbRowSet *from);
 
 /* Fills tables from what both sides hold */
 gboolean hb_pass_compare(HbPass *pass, GError **error);

@@ -407,7 +407,7 @@ HbCarry *hb_carry_new(HbSnapshotSource *source)
 
     carry->provider = (HbRowProvider){.load = load, .data = carry};
     carry->source = source;
-    hb_snapshot_source_name_work(source, "carry");
+    hb_snapshot_source_name_work(source->manifest, "carry");
     carry->by_set = g_hash_table_new(NULL, NULL);
     carry->left = g_hash_table_new(NULL, NULL);
     carry->done = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);

@@ -3,6 +3,7 @@
 
 #include "core/rows/key_condition.h"
 #include "core/rows/wanted_rows.h"
+#include "work/source/differing_rows.h"
 
 #define KEYS_A_QUESTION 300
 
@@ -53,6 +54,9 @@ static gboolean read_all(Fetching *fetching, GError **error)
 {
     const HbRowFetch *fetch = fetching->fetch;
 
+    if (fetch->stored != NULL)
+        return hb_read_dumped_rows(&(HbRowPlace){.dump = fetch->dump, .stop = fetch->stop}, fetch->stored, take_piece,
+                                   fetching, error);
     if (fetch->wanted == NULL || !hb_key_condition_is_possible(fetch->set, fetch->wanted))
         return read_range(fetching, NULL, error);
     for (guint first = 0; first < fetch->wanted->len; first += KEYS_A_QUESTION) {

@@ -8,12 +8,15 @@
 #pragma once
 
 #include "core/rows/row_sketch.h"
+#include "dump/reader.h"
 #include "engine/engine.h"
 #include "work/run/stop.h"
 
 typedef struct {
     const HbEngine *engine;
-    HbSession *session; /* in the snapshot that the sketch was made from */
+    HbSession *session;         /* in the snapshot that the sketch was made from */
+    const HbReader *dump;       /* instead of a session, in which the rows are stored; NULL: a server */
+    const HbStoredRows *stored; /* of a dump */
     const HbRowSet *set;
     const GArray *wanted; /* HbSketchedRow: |count| is how often the row comes; NULL: all rows */
     HbStop *stop;

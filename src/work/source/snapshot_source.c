@@ -193,13 +193,13 @@ gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error)
     return source->options->engine->source->end_snapshot(source->keeper, error);
 }
 
-void hb_snapshot_source_name_work(HbSnapshotSource *source, const char *work)
+void hb_snapshot_source_name_work(HbManifest *manifest, const char *work)
 {
-    const char *digits = source->manifest->source_id;
-    char *id = g_strdup_printf("%s %s %s", work, digits != NULL ? digits : "unknown", source->manifest->id);
+    char *id =
+        g_strdup_printf("%s %s %s", work, manifest->source_id != NULL ? manifest->source_id : "unknown", manifest->id);
 
-    g_free(source->manifest->id);
-    source->manifest->id = id;
+    g_free(manifest->id);
+    manifest->id = id;
 }
 
 gboolean hb_snapshot_source_is_same_source(const char *one, const char *other)

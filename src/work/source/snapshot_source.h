@@ -54,7 +54,7 @@ gboolean hb_snapshot_source_read(HbSnapshotSource *source, GError **error);
  * Gives the manifest another id: "carry 0123456789abcdef " and a random one, in which the digits stand for the source's
  * identity. The target's journal says by that which source an unfinished work came from
  */
-void hb_snapshot_source_name_work(HbSnapshotSource *source, const char *work);
+void hb_snapshot_source_name_work(HbManifest *manifest, const char *work);
 gboolean hb_snapshot_source_is_same_source(const char *one, const char *other); /* ids of that form */
 
 gboolean hb_snapshot_source_end(HbSnapshotSource *source, GError **error);

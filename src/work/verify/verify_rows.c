@@ -51,8 +51,13 @@ static gboolean show_side(const HbSideContents *contents, const HbRowSum *sum, S
 {
     g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
     const HbRowPlace place = place_of(contents);
-    const HbRowFetch fetch = {contents->side->engine,  contents->keeper, sum->set, wanted,
-                              contents->options->stop, keep_value,       showing};
+    const HbRowFetch fetch = {.engine = contents->side->engine,
+                              .session = contents->keeper,
+                              .set = sum->set,
+                              .wanted = wanted,
+                              .stop = contents->options->stop,
+                              .take = keep_value,
+                              .data = showing};
 
     for (guint i = 0; i < MIN(showing->difference->rows->len, showing->rows_max); i++) {
         const HbSketchedRow *row = of_side(showing, showing->difference->rows->pdata[i]);

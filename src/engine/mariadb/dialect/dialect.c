@@ -226,6 +226,7 @@ const HbDialect hb_my_dialect = {
     .translate = hb_my_translate,
     .join_definitions = join_definitions,
     .make_drop_sql = hb_my_make_drop_sql,
+    .make_align_sql = hb_my_make_align_sql,
     .make_empty_sql = hb_my_make_empty_sql,
     .make_analyze_sql = make_analyze_sql,
 };

@@ -49,3 +49,21 @@ char *hb_my_make_empty_sql(const HbRowSet *set)
         return g_strdup_printf("DELETE FROM %s;\nDELETE HISTORY FROM %s;", set->table, set->table);
     return g_strdup_printf("TRUNCATE TABLE %s;", set->table);
 }
+
+/* "DO SETVAL(numbers, 1001, 0, 0);": it never lowers what a sequence gives next, which only a restart does */
+char *hb_my_make_align_sql(const HbObject *wanted, const HbObject *there)
+{
+    static const char beginning[] = "DO SETVAL(";
+    const char *name, *number;
+
+    if (wanted == NULL || there == NULL || wanted->kind != HB_KIND_SEQUENCE_VALUE ||
+        !g_str_has_prefix(wanted->definition, beginning))
+        return NULL;
+    name = wanted->definition + strlen(beginning);
+    if (!g_str_has_prefix(name, hb_object_get_name(wanted)))
+        return NULL;
+    number = name + strlen(hb_object_get_name(wanted));
+    number += strspn(number, ", ");
+    return g_strdup_printf("ALTER SEQUENCE %s RESTART WITH %.*s;\n%s", hb_object_get_name(wanted),
+                           (int)strspn(number, "-0123456789"), number, wanted->definition);
+}
