@@ -97,8 +97,22 @@ static void append_compared(GString *out, gboolean color, const HbPass *pass)
 {
     g_autofree char *rows = hb_text_plural(hb_pass_count_compared(pass), "row", "rows");
     g_autofree char *tables = hb_text_plural(hb_pass_count_compared_tables(pass), "table", "tables");
+    g_autofree char *time = hb_text_duration(hb_pass_get_seconds_compared(pass));
 
-    hb_piece_append_fact(out, color, "compared", "%s of %s", rows, tables);
+    hb_piece_append_fact(out, color, "compared", "%s of %s in %s", rows, tables, time);
+}
+
+#define SURELY_LESS_S 10.0
+
+static void append_guess(GString *out, gboolean color, const HbPass *pass)
+{
+    const double seconds = hb_pass_guess_seconds(pass);
+    g_autofree char *time = hb_text_duration(seconds);
+
+    if (hb_pass_get_tables(pass)->len > 0 && seconds < SURELY_LESS_S)
+        hb_piece_append_fact(out, color, "to bring", "a few seconds");
+    else if (hb_pass_get_tables(pass)->len > 0)
+        hb_piece_append_fact(out, color, "to bring", "about %s on a small machine", time);
 }
 
 static void append_origin(GString *out, gboolean color, const HbPass *pass)
@@ -123,6 +137,7 @@ char *hb_pass_plan_page(const HbPass *pass, gboolean color)
     append_compared(out, color, pass);
     if (hb_pass_count_missing(pass) > 0)
         hb_piece_append_fact(out, color, "new", "%s that TO has not yet", missing);
+    append_guess(out, color, pass);
     append_tables(out, color, pass, "Rows", to_do, FALSE);
     g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);
@@ -200,6 +215,8 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
     json_object_set_new(root, "origin", hb_origin_json(hb_pass_get_origin(pass)));
     json_object_set_new(root, "rows", hb_json_number(hb_pass_count_compared(pass)));
     json_object_set_new(root, "tables", list);
+    json_object_set_new(root, "seconds_compared", json_real(hb_pass_get_seconds_compared(pass)));
+    json_object_set_new(root, "seconds_guessed", json_real(hb_pass_guess_seconds(pass)));
     if (result != NULL) {
         json_object_set_new(root, "seconds", json_real(result->seconds));
         json_object_set_new(root, "exceptions", write_exceptions(result));

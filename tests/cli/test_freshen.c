@@ -377,6 +377,29 @@ static void rows_without_a_key_come_and_go_one_by_one(void **state)
     }
 }
 
+/* What differs too much is read twice, and then once more: all of it as it was at one moment, whoever writes meanwhile
+ */
+static void what_is_read_again_is_of_the_same_moment(void **state)
+{
+    static const char *const shells[] = {"psql -qX \"$(server_uri old vale)\"", "mariadb_shell mold vale"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale");
+        g_autofree char *line = g_strdup_printf(
+            "touch $FOLDER/go; (while [ -e $FOLDER/go ]; do echo \"UPDATE plot SET sun = $((i += 1)) WHERE n "
+            "BETWEEN 1 AND 400;\"; done | %s) & for n in 1 2 3 4 5; do $HORNBEAM freshen -q --yes '%s' '%s' || "
+            "s=$?; $HORNBEAM verify '%s' '%s' 2>&1 | grep -E '^ +rows +[0-9]+ (missing|extra)' && s=9; done; rm "
+            "$FOLDER/go; wait; exit ${s:-0}",
+            shells[i], from, to, from, to);
+        make_copy(engines[i], from, to);
+        run_expect(run_shell(line), 0, NULL, NULL);
+        run_expect(run_hornbeam("freshen", "-q", "--yes", from, to, NULL), 0, NULL, NULL);
+        expect_same(engines[i], from, to);
+    }
+}
+
 /* A copy knows by itself what it is one of, what was chosen for it, and whether it is whole */
 static void what_a_copy_remembers(void **state)
 {
@@ -529,6 +552,7 @@ int main(void)
         cmocka_unit_test(large_objects_are_brought_over),
         cmocka_unit_test(rows_without_a_key_come_and_go_one_by_one),
         cmocka_unit_test(an_owner_brings_it_over_too),
+        cmocka_unit_test(what_is_read_again_is_of_the_same_moment),
         cmocka_unit_test(what_a_copy_remembers),
         cmocka_unit_test(a_whole_server_is_brought_up_to_date),
     };

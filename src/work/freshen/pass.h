@@ -57,5 +57,9 @@ guint hb_pass_count_compared_tables(const HbPass *pass);
 guint hb_pass_count_missing(const HbPass *pass); /* objects of the source that the target has not */
 gboolean hb_pass_is_blocked(const HbPass *pass);
 
+/* How long it took to compare, and, guessed from what a small machine does, how long bringing it over will */
+double hb_pass_get_seconds_compared(const HbPass *pass);
+double hb_pass_guess_seconds(const HbPass *pass);
+
 /* As hb_restore_run(). Once */
 gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error);

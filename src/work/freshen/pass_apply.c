@@ -138,14 +138,10 @@ typedef struct {
     gint next;        /* atomic: of tables */
 } Applying;
 
-/* A session of the source has one reader; where none is left over, the keeper is the only one. NULL: a dump */
+/* One of the sessions in the source's snapshot, of which there are as many as workers. NULL: a dump */
 static HbSession *find_reader(const HbPass *pass, const HbWorker *worker)
 {
-    const HbSnapshotSource *source = pass->source;
-
-    if (source == NULL)
-        return NULL;
-    return worker->number < source->readers->len ? source->readers->pdata[worker->number] : source->keeper;
+    return pass->source != NULL ? pass->source->readers->pdata[worker->number] : NULL;
 }
 
 #define ATTEMPTS 3

@@ -151,10 +151,11 @@ static gboolean read_both(HbPass *pass, const GArray *pairs, GError **error)
 
 /* ---- What differs ---- */
 
+/* Only readers are in the snapshot, with every engine; that of the keeper may be for locks only */
 static HbRowPlace place_of(const HbSnapshotSource *side)
 {
     return (HbRowPlace){.engine = side->options->engine,
-                        .session = side->keeper,
+                        .session = side->readers->pdata[0],
                         .throttle = side->options->throttle,
                         .stop = side->options->stop,
                         .observers = side->options->observers};

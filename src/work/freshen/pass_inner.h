@@ -32,6 +32,7 @@ struct HbPass {
     HbRowProvider provider;
     HbRestore *restore;
     guint64 rows;
+    double seconds; /* that comparing took */
 };
 
 /* The rows of one of the source's sets, as its dump has them; NULL of a server */

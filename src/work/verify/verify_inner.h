@@ -20,7 +20,7 @@ typedef struct {
     HbSnapshot snapshot;
     HbSession *keeper; /* of the snapshot, until hb_side_contents_end(); NULL: a dump */
     HbLookout *lookout;
-    GPtrArray *readers; /* HbSession *: joined, and not yet taken by a worker */
+    GPtrArray *readers; /* HbSession *: joined; workers take them, and give them back */
     GHashTable
         *other_users; /* identities, after renaming, of what is personal of users who are called otherwise in TO */
     GError *error;

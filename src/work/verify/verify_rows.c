@@ -5,10 +5,16 @@
 
 #include <string.h>
 
+/* Only readers are in the snapshot, with every engine. NULL: a dump */
+static HbSession *find_reader(const HbSideContents *contents)
+{
+    return contents->readers->len > 0 ? contents->readers->pdata[0] : NULL;
+}
+
 static HbRowPlace place_of(const HbSideContents *contents)
 {
     return (HbRowPlace){.engine = contents->side->engine,
-                        .session = contents->keeper,
+                        .session = find_reader(contents),
                         .dump = contents->side->dump,
                         .throttle = hb_side_contents_get_throttle(contents),
                         .stop = contents->options->stop,
@@ -52,7 +58,7 @@ static gboolean show_side(const HbSideContents *contents, const HbRowSum *sum, S
     g_autoptr(GArray) wanted = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
     const HbRowPlace place = place_of(contents);
     const HbRowFetch fetch = {.engine = contents->side->engine,
-                              .session = contents->keeper,
+                              .session = find_reader(contents),
                               .set = sum->set,
                               .wanted = wanted,
                               .stop = contents->options->stop,

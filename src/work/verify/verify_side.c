@@ -93,6 +93,7 @@ static gboolean read_rows(HbSideContents *contents, GError **error)
                                     .snapshot = &contents->snapshot,
                                     .sets = hb_catalog_get_row_sets(contents->catalog),
                                     .sessions = contents->readers,
+                                    .keeps_sessions = TRUE,
                                     .jobs = contents->readers->len,
                                     .first_worker = contents->first_worker,
                                     .throttle = hb_side_contents_get_throttle(contents),
@@ -184,10 +185,8 @@ void hb_side_contents_read_server(HbSideContents *contents)
     }
     contents->lookout = hb_lookout_start(engine, &contents->side->address, whose, options->stop, options->observers);
     contents->keeper = engine->connector->open(&contents->side->address, &contents->error);
-    if (contents->keeper != NULL && read_in_snapshot(contents, contents->keeper, &contents->error)) {
-        hb_snapshot_sessions_close(engine, contents->readers);
+    if (contents->keeper != NULL && read_in_snapshot(contents, contents->keeper, &contents->error))
         return;
-    }
     close_keeper(contents);
     hb_stop_trigger(options->stop);
 }
