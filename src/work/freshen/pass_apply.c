@@ -16,7 +16,21 @@ typedef struct {
     GThread *thread;
     HbThrottle *throttle;
     guint64 untold; /* bytes that the throttle does not know of */
+    const HbWorker *worker;
+    guint64 coming; /* bytes that were told to come, and have not */
+    guint64 passed; /* bytes that the observers do not know of */
 } Fetcher;
+
+#define TOLD_EVERY_BYTES (1024 * 1024)
+
+static void tell_progress(Fetcher *fetcher, guint64 bytes)
+{
+    const guint64 cost = MIN(bytes, fetcher->coming);
+
+    hb_worker_notify_advanced(fetcher->worker, cost, bytes);
+    fetcher->coming -= cost;
+    fetcher->passed = 0;
+}
 
 static gboolean pass_on(gpointer data, const char *row, gsize length, GError **error)
 {
@@ -25,6 +39,9 @@ static gboolean pass_on(gpointer data, const char *row, gsize length, GError **e
     (void)error;
     hb_throttle_meter(fetcher->throttle, &fetcher->untold, length, fetcher->fetch.stop);
     hb_block_queue_add(fetcher->queue, row, length, NULL);
+    fetcher->passed += length;
+    if (fetcher->passed >= TOLD_EVERY_BYTES)
+        tell_progress(fetcher, fetcher->passed);
     return TRUE;
 }
 
@@ -51,7 +68,7 @@ static gboolean judge(Fetcher *fetcher, gboolean ok, GError **error)
 typedef struct {
     const HbPass *pass;
     HbSession *source; /* in its snapshot */
-    HbSession *session;
+    const HbWorker *worker;
 } Lane;
 
 static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable *table, GError **error)
@@ -67,16 +84,19 @@ static gboolean change(const Lane *lane, const HbRowSet *into, const HbPassTable
                                  .take = pass_on,
                                  .data = &fetcher},
                        .queue = hb_block_queue_new(),
-                       .throttle = from->throttle};
+                       .throttle = from->throttle,
+                       .worker = lane->worker,
+                       .coming = table->bytes};
 
     fetcher.thread = g_thread_new("fetch", run_fetcher, &fetcher);
     HbBlockReader reader = {.queue = fetcher.queue, .block = hb_block_queue_take(fetcher.queue)};
     const HbRowChange wanted = {table->going == NULL, table->going, hb_block_reader_give, &reader,
                                 lane->pass->is_quiet};
-    gboolean ok = from->engine->target->change_rows(lane->session, into, &wanted, error);
+    gboolean ok = from->engine->target->change_rows(lane->worker->session, into, &wanted, error);
 
     hb_block_reader_drain(&reader);
     g_thread_join(fetcher.thread);
+    hb_worker_notify_advanced(lane->worker, fetcher.coming, fetcher.passed);
     ok = judge(&fetcher, ok, error);
     hb_block_queue_free(fetcher.queue);
     return ok;
@@ -153,7 +173,7 @@ static gboolean apply_stubbornly(const Applying *applying, HbWorker *worker, con
     const HbPass *pass = applying->pass;
 
     for (int attempt = 1;; attempt++) {
-        const Lane lane = {pass, find_reader(pass, worker), worker->session};
+        const Lane lane = {pass, find_reader(pass, worker), worker};
         g_autoptr(GError) ours = NULL;
 
         if (apply_table(&lane, into, table, &ours))
@@ -185,7 +205,6 @@ static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable 
         hb_restore_run_fail_rows(applying->run, into, ours);
     else if (ours != NULL)
         table->failure = g_steal_pointer(&ours);
-    hb_worker_notify_advanced(worker, table->bytes, table->bytes);
     hb_worker_notify_finished(worker);
     return TRUE;
 }

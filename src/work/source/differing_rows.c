@@ -119,7 +119,20 @@ typedef struct {
     HbRowScan scan;
     const HbRowPlace *place; /* that is read now */
     guint64 untold;          /* bytes that its throttle does not know of */
+    guint64 passed;          /* bytes that the observers do not know of */
 } SecondLook;
+
+#define TOLD_EVERY_BYTES (1024 * 1024)
+
+static void tell_progress(SecondLook *look, gsize length)
+{
+    look->passed += length;
+    if (look->passed < TOLD_EVERY_BYTES)
+        return;
+    hb_observers_notify(look->place->observers,
+                        &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = look->passed, .bytes = look->passed});
+    look->passed = 0;
+}
 
 static void look_at(SecondLook *look, HbRowSketch *sketch)
 {
@@ -134,6 +147,7 @@ static gboolean look_at_piece(gpointer data, const char *piece, gsize length, GE
     SecondLook *look = data;
 
     hb_throttle_meter(look->place->throttle, &look->untold, length, look->place->stop);
+    tell_progress(look, length);
     if (!hb_row_scan_add(&look->scan, piece, length))
         return TRUE;
     look_at(look, look->all);
@@ -162,6 +176,11 @@ static gboolean read_both(const HbRowPlace *from, const HbRowPlace *to, const Hb
     return read_side(to, other, look, error);
 }
 
+static guint64 count_bytes(const HbRowSum *sum)
+{
+    return sum->stored != NULL ? sum->stored->bytes : sum->set->bytes;
+}
+
 /* NULL on failure; the caller's */
 static GArray *look_again(const HbRowPlace *from, const HbRowPlace *to, const HbRowSum *one, const HbRowSum *other,
                           guint *one_in, GError **error)
@@ -176,6 +195,7 @@ static GArray *look_again(const HbRowPlace *from, const HbRowPlace *to, const Hb
     hb_row_scan_init(&look.scan, (const guint *)(void *)other->set->key->data, other->set->key->len);
     hb_observers_note(from->observers, HB_SEVERITY_NOTE, NULL,
                       "%s: many rows differ; both sides are read once more to name them", other->set->table);
+    hb_observers_begin_phase(from->observers, "reading rows once more", count_bytes(one) + count_bytes(other));
     if (read_both(from, to, one, other, &look, error)) {
         *one_in = 1;
         sketched = hb_row_sketch_list_left(look.all);

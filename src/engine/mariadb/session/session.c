@@ -152,6 +152,9 @@ gboolean hb_my_set_error_text(HbSession *session, guint number, const char *mess
     if (number == ER_QUERY_INTERRUPTED && !g_atomic_int_get(&session->interrupted))
         return hb_error_set(error, HB_ERROR_STATEMENT, HB_CANCELLED_BY_OTHERS, "%s (error %u)", message, number);
     for (gsize i = 0; i < G_N_ELEMENTS(error_classes); i++) {
+        if (error_classes[i].number == number && error_classes[i].code == HB_ERROR_LOST)
+            return hb_error_set(error, HB_ERROR_LOST, error_classes[i].hint,
+                                "the connection to %s broke: %s (error %u)", session->address, message, number);
         if (error_classes[i].number == number)
             return hb_error_set(error, error_classes[i].code, error_classes[i].hint, "%s (error %u)", message, number);
     }

@@ -164,6 +164,9 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
     g_autofree char *text = g_strdup(message != NULL ? message : PQerrorMessage(session->conn));
     if (*g_strchomp(text) == '\0')
         return hb_error_set(error, code, hint, "the connection to %s broke", session->address);
+    if (code == HB_ERROR_LOST) /* what the library guesses of the cause stands in more lines */
+        return hb_error_set(error, code, hint, "the connection to %s broke: %.*s", session->address,
+                            (int)strcspn(text, "\n"), text);
     if (detail != NULL)
         return hb_error_set(error, code, hint, "%s (%s)", text, detail);
     return hb_error_set(error, code, hint, "%s", text);
