@@ -75,7 +75,7 @@ move() { # move ENGINE
     play hornbeam show "$dump" --needs "$view"
     play hornbeam verify "$dump"
     say "Restore it on the new host, which has neither the database nor its users"
-    play hornbeam restore "$dump" "$new"
+    play hornbeam restore "$dump" "$new" --remember
     say "Is what arrived what left? Every object, every row, against the dump and against the old host itself"
     play hornbeam verify "$dump" "$new"
     play hornbeam verify "$old" "$(server_uri new fennick_vale)"
@@ -84,9 +84,10 @@ move() { # move ENGINE
     change
     play hornbeam verify "$dump" "$new" || status=$?
     [ "$status" = 1 ] || { echo "the difference was not found" >&2; exit 1; }
-    say "The gardeners write on, on the old host. The copy follows, and what was changed on the wrong host is put right"
+    say "The gardeners write on, on the old host. The copy remembers where it came from, and follows; what was changed on the wrong host is put right"
     write_on
-    play hornbeam freshen "$old" "$new" --yes
+    play hornbeam freshen "$old" "$new"
+    play hornbeam survey "$(server_uri new fennick_vale)" | sed -n '1,7p'
     play hornbeam verify "$old" "$new"
     say "A second copy beside it, straight from server to server, and the dump as a script"
     play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet

@@ -10,6 +10,7 @@ void hb_server_info_clear(HbServerInfo *info)
     g_free(info->database_quoted);
     g_free(info->user);
     g_free(info->identity);
+    g_free(info->lasting);
     *info = (HbServerInfo){0};
 }
 

@@ -46,7 +46,9 @@ typedef struct {
     char *database_quoted;
     char *user;
     gboolean is_superuser;
-    char *identity; /* the same for two addresses of one server and database; NULL if it cannot be known */
+    char *
+        identity; /* the same for two addresses of one server and database, while it runs; NULL if it cannot be known */
+    char *lasting; /* likewise over restarts; a copy of all the server's files may have the same */
 } HbServerInfo;
 
 void hb_server_info_clear(HbServerInfo *info);

@@ -73,7 +73,8 @@ typedef struct {
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
                                gpointer data, GError **error);
-    gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot, GError **error);
+    gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot,
+                              GError **error); /* HB_ERROR_BLOCKED: it is gone */
     /* All have joined: what kept the moment still is let go */
     gboolean (*seal_snapshot)(HbSession *session, HbSnapshot *snapshot, GError **error);
     gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */

@@ -477,6 +477,37 @@ static void what_a_copy_remembers(void **state)
 
 #define AS_OWNER "--ownership", "mine", "--grants", "drop", "--parts", "schema,data"
 
+/* The source is the same one after a restart, for a copy that remembers it, and for a carry that it broke off */
+static void a_restarted_source_is_the_same(void **state)
+{
+    static const char *const again[] = {
+        "again() { stop_server old immediate; as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/old/data -l"
+        " $SERVERS/old/data/server.log -w start >/dev/null; }; ",
+        "again() { stop_server mold; run_mariadb mold; }; "};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *from = servers_get_uri(engines[i]->from, "vale"),
+                        *to = servers_get_uri(engines[i]->to, "vale"), *shell = servers_get_uri(engines[i]->to, NULL);
+        g_autofree char *restart = g_strconcat(again[i], "again", NULL),
+                        *broken = g_strdup_printf(
+                            "%s $HORNBEAM carry -q --throttle 1M '%s' '%s' >$FOLDER/told 2>&1 & p=$!; sleep "
+                            "1.5; again; wait $p; grep -h broke $FOLDER/told",
+                            again[i], from, to);
+        fill(engines[i]->from, engines[i]->tables);
+        fill(engines[i]->to, "SELECT 1");
+        run_expect(run_hornbeam("carry", "-q", "--remember", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_shell(restart), 0, NULL, NULL);
+        g_free(servers_query(from, half_an_hour[1]));
+        run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
+        run_expect(run_hornbeam("verify", "-q", from, to, NULL), 0, "Equal", NULL);
+        g_free(servers_query(shell, "DROP DATABASE vale"));
+        run_expect(run_shell(broken), 0, "broke", NULL);
+        run_expect(run_hornbeam("carry", "--resume", "-q", from, to, NULL), 0, NULL, NULL);
+        expect_same(engines[i], from, to);
+    }
+}
+
 /* An owner who is no superuser: keys and triggers are taken off meanwhile, and are back whatever happens */
 static void an_owner_brings_it_over_too(void **state)
 {
@@ -551,6 +582,7 @@ int main(void)
         cmocka_unit_test(what_would_be_lost_or_is_not_allowed_is_refused),
         cmocka_unit_test(large_objects_are_brought_over),
         cmocka_unit_test(rows_without_a_key_come_and_go_one_by_one),
+        cmocka_unit_test(a_restarted_source_is_the_same),
         cmocka_unit_test(an_owner_brings_it_over_too),
         cmocka_unit_test(what_is_read_again_is_of_the_same_moment),
         cmocka_unit_test(what_a_copy_remembers),

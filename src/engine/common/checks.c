@@ -19,7 +19,7 @@ gboolean hb_engine_check_fingerprint(const char *now, const char *before, const 
 {
     return g_strcmp0(now, before) == 0 ||
            hb_error_set(error, HB_ERROR_RETRY, "dump again, when no structure is being changed",
-                        "%s: the structure of the database changed during the dump", address);
+                        "%s: the structure of the database changed while it was read", address);
 }
 
 guint64 hb_engine_find_room(const char *path)

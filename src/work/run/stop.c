@@ -262,11 +262,17 @@ gboolean hb_stop_retry(HbStop *stop, HbAttempt attempt, gpointer data, GError **
     static const guint waits_ms[] = {200, 500, 1000, 2000, 4000, 8000};
 
     for (gsize i = 0; i < G_N_ELEMENTS(waits_ms); i++) {
-        gboolean is_last = i + 1 == G_N_ELEMENTS(waits_ms);
+        const gboolean is_last = i + 1 == G_N_ELEMENTS(waits_ms);
+        GError *ours = NULL;
         if (!hb_stop_sleep(stop, waits_ms[i]))
             return hb_stop_set_error(error);
-        if (attempt(data, is_last ? error : NULL))
+        if (attempt(data, &ours))
             return TRUE;
+        if (is_last || hb_error_is(ours, HB_ERROR_BLOCKED)) {
+            g_propagate_error(error, ours);
+            return FALSE;
+        }
+        g_clear_error(&ours);
     }
     return FALSE;
 }

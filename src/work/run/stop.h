@@ -37,7 +37,8 @@ typedef gboolean (*HbAttempt)(gpointer data, GError **error);
 
 /*
  * Tries again what failed because a connection broke, after waits that grow: a server that is being restarted needs
- * time. FALSE with the last attempt's error when patience is over (about 16 s), or with that of a stop.
+ * time. FALSE with the last attempt's error when patience is over (about 16 s) or it is HB_ERROR_BLOCKED, which no
+ * waiting mends; or with that of a stop.
  */
 gboolean hb_stop_retry(HbStop *stop, HbAttempt attempt, gpointer data, GError **error);
 

@@ -90,7 +90,7 @@ gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbM
     manifest->server_version = g_steal_pointer(&info.version);
     manifest->version_number = info.version_number;
     manifest->written_for = info.version_number;
-    manifest->source_id = make_source_id(info.identity);
+    manifest->source_id = make_source_id(info.lasting);
     manifest->address = g_steal_pointer(&info.address);
     manifest->database = g_steal_pointer(&info.database);
     manifest->database_quoted = g_steal_pointer(&info.database_quoted);

@@ -268,7 +268,7 @@ gboolean hb_my_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
 gboolean hb_my_join_snapshot(HbSession *session, const HbSnapshot *snapshot, GError **error)
 {
     if (strcmp(snapshot->token, TOKEN_OPEN) != 0)
-        return hb_error_set(error, HB_ERROR_LOST, "dump again: on this kind of server a lost moment is gone",
+        return hb_error_set(error, HB_ERROR_BLOCKED, "dump again: on this kind of server a lost moment is gone",
                             "%s: the snapshot cannot be joined any more", session->address);
     return hb_my_execute(session, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY", error);
 }

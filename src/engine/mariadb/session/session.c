@@ -439,6 +439,18 @@ static char *address_without_database(const HbSession *session)
                : g_strdup(session->address);
 }
 
+/* MySQL's server has a number of its own; that of MariaDB is known by where its files are */
+static char *read_lasting(HbSession *session)
+{
+    g_autofree char *server = NULL;
+
+    return hb_my_read_text(session,
+                           session->is_maria ? "SELECT CONCAT_WS('|', @@hostname, @@datadir)" : "SELECT @@server_uuid",
+                           &server, NULL)
+               ? g_strdup_printf("%s|%s", server, session->database != NULL ? session->database : "")
+               : NULL;
+}
+
 gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
 {
     g_autoptr(HbMyResult) result =
@@ -451,16 +463,17 @@ gboolean hb_my_describe(HbSession *session, HbServerInfo *info, GError **error)
 
     if (row == NULL)
         return FALSE;
-    *info = (HbServerInfo){.product = g_strdup(hb_my_version_get_product(session->version)),
-                           .version = bare_version(session),
-                           .version_number = session->version,
-                           .address = address_without_database(session),
-                           .database = g_strdup(session->database != NULL ? session->database : ""),
-                           .database_quoted = hb_my_quote_name(session->database != NULL ? session->database : ""),
-                           .user = g_strdup(row[0]),
-                           .is_superuser = *row[2] != '0',
-                           .identity =
-                               g_strdup_printf("%s|%s", row[1], session->database != NULL ? session->database : "")};
+    *info =
+        (HbServerInfo){.product = g_strdup(hb_my_version_get_product(session->version)),
+                       .version = bare_version(session),
+                       .version_number = session->version,
+                       .address = address_without_database(session),
+                       .database = g_strdup(session->database != NULL ? session->database : ""),
+                       .database_quoted = hb_my_quote_name(session->database != NULL ? session->database : ""),
+                       .user = g_strdup(row[0]),
+                       .is_superuser = *row[2] != '0',
+                       .identity = g_strdup_printf("%s|%s", row[1], session->database != NULL ? session->database : ""),
+                       .lasting = read_lasting(session)};
     return TRUE;
 }
 

@@ -456,6 +456,14 @@ gboolean hb_pg_needs_password(const HbAddress *address)
     return needed;
 }
 
+/* What the server's files were made with; some providers keep it from their customers */
+static char *read_lasting(HbSession *session, const char *database_oid)
+{
+    g_autoptr(HbResult) result = hb_pg_query(session, "SELECT system_identifier FROM pg_control_system()", NULL);
+
+    return result != NULL ? g_strdup_printf("%s/%s", PQgetvalue(result, 0, 0), database_oid) : NULL;
+}
+
 gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error)
 {
     static const char sql[] = "SELECT current_setting('server_version') AS version, current_database() AS database,"
@@ -478,6 +486,7 @@ gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error)
     info->is_superuser = g_strcmp0(hb_pg_get(result, 0, "is_superuser"), "t") == 0;
     info->address = join_address(PQuser(session->conn), host, PQport(session->conn), NULL);
     info->identity = g_strdup_printf("%s/%s", hb_pg_get(result, 0, "started"), hb_pg_get(result, 0, "database_oid"));
+    info->lasting = read_lasting(session, hb_pg_get(result, 0, "database_oid"));
     return TRUE;
 }
 
