@@ -87,7 +87,7 @@ move() { # move ENGINE
     say "The gardeners write on, on the old host. The copy remembers where it came from, and follows; what was changed on the wrong host is put right"
     write_on
     play hornbeam freshen "$old" "$new"
-    play hornbeam survey "$(server_uri new fennick_vale)" | sed -n '1,7p'
+    play hornbeam survey "$(server_uri new fennick_vale)" | sed -n '1,8p'
     play hornbeam verify "$old" "$new"
     say "A second copy beside it, straight from server to server, and the dump as a script"
     play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet
