@@ -252,9 +252,49 @@ static void what_comes_to_the_same_is_known(void **state)
     }
 }
 
+/* Large objects one by one, with the owners of new ones; a sequence that would not go back by itself */
+static void what_is_there_is_aligned_with_what_is_wanted(void **state)
+{
+    static const struct {
+        const HbDialect *dialect;
+        HbKind kind;
+        const char *name, *wanted, *owners, *there, *sql;
+    } cases[] = {
+        {&hb_pg_dialect, HB_KIND_LARGE_OBJECTS, "0 to 999",
+         "SELECT pg_catalog.lo_create(3);\nSELECT pg_catalog.lo_create(7);",
+         "ALTER LARGE OBJECT 3 OWNER TO ida;\nALTER LARGE OBJECT 7 OWNER TO \"b;\";",
+         "SELECT pg_catalog.lo_create(3);\nSELECT pg_catalog.lo_create(5);",
+         "SELECT pg_catalog.lo_create(7);\nALTER LARGE OBJECT 7 OWNER TO \"b;\";\nSELECT pg_catalog.lo_unlink(5);\n"},
+        {&hb_pg_dialect, HB_KIND_LARGE_OBJECTS, "0 to 999", "SELECT pg_catalog.lo_create(3);", NULL,
+         "SELECT pg_catalog.lo_create(3);", NULL},
+        {&hb_pg_dialect, HB_KIND_LARGE_OBJECTS, "0 to 999", "SELECT pg_catalog.lo_create(3);", NULL,
+         "SELECT pg_catalog.lo_create(3);\nSELECT pg_catalog.lo_create(1); DROP TABLE t; (2);",
+         "SELECT pg_catalog.lo_unlink(1);\n"},
+        {&hb_pg_dialect, HB_KIND_SEQUENCE_VALUE, "n", "SELECT setval('n', 5);", NULL, "SELECT setval('n', 9);", NULL},
+        {&hb_my_dialect, HB_KIND_SEQUENCE_VALUE, "`a b`", "DO SETVAL(`a b`, -17, 0, 2);", NULL,
+         "DO SETVAL(`a b`, 99, 0, 2);", "ALTER SEQUENCE `a b` RESTART WITH -17;\nDO SETVAL(`a b`, -17, 0, 2);"},
+        {&hb_my_dialect, HB_KIND_SEQUENCE_VALUE, "a", "DO SETVAL(b, 1, 0, 2);", NULL, "DO SETVAL(a, 99, 0, 2);", NULL},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        HbObject *wanted = hb_object_new(cases[i].kind, cases[i].name),
+                 *there = hb_object_new(cases[i].kind, cases[i].name);
+        wanted->definition = g_strdup(cases[i].wanted);
+        wanted->owner_sql = g_strdup(cases[i].owners);
+        there->definition = g_strdup(cases[i].there);
+        g_autofree char *sql = cases[i].dialect->make_align_sql(wanted, there);
+        if (g_strcmp0(sql, cases[i].sql) != 0)
+            fail_msg("case %d: %s", (int)i, sql);
+        hb_object_free(wanted);
+        hb_object_free(there);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(what_is_there_is_aligned_with_what_is_wanted),
         cmocka_unit_test(every_literal_reads_back_as_one_text),
         cmocka_unit_test(every_dialect_keeps_its_contract),
         cmocka_unit_test(versions_are_read_as_the_servers_number_them),

@@ -23,6 +23,7 @@
 #include "engine/postgres/dialect/printing.h"
 #include "engine/registry.h"
 #include "report/table.h"
+#include "work/origin/origin.h"
 #include "work/restore/target_cleanup.h"
 
 #include <fcntl.h>
@@ -326,6 +327,22 @@ static gboolean read_note(const char *bytes, gsize length)
     return TRUE;
 }
 
+/* What stands in a target: what is taken reads the same when written */
+static gboolean read_origin(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length);
+    g_autoptr(HbOrigin) origin = hb_origin_read(text, NULL);
+
+    if (origin == NULL)
+        return FALSE;
+    g_autofree char *written = hb_origin_write(origin);
+    g_autoptr(HbOrigin) again = hb_origin_read(written, NULL);
+    g_assert_nonnull(again);
+    g_autofree char *twice = hb_origin_write(again);
+    g_assert_cmpstr(written, ==, twice);
+    return TRUE;
+}
+
 /* Any text comes back from JSON as it was, and stands there as UTF-8 */
 static gboolean read_name(const char *bytes, gsize length)
 {
@@ -390,23 +407,15 @@ static gboolean read_sheet(const char *bytes, gsize length)
 }
 
 const FuzzTarget fuzz_targets[] = {
-    {"manifest", read_manifest},
-    {"tar", read_tar},
-    {"stream", read_stream},
-    {"rows", read_rows},
-    {"values", read_values},
-    {"sql", read_sql},
-    {"grant", read_grant},
-    {"uri", read_uri},
-    {"route", read_route},
-    {"pattern", read_pattern},
-    {"statements", read_statements},
-    {"note", read_note},
-    {"name", read_name},
-    {"answer", fuzz_read_answer},
-    {"copy", fuzz_read_copy},
-    {"sheet", read_sheet},
-    {NULL, NULL},
+    {"manifest", read_manifest},     {"tar", read_tar},
+    {"stream", read_stream},         {"rows", read_rows},
+    {"values", read_values},         {"sql", read_sql},
+    {"grant", read_grant},           {"uri", read_uri},
+    {"route", read_route},           {"pattern", read_pattern},
+    {"statements", read_statements}, {"note", read_note},
+    {"origin", read_origin},         {"name", read_name},
+    {"answer", fuzz_read_answer},    {"copy", fuzz_read_copy},
+    {"sheet", read_sheet},           {NULL, NULL},
 };
 
 const FuzzTarget *fuzz_find_target(const char *name)

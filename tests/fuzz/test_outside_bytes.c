@@ -71,6 +71,15 @@ static const Seed seeds[] = {
      FALSE}, /* a signature that was found out */
     {"note", "(['table gr\366n'], [], [], [], [])", FALSE},
     {"note", "(@as [], @as [], @a(smsmsasu) [], @a(smsmsasu) [], @a(smsmsasu) [])", TRUE},
+    {"origin",
+     "{\"format\":\"hornbeam origin\",\"layout\":1,\"source\":{\"engine\":\"postgresql\",\"id\":null,\"address\":\"a\","
+     "\"database\":\"gr\364\217\273\266n\"},\"dump\":\"\364\217\273\266\",\"moment\":\"2026\",\"between_passes\":null,"
+     "\"copy\":{"
+     "\"parts\":\"schema,data\",\"renamed\":[{\"kind\":\"schema\",\"from\":\"a\",\"to\":\"b\"}],\"ownership\":\"mine\","
+     "\"grants\":"
+     "\"keep\",\"chosen\":{\"take\":[\"table:t\"],\"skip\":[],\"alone\":true}}}",
+     TRUE},
+    {"origin", "{\"format\":\"hornbeam origin\",\"layout\":1}", FALSE},
     {"name", "gr\303\266\303\237e", TRUE},
     {"name", "\377\364\217\272\200", FALSE},
     {"answer",

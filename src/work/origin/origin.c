@@ -89,11 +89,11 @@ static json_t *write_choice(guint parts, const HbSelection *selection, const HbW
 
 char *hb_origin_write(const HbOrigin *origin)
 {
-    json_t *root =
-        json_pack("{s:s, s:i, s:{s:s, s:o, s:o, s:o}, s:s, s:o, s:o}", "format", "hornbeam origin", "layout", LAYOUT,
-                  "source", "engine", origin->engine, "id", hb_json_text(origin->source_id), "address",
-                  hb_json_text(origin->source), "database", hb_json_text(origin->database), "dump", origin->dump_id,
-                  "moment", hb_json_text(origin->moment), "between_passes", hb_json_text(origin->coming));
+    json_t *root = json_pack("{s:s, s:i, s:{s:o, s:o, s:o, s:o}, s:o, s:o, s:o}", "format", "hornbeam origin", "layout",
+                             LAYOUT, "source", "engine", hb_json_text(origin->engine), "id",
+                             hb_json_text(origin->source_id), "address", hb_json_text(origin->source), "database",
+                             hb_json_text(origin->database), "dump", hb_json_text(origin->dump_id), "moment",
+                             hb_json_text(origin->moment), "between_passes", hb_json_text(origin->coming));
     char *made, *text;
 
     json_object_set_new(root, "copy", write_choice(origin->parts, origin->selection, &origin->wishes));
