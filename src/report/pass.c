@@ -158,6 +158,7 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
     guint failed;
 
     hb_piece_append_heading(out, color, "Pass");
+    hb_piece_append_fact(out, color, "database", "%s", hb_restore_get_database(hb_pass_get_restore(pass)));
     append_compared(out, color, pass);
     hb_piece_append_fact(out, color, "time", "%.1f s to bring it over", result->seconds);
     append_tables(out, color, pass, "Brought", done, TRUE);
@@ -210,6 +211,7 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
 
     for (guint i = 0; i < tables->len; i++)
         json_array_append_new(list, write_table(tables->pdata[i]));
+    json_object_set_new(root, "database", hb_json_readable(hb_restore_get_database(hb_pass_get_restore(pass))));
     json_object_set_new(root, "moment", hb_json_readable(hb_pass_get_source(pass)->snapshot_time));
     json_object_set_new(root, "position", hb_json_readable(hb_pass_get_source(pass)->snapshot_position));
     json_object_set_new(root, "origin", hb_origin_json(hb_pass_get_origin(pass)));

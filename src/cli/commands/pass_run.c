@@ -5,9 +5,20 @@
 #include "core/base/error.h"
 #include "report/json.h"
 #include "report/pass.h"
+#include "work/run/database_pool.h"
 #include "work/server/whole_server.h"
 
 #include <string.h>
+
+/* What passes of several databases, side by side, share: one at a time says something, or asks */
+typedef struct {
+    HbCli *cli;
+    GMutex talk;
+    GPtrArray *documents; /* char *: of a whole server they become one; NULL: each is printed */
+    const HbPassOptions *whole;
+    GArray *databases; /* HbDatabase; NULL: one pass alone */
+    HbStatus worst;
+} Talk;
 
 static void show_plan(HbCli *cli, const HbPass *pass)
 {
@@ -23,17 +34,17 @@ static void show_plan(HbCli *cli, const HbPass *pass)
 static gboolean look_at_rest(HbCli *cli, const HbPass *pass, const HbPassOptions *options,
                              const HbRestoreResult *result, HbVerification *rest, GError **error)
 {
-    const HbManifest *copy =
-        result->done == 0 && !hb_selection_is_partial(options->from.selection) ? hb_pass_get_copy(pass) : NULL;
-    const HbVerifyOptions verify = {.from = {NULL, options->from.engine, options->from.from, hb_pass_get_source(pass)},
+    const HbManifest *source = hb_pass_get_source(pass),
+                     *copy = result->done == 0 && source->selection == NULL ? hb_pass_get_copy(pass) : NULL;
+    const HbVerifyOptions verify = {.from = {NULL, options->from.engine, options->from.from, source},
                                     .to = {NULL, options->to.engine, options->to.to, copy},
                                     .parts = options->from.parts & ~(guint)HB_PART_DATA,
-                                    .selection = options->from.selection,
+                                    .selection = source->selection,
                                     .wishes = options->to.wishes,
                                     .jobs = 1,
                                     .lock_wait_ms = options->from.lock_wait_ms,
                                     .stop = cli->stop,
-                                    .observers = cli->observers};
+                                    .observers = options->from.observers};
 
     if (verify.parts == 0) {
         hb_verification_init(rest);
@@ -42,12 +53,12 @@ static gboolean look_at_rest(HbCli *cli, const HbPass *pass, const HbPassOptions
     return hb_verify_run(&verify, rest, error);
 }
 
-/* Of a whole server the documents of all databases become one; documents: char *, or NULL */
-static void print(HbCli *cli, GPtrArray *documents, const HbPass *pass, const HbRestoreResult *result,
-                  const HbVerification *rest)
+static void print(Talk *talk, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
 {
-    if (cli->options.json && documents != NULL)
-        g_ptr_array_add(documents, hb_pass_json(pass, result, rest));
+    HbCli *cli = talk->cli;
+
+    if (cli->options.json && talk->documents != NULL)
+        g_ptr_array_add(talk->documents, hb_pass_json(pass, result, rest));
     else if (cli->options.json)
         hb_cli_print(cli, hb_pass_json(pass, result, rest));
     else if (result == NULL)
@@ -56,32 +67,35 @@ static void print(HbCli *cli, GPtrArray *documents, const HbPass *pass, const Hb
         hb_cli_print(cli, hb_pass_page(pass, result, rest, cli->color));
 }
 
-static HbStatus report(HbCli *cli, GPtrArray *documents, const HbPass *pass, const HbRestoreResult *result,
-                       const HbVerification *rest)
+static HbStatus report(Talk *talk, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
 {
+    const HbCli *cli = talk->cli;
     g_autofree char *plain = hb_pass_page(pass, result, rest, FALSE);
     HbStatus status = hb_cli_judge_restore(result);
 
     if (status == HB_STATUS_DONE && rest->differences->len > 0)
         status = HB_STATUS_REMARKS;
+    g_mutex_lock(&talk->talk);
     hb_voice_write_log(cli->voice, plain);
     if (cli->options.json || !cli->options.quiet || status != HB_STATUS_DONE)
-        print(cli, documents, pass, result, rest);
+        print(talk, pass, result, rest);
+    g_mutex_unlock(&talk->talk);
     return status;
 }
 
 /* A pass that broke off says what it has brought, too */
-static HbStatus bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPassOptions *options, GError **error)
+static HbStatus bring(Talk *talk, HbPass *pass, const HbPassOptions *options, GError **error)
 {
     HbRestoreResult result = {0};
     HbVerification rest = {0};
-    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(cli, pass, options, &result, &rest, error);
+    const gboolean ok =
+        hb_pass_run(pass, &result, error) && look_at_rest(talk->cli, pass, options, &result, &rest, error);
     HbStatus status;
 
     if (rest.differences == NULL)
         hb_verification_init(&rest);
     result.open = MAX(result.open, !ok);
-    status = report(cli, documents, pass, &result, &rest);
+    status = report(talk, pass, &result, &rest);
     hb_verification_clear(&rest);
     hb_restore_result_clear(&result);
     return ok ? status : HB_STATUS_STATEMENT;
@@ -116,24 +130,35 @@ static char *describe_work(const HbPass *pass)
                         : NULL;
 }
 
-static HbStatus agree_and_bring(HbCli *cli, GPtrArray *documents, HbPass *pass, const HbPassOptions *options,
-                                GError **error)
+/* TRUE: it is to be brought. Otherwise *status says how it ended */
+static gboolean agree(Talk *talk, const HbPass *pass, const HbPassOptions *options, HbStatus *status, GError **error)
 {
+    HbCli *cli = talk->cli;
     g_autofree char *work = describe_work(pass);
 
+    *status = HB_STATUS_REMARKS;
     if (hb_pass_is_blocked(pass)) {
         hb_cli_show_refusal(cli, hb_pass_get_restore(pass), NULL);
-        hb_restore_set_blocked_error(hb_pass_get_restore(pass), error);
-        return HB_STATUS_REMARKS;
+        return hb_restore_set_blocked_error(hb_pass_get_restore(pass), error);
     }
     if (cli->options.dry_run) {
-        print(cli, documents, pass, NULL, NULL);
-        return HB_STATUS_DONE;
+        print(talk, pass, NULL, NULL);
+        *status = HB_STATUS_DONE;
+        return FALSE;
     }
     show_plan(cli, pass);
-    if (!options->to.resume && !is_known_copy(pass) && !hb_cli_agree(cli, work, error))
-        return HB_STATUS_REMARKS;
-    return bring(cli, documents, pass, options, error);
+    return options->to.resume || is_known_copy(pass) || hb_cli_agree(cli, work, error);
+}
+
+static HbStatus agree_and_bring(Talk *talk, HbPass *pass, const HbPassOptions *options, GError **error)
+{
+    HbStatus status;
+    gboolean agreed;
+
+    g_mutex_lock(&talk->talk);
+    agreed = agree(talk, pass, options, &status, error);
+    g_mutex_unlock(&talk->talk);
+    return agreed ? bring(talk, pass, options, error) : status;
 }
 
 /* What was chosen and renamed when the copy was made need not be said again, and cannot become something else */
@@ -169,7 +194,7 @@ static gboolean recall(const HbPassOptions *options, HbOrigin **origin, GError *
     return hb_origin_recall(options->to.engine, &address, origin, error);
 }
 
-static HbStatus run_one(HbCli *cli, GPtrArray *documents, const HbPassOptions *given, GError **error)
+static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
 {
     HbPassOptions options = *given;
     g_autoptr(HbOrigin) origin = NULL;
@@ -179,33 +204,71 @@ static HbStatus run_one(HbCli *cli, GPtrArray *documents, const HbPassOptions *g
     if (!recall(&options, &origin, error) || (origin != NULL && !adopt(&options, origin, error)))
         return HB_STATUS_SERVER;
     pass = hb_pass_open(&options, error);
-    status = pass != NULL ? agree_and_bring(cli, documents, pass, &options, error) : HB_STATUS_SERVER;
+    status = pass != NULL ? agree_and_bring(talk, pass, &options, error) : HB_STATUS_SERVER;
     hb_pass_free(pass);
     return status;
 }
 
 HbStatus hb_cli_run_pass(HbCli *cli, const HbPassOptions *options, GError **error)
 {
-    return run_one(cli, NULL, options, error);
+    Talk talk = {.cli = cli};
+    HbStatus status;
+
+    g_mutex_init(&talk.talk);
+    status = run_one(&talk, options, error);
+    g_mutex_clear(&talk.talk);
+    return status;
+}
+
+/* ---- All databases of a server ---- */
+
+static HbPassOptions make_member(const Talk *talk, const HbDatabase *database, const HbDatabaseWorker *worker)
+{
+    HbPassOptions options = *talk->whole;
+
+    options.from.from.database = database->name;
+    options.from.jobs = options.to.jobs = worker->jobs;
+    options.from.observers = options.to.observers = worker->observers;
+    options.to.to.database = hb_adapt_database(&options.to.wishes, database->name);
+    options.to.wishes.lenient = TRUE; /* the others may have what it names */
+    options.to.part_of_server = TRUE;
+    return options;
 }
 
 /* What goes wrong in one database is told, and the others go on; the worst status counts */
-static HbStatus run_database(HbCli *cli, GPtrArray *documents, const HbPassOptions *whole, char *name)
+static gboolean run_database(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
-    HbPassOptions options = *whole;
-    g_autoptr(GError) error = NULL;
+    Talk *talk = data;
+    const HbDatabase *database = &g_array_index(talk->databases, HbDatabase, item);
+    const HbPassOptions options = make_member(talk, database, worker);
+    g_autoptr(GError) ours = NULL;
     HbStatus status;
 
-    options.from.from.database = name;
-    options.to.to.database = hb_adapt_database(&options.to.wishes, name);
-    options.to.wishes.lenient = TRUE; /* the others may have what it names */
-    options.to.part_of_server = TRUE;
-    hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "database %s", name);
-    status = run_one(cli, documents, &options, &error);
-    if (error == NULL)
-        return status;
-    hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
-    return hb_cli_get_status(error);
+    if (hb_stop_is_set(talk->cli->stop))
+        return hb_stop_set_error(error);
+    hb_observers_note(worker->observers, HB_SEVERITY_NOTE, NULL, "database %s", database->name);
+    status = run_one(talk, &options, &ours);
+    g_mutex_lock(&talk->talk);
+    if (ours != NULL) {
+        hb_voice_say(talk->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));
+        status = hb_cli_get_status(ours);
+    }
+    talk->worst = MAX(talk->worst, status);
+    g_mutex_unlock(&talk->talk);
+    return TRUE;
+}
+
+static gboolean run_databases(Talk *talk, GError **error)
+{
+    HbDatabasePool *pool = hb_database_pool_new(talk->whole->from.jobs, talk->cli->observers);
+    g_autofree guint64 *bytes = g_new0(guint64, talk->databases->len + 1);
+    gboolean ok;
+
+    for (guint i = 0; i < talk->databases->len; i++)
+        bytes[i] = g_array_index(talk->databases, HbDatabase, i).bytes;
+    ok = hb_database_pool_run(pool, bytes, talk->databases->len, run_database, talk, error);
+    hb_database_pool_free(pool);
+    return ok;
 }
 
 HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **error)
@@ -213,21 +276,19 @@ HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **er
     const HbSide from = {.engine = options->from.engine, .address = options->from.from};
     g_autoptr(GArray) databases = hb_whole_server_list(&from, error);
     g_autoptr(GPtrArray) documents = g_ptr_array_new_with_free_func(g_free);
-    HbStatus worst = databases != NULL ? HB_STATUS_DONE : HB_STATUS_SERVER;
+    Talk talk = {.cli = cli, .documents = documents, .whole = options, .databases = databases};
 
-    for (guint i = 0; databases != NULL && i < databases->len; i++) {
-        char *name = g_array_index(databases, HbDatabase, i).name;
-        HbStatus status;
-        if (!hb_selection_takes_database(options->from.selection, name))
-            continue;
-        if (hb_stop_is_set(cli->stop)) {
-            hb_stop_set_error(error);
-            return HB_STATUS_INTERRUPTED;
-        }
-        status = run_database(cli, documents, options, name);
-        worst = MAX(worst, status);
+    if (databases == NULL)
+        return HB_STATUS_SERVER;
+    for (guint i = databases->len; i-- > 0;) {
+        if (!hb_selection_takes_database(options->from.selection, g_array_index(databases, HbDatabase, i).name))
+            g_array_remove_index(databases, i);
     }
-    if (cli->options.json && databases != NULL)
+    g_mutex_init(&talk.talk);
+    if (!run_databases(&talk, error))
+        talk.worst = HB_STATUS_INTERRUPTED;
+    else if (cli->options.json)
         hb_cli_print(cli, hb_json_list("server freshen", documents));
-    return worst;
+    g_mutex_clear(&talk.talk);
+    return talk.worst;
 }
