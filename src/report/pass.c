@@ -169,8 +169,11 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
     append_rest(out, color, rest);
     g_autofree char *failures = hb_text_plural(failed, "thing", "things"),
                     *others = hb_text_plural(rest->differences->len, "object differs", "objects differ");
-    if (failed > 0 || result->open > 0)
-        hb_piece_append_verdict(out, color, FALSE, "Not fresh: %s failed or was left, as listed above", failures);
+    if (failed > 0)
+        hb_piece_append_verdict(out, color, FALSE, "Not fresh: %s failed, or left as they are, as listed above",
+                                failures);
+    else if (result->open > 0)
+        hb_piece_append_verdict(out, color, FALSE, "Not fresh: the pass broke off; the next one brings what is left");
     else if (rest->differences->len > 0)
         hb_piece_append_verdict(out, color, FALSE, "Rows are as in FROM at %s, but %s", source->snapshot_time, others);
     else
