@@ -130,7 +130,7 @@ static const HbManifest *describe_work(HbPass *pass)
     return pass->without_rows;
 }
 
-static gboolean open_restore(HbPass *pass, GError **error)
+static void prepare_restore(HbPass *pass)
 {
     pass->provider = (HbRowProvider){hb_pass_apply, pass};
     pass->options.to.manifest = describe_work(pass);
@@ -141,8 +141,33 @@ static gboolean open_restore(HbPass *pass, GError **error)
     pass->options.to.selection = NULL; /* made by the source */
     pass->options.to.existing = HB_EXISTING_KEEP;
     pass->options.to.freshens = TRUE;
-    pass->restore = hb_restore_open(&pass->options.to, error);
-    return pass->restore != NULL;
+}
+
+typedef struct {
+    HbPass *pass;
+    GError *error;
+} Opening;
+
+static gpointer open_restore(gpointer data)
+{
+    Opening *opening = data;
+
+    opening->pass->restore = hb_restore_open(&opening->pass->options.to, &opening->error);
+    return NULL;
+}
+
+/* What a restore looks at ahead is looked at while rows are compared */
+static gboolean compare_and_open(HbPass *pass, GError **error)
+{
+    Opening opening = {.pass = pass};
+    GError *ours = NULL;
+    GThread *thread;
+
+    prepare_restore(pass);
+    thread = g_thread_new("ahead", open_restore, &opening);
+    hb_pass_compare(pass, &ours);
+    g_thread_join(thread);
+    return !hb_error_propagate_cause(ours, opening.error, error);
 }
 
 HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
@@ -157,8 +182,7 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->not_back = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_error_free);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
-    if (!read_sides(pass, error) || !hb_pass_compare(pass, error) || !let_target_go(pass, error) ||
-        !open_restore(pass, error)) {
+    if (!read_sides(pass, error) || !compare_and_open(pass, error) || !let_target_go(pass, error)) {
         hb_pass_free(pass);
         return NULL;
     }
