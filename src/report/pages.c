@@ -296,6 +296,9 @@ static void append_restore_verdict(GString *out, gboolean color, const HbRestore
                                 things);
     else if (hb_restore_get_cleanup(restore) != NULL)
         hb_piece_append_verdict(out, color, TRUE, "Restored: %s, and what it had already as was asked for", what);
+    else if (hb_restore_result_count(result, HB_OUTCOME_ABSENT) > 0)
+        hb_piece_append_verdict(out, color, TRUE,
+                                "Restored whole, but for what is not in the dump, as listed above: %s", what);
     else
         hb_piece_append_verdict(out, color, TRUE, "Restored whole: %s", what);
 }
