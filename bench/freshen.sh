@@ -7,6 +7,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
 . scripts/versions.sh
+. bench/measure.sh
 
 engine=${1:-postgresql} rows=${2:-8000000} runs=${3:-5} jobs=${4:-$(nproc)}
 hornbeam=build/hornbeam
@@ -55,14 +56,6 @@ from=$(server_uri old vale) to=$(server_uri new vale)
 "$hornbeam" carry -q --remember "$from" "$to" >/dev/null
 [ "$engine" != postgresql ] || for name in old new; do psql -qX "$(server_uri "$name" vale)" -c "VACUUM" -c "CHECKPOINT"; done
 
-seconds() { # seconds COMMAND...: wall time of one run
-    local start end
-    start=$(date +%s.%N)
-    "$@" >"$SERVERS/out" 2>&1 || { cat "$SERVERS/out" >&2; return 1; }
-    end=$(date +%s.%N)
-    echo "$end - $start" | bc
-}
-median() { sort -n | awk '{v[NR]=$1} END {print v[int((NR+1)/2)]}'; }
 spread() { # spread N: changes one row in a million, evenly, other ones each time
     echo "UPDATE one SET height = height + 0.01 WHERE id % 1000000 = $1; UPDATE two SET height = height + 0.01 WHERE id % 1000000 = $1;"
 }

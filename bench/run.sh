@@ -8,6 +8,7 @@ cd "$(dirname "$0")/.."
 . demo/servers.sh
 
 . scripts/versions.sh
+. bench/measure.sh
 
 engine=${1:-postgresql} scale=${2:-80} runs=${3:-5} jobs=${4:-$(nproc)}
 hornbeam=build/hornbeam collation=utf8mb4_unicode_ci generated="is_generated = 'NEVER'"
@@ -87,14 +88,6 @@ from=$(server_uri old fennick_vale)
 "$hornbeam" dump -q --jobs "$jobs" "$from" "$work/packed" 2>/dev/null
 "$hornbeam" restore -q --parts users "$work/packed" "$(server_uri new users_only)" >/dev/null
 
-seconds() { # seconds COMMAND...: wall time of one run
-    local start end
-    start=$(date +%s.%N)
-    "$@" >"$work/out" 2>&1 || { cat "$work/out" >&2; return 1; }
-    end=$(date +%s.%N)
-    echo "$end - $start" | bc
-}
-median() { sort -n | awk '{v[NR]=$1} END {print v[int((NR+1)/2)]}'; }
 
 bare_dump() { rm -rf "$work/bare.out"; mkdir "$work/bare.out"; "bare_read_$engine" old fennick_vale "$work/bare.out"; }
 our_dump() { rm -rf "$work/ours"; "$hornbeam" dump -q --jobs "$jobs" "$from" "$work/ours"; }
