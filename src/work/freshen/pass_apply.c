@@ -291,6 +291,8 @@ static gboolean is_behind(const HbPass *pass, const HbObject *object, GHashTable
         return there == NULL || strcmp(there->definition, object->definition) != 0;
     if (object->kind != HB_KIND_REFRESH || there == NULL)
         return FALSE;
+    if (hb_restore_replaces_unfinished(pass->restore)) /* which may have changed any table, and refreshed nothing */
+        return TRUE;
     seen = g_hash_table_new(g_str_hash, g_str_equal);
     return reads_changed(pass, object->identity, changed, seen);
 }
