@@ -77,9 +77,8 @@ static void check_keys(const HbCatalog *catalog, const HbDialect *dialect, GPtrA
     if (names.count == 0)
         return;
     hb_findings_add(findings, HB_FINDING_NOTE, "no-key", list,
-                    names.count == 1
-                        ? "has no primary or unique key: its rows are told by all of their values"
-                        : "have no primary or unique key: their rows are told by all of their values");
+                    names.count == 1 ? "has no primary or unique key: its rows are told by all of their values"
+                                     : "have no primary or unique key: their rows are told by all of their values");
 }
 
 static void check_hosts(const HbCatalog *catalog, GPtrArray *findings)

@@ -145,6 +145,7 @@ static void prepare_restore(HbPass *pass)
 
 typedef struct {
     HbPass *pass;
+    GThread *thread;
     GError *error;
 } Opening;
 
@@ -161,12 +162,11 @@ static gboolean compare_and_open(HbPass *pass, GError **error)
 {
     Opening opening = {.pass = pass};
     GError *ours = NULL;
-    GThread *thread;
 
     prepare_restore(pass);
-    thread = g_thread_new("ahead", open_restore, &opening);
+    opening.thread = g_thread_new("ahead", open_restore, &opening);
     hb_pass_compare(pass, &ours);
-    g_thread_join(thread);
+    g_thread_join(opening.thread);
     return !hb_error_propagate_cause(ours, opening.error, error);
 }
 
@@ -182,7 +182,8 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->not_back = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_error_free);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
-    if (!read_sides(pass, error) || !compare_and_open(pass, error) || !let_target_go(pass, error)) {
+    if (!read_sides(pass, error) || !compare_and_open(pass, error) ||
+        !let_target_go(pass, error)) {
         hb_pass_free(pass);
         return NULL;
     }
