@@ -182,8 +182,7 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->not_back = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_error_free);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
-    if (!read_sides(pass, error) || !compare_and_open(pass, error) ||
-        !let_target_go(pass, error)) {
+    if (!read_sides(pass, error) || !compare_and_open(pass, error) || !let_target_go(pass, error)) {
         hb_pass_free(pass);
         return NULL;
     }
