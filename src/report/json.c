@@ -363,6 +363,7 @@ char *hb_json_verification(const HbVerification *verification)
     json_t *root = hb_json_begin("verify");
     json_t *unread = json_array(), *only_in_to = json_array();
 
+    json_object_set_new(root, "database", hb_json_readable(verification->database));
     for (guint i = 0; i < verification->unread->len; i++)
         json_array_append_new(unread, hb_json_readable(verification->unread->pdata[i]));
     for (guint i = 0; i < verification->only_in_to->len; i++)

@@ -5,6 +5,7 @@
 #include "core/base/error.h"
 #include "report/json.h"
 #include "report/pages.h"
+#include "work/run/database_pool.h"
 
 #include <string.h>
 
@@ -265,55 +266,114 @@ static gboolean verify_server(ServerReport *report, const HbVerifyOptions *optio
     return ok;
 }
 
+/* A database that is compared: of a server, or a member of a dump */
+typedef struct {
+    const char *name;
+    guint64 bytes;
+    const HbMember *member; /* NULL: a server's */
+} VerifiedDatabase;
+
+typedef struct {
+    ServerReport *report;
+    const HbVerifyOptions *options;
+    GArray *databases; /* VerifiedDatabase */
+    HbFailures failures;
+    GMutex talk; /* guards the report */
+} WholeVerify;
+
 /* The database of one name on both sides */
-static gboolean verify_database(ServerReport *report, const HbVerifyOptions *whole, const char *name,
-                                const HbMember *member, GError **error)
+static gboolean verify_database(WholeVerify *whole, const VerifiedDatabase *database, const HbDatabaseWorker *worker,
+                                GError **error)
 {
-    HbVerifyOptions options = *whole;
+    HbVerifyOptions options = *whole->options;
     HbVerification verification = {0};
-    g_autofree char *title = g_strdup_printf("Database %s", name);
-    g_autoptr(HbReader) dump = member != NULL ? hb_reader_open_member(whole->from.dump, member, error) : NULL;
-    gboolean ok = member == NULL || dump != NULL;
+    g_autofree char *title = g_strdup_printf("Database %s", database->name);
+    g_autoptr(HbReader) dump =
+        database->member != NULL ? hb_reader_open_member(whole->options->from.dump, database->member, error) : NULL;
+    gboolean ok = database->member == NULL || dump != NULL;
 
     options.from.dump = dump;
-    options.from.address.database = name;
-    options.to.address.database = hb_adapt_database(&options.wishes, name);
+    options.from.address.database = (char *)database->name;
+    options.to.address.database = hb_adapt_database(&options.wishes, database->name);
     options.parts &= ~(guint)HB_PART_USERS;
     options.wishes.lenient = TRUE; /* the others may have what it names */
+    options.jobs = worker->jobs;
+    options.observers = worker->observers;
     ok = ok && hb_verify_run(&options, &verification, error);
-    if (ok)
-        report_verified(report, title, &verification);
+    if (ok) {
+        g_mutex_lock(&whole->talk);
+        report_verified(whole->report, title, &verification);
+        g_mutex_unlock(&whole->talk);
+    }
     hb_verification_clear(&verification);
     return ok;
 }
 
-static gboolean verify_members(ServerReport *report, const HbVerifyOptions *options, GError **error)
+/* What cannot be compared in one database keeps the others from nothing */
+static gboolean try_database(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
-    const HbManifest *manifest = hb_reader_get_manifest(options->from.dump);
+    WholeVerify *whole = data;
+    GError *ours = NULL;
 
-    for (guint i = 0; i < manifest->members->len; i++) {
-        const HbMember *member = manifest->members->pdata[i];
-        if (hb_selection_takes_database(options->selection, member->name) &&
-            !verify_database(report, options, member->name, member, error))
-            return FALSE;
+    return verify_database(whole, &g_array_index(whole->databases, VerifiedDatabase, item), worker, &ours) ||
+           hb_failures_add(&whole->failures, ours, error);
+}
+
+static void add_database(WholeVerify *whole, const char *name, guint64 bytes, const HbMember *member)
+{
+    const VerifiedDatabase database = {name, bytes, member};
+
+    if (hb_selection_takes_database(whole->options->selection, name))
+        g_array_append_val(whole->databases, database);
+}
+
+static gboolean run_databases(WholeVerify *whole, GError **error)
+{
+    HbDatabasePool *pool = hb_database_pool_new(whole->options->jobs, whole->options->observers);
+    g_autofree guint64 *bytes = g_new0(guint64, whole->databases->len + 1);
+    gboolean ok;
+
+    for (guint i = 0; i < whole->databases->len; i++)
+        bytes[i] = g_array_index(whole->databases, VerifiedDatabase, i).bytes;
+    ok = hb_database_pool_run(pool, bytes, whole->databases->len, try_database, whole, error) &&
+         hb_failures_report(&whole->failures, error);
+    hb_database_pool_free(pool);
+    return ok;
+}
+
+static gboolean list_databases(WholeVerify *whole, GArray **listed, GError **error)
+{
+    const HbVerifyOptions *options = whole->options;
+    const GPtrArray *members = options->from.dump != NULL ? hb_reader_get_manifest(options->from.dump)->members : NULL;
+
+    for (guint i = 0; members != NULL && i < members->len; i++) {
+        const HbMember *member = members->pdata[i];
+        add_database(whole, member->name, member->bytes, member);
     }
-    return TRUE;
+    if (members != NULL)
+        return TRUE;
+    *listed = hb_whole_server_list(&options->from, error);
+    for (guint i = 0; *listed != NULL && i < (*listed)->len; i++) {
+        const HbDatabase *database = &g_array_index(*listed, HbDatabase, i);
+        add_database(whole, database->name, database->bytes, NULL);
+    }
+    return *listed != NULL;
 }
 
 static gboolean verify_databases(ServerReport *report, const HbVerifyOptions *options, GError **error)
 {
-    g_autoptr(GArray) databases = NULL;
+    WholeVerify whole = {
+        .report = report, .options = options, .databases = g_array_new(FALSE, FALSE, sizeof(VerifiedDatabase))};
+    g_autoptr(GArray) listed = NULL;
+    gboolean ok;
 
-    if (options->from.dump != NULL)
-        return verify_members(report, options, error);
-    databases = hb_whole_server_list(&options->from, error);
-    for (guint i = 0; databases != NULL && i < databases->len; i++) {
-        const char *name = g_array_index(databases, HbDatabase, i).name;
-        if (hb_selection_takes_database(options->selection, name) &&
-            !verify_database(report, options, name, NULL, error))
-            return FALSE;
-    }
-    return databases != NULL;
+    hb_failures_init(&whole.failures);
+    g_mutex_init(&whole.talk);
+    ok = list_databases(&whole, &listed, error) && run_databases(&whole, error);
+    g_mutex_clear(&whole.talk);
+    hb_failures_clear(&whole.failures);
+    g_array_unref(whole.databases);
+    return ok;
 }
 
 HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError **error)

@@ -52,7 +52,8 @@ typedef struct {
 } HbVerifyOptions;
 
 typedef struct {
-    guint objects; /* compared */
+    char *database; /* TO's; NULL: what belongs to none */
+    guint objects;  /* compared */
     guint tables;
     guint64 rows;           /* of FROM */
     guint64 bytes;          /* read */
