@@ -160,6 +160,9 @@ static void a_database_that_fails_stops_no_neighbour(void **state)
     g_free(servers_query(garden, "DROP EVENT TRIGGER refuse"));
     run_expect(run_hornbeam("restore", dump, to, "--existing", "keep", "--resume", NULL), 1, "database garden", NULL);
     g_free(servers_query(garden, "SELECT count(*) FROM plot"));
+    g_free(servers_query(postgres, "DROP DATABASE garden WITH (FORCE)"));
+    run_expect(run_hornbeam("verify", "-q", from, to, "--jobs", "1", NULL), 3, "Database seed \"bank\"",
+               "database \"garden\" does not exist");
 }
 
 /* On a hosted server: nobody is superuser, the roles are there already */

@@ -31,8 +31,8 @@ static void show_plan(HbCli *cli, const HbPass *pass)
  * What is not rows is compared when all is done: it says what a pass does not change. FROM is as it was in the
  * snapshot, and TO, too, unless something of it was made
  */
-static gboolean look_at_rest(HbCli *cli, const HbPass *pass, const HbPassOptions *options,
-                             const HbRestoreResult *result, HbVerification *rest, GError **error)
+static gboolean look_at_rest(const HbPass *pass, const HbPassOptions *options, const HbRestoreResult *result,
+                             HbVerification *rest, GError **error)
 {
     const HbManifest *source = hb_pass_get_source(pass),
                      *copy = result->done == 0 && source->selection == NULL ? hb_pass_get_copy(pass) : NULL;
@@ -43,7 +43,7 @@ static gboolean look_at_rest(HbCli *cli, const HbPass *pass, const HbPassOptions
                                     .wishes = options->to.wishes,
                                     .jobs = 1,
                                     .lock_wait_ms = options->from.lock_wait_ms,
-                                    .stop = cli->stop,
+                                    .stop = options->from.stop,
                                     .observers = options->from.observers};
 
     if (verify.parts == 0) {
@@ -88,8 +88,7 @@ static HbStatus bring(Talk *talk, HbPass *pass, const HbPassOptions *options, GE
 {
     HbRestoreResult result = {0};
     HbVerification rest = {0};
-    const gboolean ok =
-        hb_pass_run(pass, &result, error) && look_at_rest(talk->cli, pass, options, &result, &rest, error);
+    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(pass, options, &result, &rest, error);
     HbStatus status;
 
     if (rest.differences == NULL)
@@ -222,10 +221,13 @@ HbStatus hb_cli_run_pass(HbCli *cli, const HbPassOptions *options, GError **erro
 
 /* ---- All databases of a server ---- */
 
-static HbPassOptions make_member(const Talk *talk, const HbDatabase *database, const HbDatabaseWorker *worker)
+static HbPassOptions make_member(const Talk *talk, const HbDatabase *database, const HbDatabaseWorker *worker,
+                                 HbStop *stop)
 {
     HbPassOptions options = *talk->whole;
 
+    options.from.stop = options.to.stop = stop;
+    options.from.from.watch = options.to.to.watch = hb_stop_get_watch(stop);
     options.from.from.database = database->name;
     options.from.jobs = options.to.jobs = worker->jobs;
     options.from.observers = options.to.observers = worker->observers;
@@ -240,14 +242,17 @@ static gboolean run_database(gpointer data, guint item, const HbDatabaseWorker *
 {
     Talk *talk = data;
     const HbDatabase *database = &g_array_index(talk->databases, HbDatabase, item);
-    const HbPassOptions options = make_member(talk, database, worker);
+    HbStop *stop;
     g_autoptr(GError) ours = NULL;
     HbStatus status;
 
     if (hb_stop_is_set(talk->cli->stop))
         return hb_stop_set_error(error);
     hb_observers_note(worker->observers, HB_SEVERITY_NOTE, NULL, "database %s", database->name);
+    stop = hb_stop_new_part(talk->cli->stop);
+    const HbPassOptions options = make_member(talk, database, worker, stop);
     status = run_one(talk, &options, &ours);
+    hb_stop_free(stop);
     g_mutex_lock(&talk->talk);
     if (ours != NULL) {
         hb_voice_say(talk->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));

@@ -277,13 +277,12 @@ typedef struct {
     ServerReport *report;
     const HbVerifyOptions *options;
     GArray *databases; /* VerifiedDatabase */
-    HbFailures failures;
-    GMutex talk; /* guards the report */
+    GMutex talk;       /* guards the report */
 } WholeVerify;
 
 /* The database of one name on both sides */
 static gboolean verify_database(WholeVerify *whole, const VerifiedDatabase *database, const HbDatabaseWorker *worker,
-                                GError **error)
+                                HbStop *stop, GError **error)
 {
     HbVerifyOptions options = *whole->options;
     HbVerification verification = {0};
@@ -293,7 +292,9 @@ static gboolean verify_database(WholeVerify *whole, const VerifiedDatabase *data
     gboolean ok = database->member == NULL || dump != NULL;
 
     options.from.dump = dump;
-    options.from.address.database = (char *)database->name;
+    options.stop = stop;
+    options.from.address.watch = options.to.address.watch = hb_stop_get_watch(stop);
+    options.from.address.database = database->name;
     options.to.address.database = hb_adapt_database(&options.wishes, database->name);
     options.parts &= ~(guint)HB_PART_USERS;
     options.wishes.lenient = TRUE; /* the others may have what it names */
@@ -309,14 +310,24 @@ static gboolean verify_database(WholeVerify *whole, const VerifiedDatabase *data
     return ok;
 }
 
-/* What cannot be compared in one database keeps the others from nothing */
+/* What cannot be compared in one database is told, and the others go on */
 static gboolean try_database(gpointer data, guint item, const HbDatabaseWorker *worker, GError **error)
 {
     WholeVerify *whole = data;
-    GError *ours = NULL;
+    g_autoptr(GError) ours = NULL;
+    HbStop *stop;
 
-    return verify_database(whole, &g_array_index(whole->databases, VerifiedDatabase, item), worker, &ours) ||
-           hb_failures_add(&whole->failures, ours, error);
+    if (hb_stop_is_set(whole->options->stop))
+        return hb_stop_set_error(error);
+    stop = hb_stop_new_part(whole->options->stop);
+    if (!verify_database(whole, &g_array_index(whole->databases, VerifiedDatabase, item), worker, stop, &ours)) {
+        g_mutex_lock(&whole->talk);
+        hb_voice_say(whole->report->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));
+        note_status(whole->report, hb_cli_get_status(ours));
+        g_mutex_unlock(&whole->talk);
+    }
+    hb_stop_free(stop);
+    return TRUE;
 }
 
 static void add_database(WholeVerify *whole, const char *name, guint64 bytes, const HbMember *member)
@@ -335,8 +346,7 @@ static gboolean run_databases(WholeVerify *whole, GError **error)
 
     for (guint i = 0; i < whole->databases->len; i++)
         bytes[i] = g_array_index(whole->databases, VerifiedDatabase, i).bytes;
-    ok = hb_database_pool_run(pool, bytes, whole->databases->len, try_database, whole, error) &&
-         hb_failures_report(&whole->failures, error);
+    ok = hb_database_pool_run(pool, bytes, whole->databases->len, try_database, whole, error);
     hb_database_pool_free(pool);
     return ok;
 }
@@ -367,11 +377,9 @@ static gboolean verify_databases(ServerReport *report, const HbVerifyOptions *op
     g_autoptr(GArray) listed = NULL;
     gboolean ok;
 
-    hb_failures_init(&whole.failures);
     g_mutex_init(&whole.talk);
     ok = list_databases(&whole, &listed, error) && run_databases(&whole, error);
     g_mutex_clear(&whole.talk);
-    hb_failures_clear(&whole.failures);
     g_array_unref(whole.databases);
     return ok;
 }

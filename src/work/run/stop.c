@@ -33,6 +33,8 @@ struct HbStop {
     HbSession *busy;      /* the one that is being cancelled or cut just now, and must not go away; NULL: none */
     GHashTable *sessions; /* HbSession * to Entry * */
     GThread *thread;      /* cancels; NULL until it is triggered */
+    GPtrArray *parts;     /* HbStop *; their locks are taken while this one's is held, never the other way round */
+    HbStop *whole;        /* NULL: it is no part */
 };
 
 static void entry_free(gpointer data)
@@ -73,15 +75,25 @@ HbStop *hb_stop_new(void)
     g_mutex_init(&stop->lock);
     g_cond_init(&stop->changed);
     stop->sessions = g_hash_table_new_full(NULL, NULL, NULL, entry_free);
+    stop->parts = g_ptr_array_new();
     stop->watch = (HbSessionWatch){add_session, remove_session, stop};
     g_assert(pipe(stop->pipe) == 0);
     return stop;
+}
+
+static void leave(HbStop *whole, HbStop *part)
+{
+    g_mutex_lock(&whole->lock);
+    g_ptr_array_remove_fast(whole->parts, part);
+    g_mutex_unlock(&whole->lock);
 }
 
 void hb_stop_free(HbStop *stop)
 {
     if (stop == NULL)
         return;
+    if (stop->whole != NULL)
+        leave(stop->whole, stop);
     g_mutex_lock(&stop->lock);
     stop->is_ended = TRUE;
     g_cond_broadcast(&stop->changed);
@@ -91,6 +103,7 @@ void hb_stop_free(HbStop *stop)
     close(stop->pipe[0]);
     close(stop->pipe[1]);
     g_hash_table_unref(stop->sessions);
+    g_ptr_array_unref(stop->parts);
     g_cond_clear(&stop->changed);
     g_mutex_clear(&stop->lock);
     g_free(stop);
@@ -101,9 +114,8 @@ const HbSessionWatch *hb_stop_get_watch(HbStop *stop)
     return &stop->watch;
 }
 
-GArray *hb_stop_list_ids(HbStop *stop, const char *uri)
+static void append_ids(HbStop *stop, const char *uri, GArray *ids)
 {
-    GArray *ids = g_array_new(FALSE, FALSE, sizeof(guint64));
     GHashTableIter iter;
     gpointer entry;
 
@@ -113,7 +125,16 @@ GArray *hb_stop_list_ids(HbStop *stop, const char *uri)
         if (strcmp(((Entry *)entry)->uri, uri) == 0)
             g_array_append_val(ids, ((Entry *)entry)->id);
     }
+    for (guint i = 0; i < stop->parts->len; i++)
+        append_ids(stop->parts->pdata[i], uri, ids);
     g_mutex_unlock(&stop->lock);
+}
+
+GArray *hb_stop_list_ids(HbStop *stop, const char *uri)
+{
+    GArray *ids = g_array_new(FALSE, FALSE, sizeof(guint64));
+
+    append_ids(stop->whole != NULL ? stop->whole : stop, uri, ids);
     return ids;
 }
 
@@ -211,7 +232,22 @@ static void trigger(HbStop *stop, gboolean by_user)
         stop->thread = g_thread_new("stop", run_cancelling, stop);
     }
     g_cond_broadcast(&stop->changed);
+    for (guint i = 0; i < stop->parts->len; i++)
+        trigger(stop->parts->pdata[i], by_user);
     g_mutex_unlock(&stop->lock);
+}
+
+HbStop *hb_stop_new_part(HbStop *whole)
+{
+    HbStop *part = hb_stop_new();
+
+    part->whole = whole;
+    g_mutex_lock(&whole->lock);
+    g_ptr_array_add(whole->parts, part);
+    if (whole->is_set)
+        trigger(part, whole->by_user);
+    g_mutex_unlock(&whole->lock);
+    return part;
 }
 
 void hb_stop_trigger(HbStop *stop)

@@ -16,10 +16,14 @@ typedef struct HbStop HbStop;
 HbStop *hb_stop_new(void);
 void hb_stop_free(HbStop *stop); /* accepts NULL; all sessions must be closed */
 
+/* One for a part of the work, such as one of many databases: who triggers the whole triggers each part, who triggers a
+ * part ends nothing but that. The whole must outlive it */
+HbStop *hb_stop_new_part(HbStop *whole);
+
 /* For addresses: their sessions are known from then on until they are closed. Borrowed */
 const HbSessionWatch *hb_stop_get_watch(HbStop *stop);
 
-/* The servers' numbers (guint64) of the sessions that are open at an address; the caller's */
+/* The servers' numbers (guint64) of the sessions that are open at an address, of all parts; the caller's */
 GArray *hb_stop_list_ids(HbStop *stop, const char *uri);
 
 void hb_stop_trigger(HbStop *stop);

@@ -155,6 +155,10 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
         code = HB_ERROR_STATEMENT;
         hint = HB_CANCELLED_BY_OTHERS;
     }
+    /* the statement that was cancelled may have been one whose failure means nothing; those that follow it fail for it
+     */
+    if (g_strcmp0(state, "25P02") == 0 && g_atomic_int_get(&session->interrupted))
+        code = HB_ERROR_CANCELLED;
     if (PQstatus(session->conn) == CONNECTION_BAD) {
         code = HB_ERROR_LOST;
         hint = "see whether the server runs and can be reached";
