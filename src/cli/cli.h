@@ -62,6 +62,10 @@ gboolean hb_cli_check_same_kind(const HbEngine *from, const HbEngine *to, GError
 /* HB_ERROR_USAGE: FROM is a whole server, and TO names this database. Returns FALSE */
 gboolean hb_cli_set_half_named_error(const char *database, GError **error);
 
+/* An address TO without a database in its URI is that of the one of FROM's name, as the wishes call it. Both are
+ * borrowed as long as the address */
+void hb_cli_default_database(const HbEngine *engine, HbAddress *to, const HbWishes *wishes, const char *name);
+
 /* How a database is to be read, as far as the options say; engine and address are still to be filled in */
 HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli);
 

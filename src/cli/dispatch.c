@@ -112,6 +112,14 @@ gboolean hb_cli_set_half_named_error(const char *database, GError **error)
                         "FROM is a whole server, and TO names database %s", database);
 }
 
+void hb_cli_default_database(const HbEngine *engine, HbAddress *to, const HbWishes *wishes, const char *name)
+{
+    g_autofree char *named = engine->connector->get_database(to->uri);
+
+    if (named == NULL)
+        to->database = hb_adapt_database(wishes, name);
+}
+
 HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
 {
     return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,

@@ -49,10 +49,8 @@ static HbStatus resume(HbCli *cli, const HbSnapshotSourceOptions *from, const Hb
 {
     HbPassOptions options = {.from = *from, .to = *to};
     g_autofree char *source = from->engine->connector->get_database(arguments[0]);
-    g_autofree char *named = from->engine->connector->get_database(arguments[1]);
 
-    if (named == NULL)
-        options.to.to.database = hb_adapt_database(&options.to.wishes, source);
+    hb_cli_default_database(options.to.engine, &options.to.to, &options.to.wishes, source);
     return hb_cli_run_pass(cli, &options, error);
 }
 

@@ -21,7 +21,6 @@ static HbStatus freshen_from_dump(HbCli *cli, char **arguments, HbPassOptions *o
 {
     g_autoptr(HbReader) dump = hb_reader_open(arguments[0], error);
     const HbManifest *manifest = dump != NULL ? hb_reader_get_manifest(dump) : NULL;
-    g_autofree char *named = NULL;
 
     if (dump == NULL)
         return HB_STATUS_DUMP;
@@ -36,9 +35,7 @@ static HbStatus freshen_from_dump(HbCli *cli, char **arguments, HbPassOptions *o
     options->from.engine = options->to.engine;
     options->from.parts &= manifest->parts;
     options->to.parts &= manifest->parts;
-    named = options->to.engine->connector->get_database(arguments[1]);
-    if (named == NULL)
-        options->to.to.database = hb_adapt_database(&options->to.wishes, manifest->database);
+    hb_cli_default_database(options->to.engine, &options->to.to, &options->to.wishes, manifest->database);
     return hb_cli_run_pass(cli, options, error);
 }
 
@@ -59,8 +56,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     }
     if (source == NULL)
         return hb_cli_run_passes(cli, &options, error);
-    if (named == NULL)
-        options.to.to.database = hb_adapt_database(&options.to.wishes, source);
+    hb_cli_default_database(options.to.engine, &options.to.to, &options.to.wishes, source);
     return hb_cli_run_pass(cli, &options, error);
 }
 

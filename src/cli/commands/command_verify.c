@@ -56,19 +56,14 @@ static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **err
 }
 
 /* Like restore: without a database in the URI, the one that has the source's name */
-static void default_database(HbVerifyOptions *options, const char *name, char **kept)
+static void default_database(HbVerifyOptions *options, const char *name)
 {
-    HbAddress *address = &options->to.address;
-
-    *kept = options->to.engine->connector->get_database(address->uri);
-    if (*kept == NULL)
-        address->database = hb_adapt_database(&options->wishes, name);
+    hb_cli_default_database(options->to.engine, &options->to.address, &options->wishes, name);
 }
 
 static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const char *path, GError **error)
 {
     g_autoptr(HbReader) dump = hb_reader_open(path, error);
-    g_autofree char *named = NULL;
 
     if (dump == NULL)
         return HB_STATUS_DUMP;
@@ -76,13 +71,12 @@ static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const 
     options->parts &= hb_reader_get_manifest(dump)->parts;
     if (hb_reader_get_manifest(dump)->members != NULL)
         return hb_cli_verify_whole(cli, options, error);
-    default_database(options, hb_reader_get_manifest(dump)->database, &named);
+    default_database(options, hb_reader_get_manifest(dump)->database);
     return compare(cli, options, error);
 }
 
 static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, const char *uri, GError **error)
 {
-    g_autofree char *named = NULL;
     g_autofree char *database = NULL;
 
     if (!hb_cli_find_server(cli, uri, &options->from.engine, &options->from.address, error) ||
@@ -91,7 +85,7 @@ static HbStatus verify_against_server(HbCli *cli, HbVerifyOptions *options, cons
     database = options->from.engine->connector->get_database(uri);
     if (database == NULL)
         return hb_cli_verify_whole(cli, options, error);
-    default_database(options, database, &named);
+    default_database(options, database);
     return compare(cli, options, error);
 }
 

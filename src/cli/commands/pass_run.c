@@ -183,16 +183,6 @@ static gboolean adopt(HbPassOptions *options, const HbOrigin *origin, GError **e
     return TRUE;
 }
 
-static gboolean recall(const HbPassOptions *options, HbOrigin **origin, GError **error)
-{
-    HbAddress address = options->to.to;
-    g_autofree char *named = options->to.engine->connector->get_database(address.uri);
-
-    if (address.database == NULL)
-        address.database = named;
-    return hb_origin_recall(options->to.engine, &address, origin, error);
-}
-
 static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
 {
     HbPassOptions options = *given;
@@ -200,7 +190,8 @@ static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
     HbPass *pass;
     HbStatus status;
 
-    if (!recall(&options, &origin, error) || (origin != NULL && !adopt(&options, origin, error)))
+    if (!hb_origin_recall(options.to.engine, &options.to.to, &origin, error) ||
+        (origin != NULL && !adopt(&options, origin, error)))
         return HB_STATUS_SERVER;
     pass = hb_pass_open(&options, error);
     status = pass != NULL ? agree_and_bring(talk, pass, &options, error) : HB_STATUS_SERVER;

@@ -48,6 +48,7 @@ static gboolean choose_from_dump(HbPass *pass, GError **error)
     if (!hb_selection_apply(from->selection, pass->manifest->catalog, from->engine->dialect, TRUE, NULL, error))
         return FALSE;
     hb_manifest_drop_rows(pass->manifest);
+    pass->stored = hb_manifest_index_rows(pass->manifest);
     if (hb_selection_is_partial(from->selection)) {
         hb_selection_free(pass->manifest->selection);
         pass->manifest->selection = hb_selection_copy(from->selection);
@@ -66,7 +67,7 @@ static gboolean open_source(HbPass *pass, GError **error)
     return pass->source != NULL && check_source(pass, error);
 }
 
-static gboolean end_source(HbPass *pass, GError **error)
+gboolean hb_pass_end_source(HbPass *pass, GError **error)
 {
     return pass->source == NULL || hb_snapshot_source_end(pass->source, error);
 }
@@ -201,6 +202,7 @@ void hb_pass_free(HbPass *pass)
     hb_row_sums_clear(&pass->to);
     hb_catalog_free(pass->wanted);
     hb_manifest_free(pass->without_rows);
+    g_clear_pointer(&pass->stored, g_hash_table_unref);
     if (pass->options.dump != NULL)
         hb_manifest_free(pass->manifest);
     hb_snapshot_source_free(pass->source);
@@ -211,12 +213,7 @@ void hb_pass_free(HbPass *pass)
 
 const HbStoredRows *hb_pass_find_stored(const HbPass *pass, const HbRowSet *from)
 {
-    for (guint i = 0; pass->source == NULL && i < pass->manifest->rows->len; i++) {
-        const HbStoredRows *rows = pass->manifest->rows->pdata[i];
-        if (rows->set == from)
-            return rows;
-    }
-    return NULL;
+    return pass->stored != NULL ? g_hash_table_lookup(pass->stored, from->identity) : NULL;
 }
 
 const GPtrArray *hb_pass_get_tables(const HbPass *pass)
@@ -338,7 +335,7 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
     if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass) && !hb_restore_replaces_unfinished(pass->restore)) {
         hb_restore_result_init(result);
-        return end_source(pass, error) && hb_restore_renew_origin(pass->restore, error);
+        return hb_pass_end_source(pass, error) && hb_restore_renew_origin(pass->restore, error);
     }
     ok = hb_restore_run(pass->restore, result, error);
     for (guint i = 0; i < pass->tables->len; i++)

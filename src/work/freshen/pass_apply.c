@@ -412,8 +412,7 @@ gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
 
     hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
     if (with_session(pass, run, quiet_and_align, error) && apply_all(pass, run, error))
-        return with_session(pass, run, unquiet_and_follow, error) &&
-               (pass->source == NULL || hb_snapshot_source_end(pass->source, error));
+        return with_session(pass, run, unquiet_and_follow, error) && hb_pass_end_source(pass, error);
     if (pass->off->len > 0)
         with_session(pass, run, unquiet, NULL);
     return FALSE;

@@ -17,6 +17,7 @@ struct HbPass {
     HbSnapshotSourceOptions target_options;
     HbSnapshotSource *source; /* NULL: a dump */
     HbManifest *manifest;     /* the source's; of a dump a copy */
+    GHashTable *stored;       /* of a dump: its rows by their sets' identities; NULL of a server */
     HbManifest *without_rows; /* of a dump: the same for the restore, which is not to load them; NULL of a server */
     HbSnapshotSource *target; /* until run(): its catalog stays */
     GError *target_error;     /* while it is read */
@@ -37,6 +38,9 @@ struct HbPass {
 
 /* The rows of one of the source's sets, as its dump has them; NULL of a server */
 const HbStoredRows *hb_pass_find_stored(const HbPass *pass, const HbRowSet *from);
+
+/* Nothing of the source is read any more. Fails if its structure has changed meanwhile */
+gboolean hb_pass_end_source(HbPass *pass, GError **error);
 
 /* Fills tables from what both sides hold */
 gboolean hb_pass_compare(HbPass *pass, GError **error);
