@@ -23,7 +23,7 @@ typedef struct HbPass HbPass;
 
 /* Borrowed until the pass is freed */
 typedef struct {
-    HbSnapshotSourceOptions from; /* of a dump only what does not speak of a server */
+    HbSnapshotSourceOptions from; /* where FROM is a dump: parts, selection and jobs; the rest is for servers */
     const HbReader *dump;         /* FROM is a dump of one database; NULL: a server's */
     HbRestoreOptions to;          /* what is to be restored, and how rows come, is the pass's own */
     const HbOrigin *origin;       /* what TO remembers, whose choice and names the options have; NULL: nothing */
@@ -49,8 +49,8 @@ void hb_pass_free(HbPass *pass); /* accepts NULL */
 const GPtrArray *hb_pass_get_tables(const HbPass *pass);  /* HbPassTable *, the largest work first */
 const HbRestore *hb_pass_get_restore(const HbPass *pass); /* what of the structure is missing, and stands in the way */
 const HbManifest *hb_pass_get_source(const HbPass *pass); /* the moment that the target will hold */
-const HbManifest *hb_pass_get_copy(const HbPass *pass);   /* what TO had, all of it, before the pass; NULL: the
-                                                           * pass has changed that beside its steps */
+const HbManifest *hb_pass_get_copy(const HbPass *pass);   /* TO's catalog before the pass; NULL: its large
+                                                           * objects have changed since */
 const HbOrigin *hb_pass_get_origin(const HbPass *pass);   /* that TO had; NULL: none */
 guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source */
 guint hb_pass_count_compared_tables(const HbPass *pass);

@@ -291,7 +291,7 @@ static gboolean is_behind(const HbPass *pass, const HbObject *object, GHashTable
         return there == NULL || strcmp(there->definition, object->definition) != 0;
     if (object->kind != HB_KIND_REFRESH || there == NULL)
         return FALSE;
-    if (hb_restore_replaces_unfinished(pass->restore)) /* which may have changed any table, and refreshed nothing */
+    if (hb_restore_replaces_unfinished(pass->restore)) /* it may have changed any table, and have refreshed nothing */
         return TRUE;
     seen = g_hash_table_new(g_str_hash, g_str_equal);
     return reads_changed(pass, object->identity, changed, seen);
@@ -354,7 +354,7 @@ static gboolean with_session(HbPass *pass, HbRestoreRun *run, gboolean (*act)(Hb
     return ok;
 }
 
-/* Objects that stand for many small ones get those that they have not, before their rows come */
+/* Large objects that the target has not are made, and others unlinked, before their bytes come */
 static gboolean align_one(HbPass *pass, HbSession *session, const HbObject *wanted, const HbObject *there,
                           GError **error)
 {
@@ -367,7 +367,7 @@ static gboolean align_one(HbPass *pass, HbSession *session, const HbObject *want
     return hb_pass_run_step(pass, session, sql, "align", (wanted != NULL ? wanted : there)->identity, error);
 }
 
-/* Only what arrives beside others: if the target had none, they are new */
+/* Only where the target had some before: otherwise the restore makes all of them */
 static gboolean align(HbPass *pass, HbSession *session, GError **error)
 {
     const HbCatalog *there = pass->target->manifest->catalog;

@@ -195,7 +195,7 @@ static gboolean is_large_share(const HbPassTable *table, const HbRowSum *from, c
     return touched * 100 > (from->digest.rows + to->digest.rows) * ANEW_FROM_PERCENT;
 }
 
-/* With keys, or few enough without. It takes the same columns to be told by, or all of them */
+/* Can the rows be changed one by one? They have keys, or few enough of them have none */
 static gboolean can_be_told(const HbPass *pass, const HbPassTable *table, const GArray *sketched, guint one_in)
 {
     return one_in == 1 && (hb_key_condition_is_possible(table->to, sketched) ||

@@ -36,7 +36,7 @@ gboolean hb_restore_run_mark_origin(HbRestoreRun *run, HbSession *session, gbool
         return TRUE;
     if (!hb_origin_recall_in(options->engine, session, &before, error))
         return FALSE;
-    /* one of this restore itself was asked for by the run that is resumed */
+    /* the run that is resumed wrote one for this dump, so it was asked for */
     if (options->remember ||
         (before != NULL && (options->freshens || strcmp(before->dump_id, options->manifest->id) == 0)))
         return write(run, session, before, is_whole, error);

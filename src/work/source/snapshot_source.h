@@ -25,7 +25,7 @@ typedef struct {
     guint for_version;            /* of the servers that the definitions are written for; 0: the source's own */
     const char *for_version_text;
     guint jobs;
-    gboolean is_copy;     /* what is to be known of how it is read has been said of its source */
+    gboolean is_copy;     /* it is the target of a pass: FROM's remarks serve for both */
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
     HbThrottle *throttle; /* how fast it is read; NULL: as fast as can be */

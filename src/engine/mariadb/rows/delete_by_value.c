@@ -104,7 +104,7 @@ static gboolean find(HbSession *session, const HbRowSet *set, Search *search, GE
 {
     const HbRange all = {.first = 0, .end = G_MAXUINT64};
 
-    if (set->condition != NULL) /* the rows of a history are no others' to delete */
+    if (set->condition != NULL) /* old versions of rows cannot be deleted one by one */
         return hb_error_set(error, HB_ERROR_RETRY, NULL, "%s has a history", set->table);
     if (!hb_my_read_rows(session, set, &all, look_at, search, error))
         return FALSE;

@@ -31,13 +31,14 @@ static gboolean look_at(gpointer data, const char *row, gsize length, GError **e
 static gboolean find(HbSession *session, const HbRowSet *set, Search *search, GError **error)
 {
     const HbRange all = {.first = 0, .end = G_MAXUINT64};
+    /* any condition makes it a query: COPY's list of columns takes no ctid */
+    const char *condition = set->condition != NULL ? set->condition : "";
     const HbRowSet with_places = {.identity = set->identity,
                                   .table = set->table,
                                   .columns = g_ptr_array_new(),
                                   .hex_columns = set->hex_columns,
                                   .key = set->key,
-                                  .condition = set->condition != NULL ? set->condition : (char *)""}; /* by a query:
-                                                                       no list of columns has places */
+                                  .condition = (char *)condition};
     gboolean ok;
 
     g_ptr_array_add(with_places.columns, (gpointer) "ctid");

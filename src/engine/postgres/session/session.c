@@ -155,8 +155,7 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
         code = HB_ERROR_STATEMENT;
         hint = HB_CANCELLED_BY_OTHERS;
     }
-    /* the statement that was cancelled may have been one whose failure means nothing; those that follow it fail for it
-     */
+    /* a cancelled statement whose failure was passed over leaves a transaction in which all that follow fail */
     if (g_strcmp0(state, "25P02") == 0 && g_atomic_int_get(&session->interrupted))
         code = HB_ERROR_CANCELLED;
     if (PQstatus(session->conn) == CONNECTION_BAD) {
