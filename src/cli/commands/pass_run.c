@@ -244,6 +244,8 @@ static gboolean run_database(gpointer data, guint item, const HbDatabaseWorker *
     const HbPassOptions options = make_member(talk, database, worker, stop);
     status = run_one(talk, &options, &ours);
     hb_stop_free(stop);
+    if (hb_stop_is_set(talk->cli->stop))
+        return hb_stop_set_error(error);
     g_mutex_lock(&talk->talk);
     if (ours != NULL) {
         hb_voice_say(talk->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));

@@ -320,13 +320,16 @@ static gboolean try_database(gpointer data, guint item, const HbDatabaseWorker *
     if (hb_stop_is_set(whole->options->stop))
         return hb_stop_set_error(error);
     stop = hb_stop_new_part(whole->options->stop);
-    if (!verify_database(whole, &g_array_index(whole->databases, VerifiedDatabase, item), worker, stop, &ours)) {
-        g_mutex_lock(&whole->talk);
-        hb_voice_say(whole->report->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));
-        note_status(whole->report, hb_cli_get_status(ours));
-        g_mutex_unlock(&whole->talk);
-    }
+    verify_database(whole, &g_array_index(whole->databases, VerifiedDatabase, item), worker, stop, &ours);
     hb_stop_free(stop);
+    if (hb_stop_is_set(whole->options->stop))
+        return hb_stop_set_error(error);
+    if (ours == NULL)
+        return TRUE;
+    g_mutex_lock(&whole->talk);
+    hb_voice_say(whole->report->cli->voice, HB_SEVERITY_ERROR, ours->message, hb_error_hint(ours));
+    note_status(whole->report, hb_cli_get_status(ours));
+    g_mutex_unlock(&whole->talk);
     return TRUE;
 }
 
