@@ -44,6 +44,7 @@ start_postgres() {
         echo "max_wal_size = 4GB"
         echo "logging_collector = off"
         echo "max_prepared_transactions = 8"
+        echo "wal_level = logical"
     } | as_server_user tee -a "$folder/data/postgresql.conf" >/dev/null
     as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1
     STARTED="$STARTED $1"

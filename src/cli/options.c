@@ -27,6 +27,7 @@
 #define ROWS_EACH_MAX      1000000
 #define ROWS_NAMED_DEFAULT 5
 #define ROWS_NAMED_MAX     1000000
+#define UNTIL_LAG_MAX_S    86400
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
@@ -64,6 +65,12 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with what was begun before, and broke off", HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("remember", 0, remember, "leave in TO where it came from, so that freshen need not be told", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("keep-log", 0, keep_log, "have FROM keep its log from this moment on, for freshen --by log; a log that nobody reads fills its disk",
+         HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP),
+    VALUE("by", by, "HOW", "how changes are found: log, rows (by comparing), auto (default): the log, and rows where it cannot tell", HB_FOR_FRESHEN),
+    FLAG("keep-up", 0, keep_up, "go on with FROM's log until Ctrl-C, or --until-lag", HB_FOR_FRESHEN),
+    VALUE("until-lag", until_lag, "SECONDS", "with --keep-up: end when TO is no further behind than this", HB_FOR_FRESHEN),
+    FLAG("release", 0, release, "let FROM forget the log that it keeps for TO, or, without TO, all that it keeps for copies", HB_FOR_FRESHEN),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
@@ -358,6 +365,37 @@ static gboolean check_existing(HbOptions *options, GError **error)
                         options->existing);
 }
 
+/* "5", "5s", "500ms", "2m" */
+static gboolean read_seconds(const char *text, const char *option, double *seconds, GError **error)
+{
+    char *unit;
+    const double number = g_ascii_strtod(text, &unit);
+    const double scale = *unit == '\0' || strcmp(unit, "s") == 0 ? 1
+                         : strcmp(unit, "ms") == 0               ? 0.001
+                         : strcmp(unit, "m") == 0                ? 60
+                                                                 : 0;
+
+    *seconds = number * scale;
+    return (unit != text && g_ascii_isdigit(*text) && *seconds > 0 && *seconds <= UNTIL_LAG_MAX_S) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes seconds above 0, as 5, 500ms or 2m, not “%s”", option,
+                        text);
+}
+
+static gboolean check_following(HbOptions *options, GError **error)
+{
+    static const char *const words[] = {"auto", "rows", "log", NULL};
+
+    for (guint i = 0; options->by != NULL && words[i] != NULL; i++)
+        options->by_place = strcmp(options->by, words[i]) == 0 ? i : options->by_place;
+    if (options->by != NULL && !g_strv_contains(words, options->by))
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--by takes auto, rows or log, not “%s”", options->by);
+    if (options->until_lag != NULL && !options->keep_up)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--until-lag goes with --keep-up");
+    if (options->keep_up && options->by_place == 1)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--keep-up reads the log: it does not go with --by rows");
+    return options->until_lag == NULL || read_seconds(options->until_lag, "until-lag", &options->until_lag_s, error);
+}
+
 gboolean hb_options_check(HbOptions *options, GError **error)
 {
     options->part_bits = HB_PART_ALL;
@@ -366,7 +404,8 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     if (!check_jobs(options, error) || !check_rows(options, error) || !check_throttle(options, error) ||
         !check_rows_named(options, error) || !check_lock_wait(options, error) || !check_compression(options, error) ||
         !check_color(options, error) || !check_rights(options, error) || !check_choice(options, error) ||
-        !check_accept(options, error) || !check_renames(options, error) || !check_existing(options, error) ||
+        !check_accept(options, error) || !check_following(options, error) || !check_renames(options, error) ||
+        !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;

@@ -31,6 +31,11 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean remember;
+    gboolean keep_log;
+    gboolean keep_up;
+    gboolean release;
+    char *by;
+    char *until_lag;
     gboolean dry_run;
     char **probes;
     gboolean no_analyze;
@@ -74,6 +79,8 @@ typedef struct {
     int compression;
     HbWishes wishes;
     HbExistingWish existing_wish;
+    guint by_place;     /* of --by: auto, rows, log */
+    double until_lag_s; /* 0: none */
     HbSelection *selection;
 } HbOptions;
 

@@ -109,16 +109,18 @@ gboolean hb_terminal_ask_yes(const char *question)
     return answer != NULL && g_ascii_strcasecmp(g_strstrip(answer), "yes") == 0;
 }
 
-/* The first signal asks for an orderly end; a second one is the end, whatever hangs */
+/* The first signal asks for an orderly end, of patient work with a question first; another one is the end, whatever
+ * hangs */
 static void *wait_for_signal(void *data)
 {
     int number = 0;
 
     (void)data;
-    sigwait(&watch.signals, &number);
-    if (number == SIGUSR2)
-        return NULL;
-    hb_stop_trigger_by_user(watch.stop);
+    do {
+        sigwait(&watch.signals, &number);
+        if (number == SIGUSR2)
+            return NULL;
+    } while (!hb_stop_trigger_by_user(watch.stop));
     for (;;) {
         sigwait(&watch.signals, &number);
         if (number == SIGUSR2)

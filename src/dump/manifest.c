@@ -103,6 +103,7 @@ HbManifest *hb_manifest_copy(const HbManifest *manifest)
     copy->database_quoted = g_strdup(manifest->database_quoted);
     copy->snapshot_time = g_strdup(manifest->snapshot_time);
     copy->snapshot_position = g_strdup(manifest->snapshot_position);
+    copy->kept_log = g_strdup(manifest->kept_log);
     copy->selection = manifest->selection != NULL ? hb_selection_copy(manifest->selection) : NULL;
     copy->catalog = hb_catalog_copy(manifest->catalog);
     copy->segments = g_array_copy(manifest->segments);
@@ -130,6 +131,7 @@ void hb_manifest_free(HbManifest *manifest)
     g_free(manifest->database_quoted);
     g_free(manifest->snapshot_time);
     g_free(manifest->snapshot_position);
+    g_free(manifest->kept_log);
     hb_selection_free(manifest->selection);
     hb_catalog_free(manifest->catalog);
     g_array_unref(manifest->segments);

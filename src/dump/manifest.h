@@ -56,6 +56,7 @@ typedef struct {
     char *database_quoted; /* as its SQL has it */
     char *snapshot_time;
     char *snapshot_position; /* may be NULL */
+    char *kept_log; /* the name under which the source keeps its log from that position on; NULL: it does not */
     guint parts;
     gboolean rows_follow;   /* this one begins a stream: another follows the rows */
     HbSelection *selection; /* what was taken and skipped; NULL: everything was taken */

@@ -380,7 +380,8 @@ static gboolean read_source(HbManifest *manifest, const Place *place, const json
         !get_text(place, source, "database", &manifest->database) ||
         !get_text(place, source, "database_quoted", &manifest->database_quoted) ||
         !get_text(place, snapshot, "time", &manifest->snapshot_time) ||
-        !get_optional_text(place, snapshot, "position", &manifest->snapshot_position))
+        !get_optional_text(place, snapshot, "position", &manifest->snapshot_position) ||
+        !get_optional_text(place, snapshot, "kept_log", &manifest->kept_log))
         return FALSE;
     manifest->version_number = (guint)version;
     manifest->written_for = (guint)written_for;

@@ -137,6 +137,8 @@ static json_t *write_source(const HbManifest *manifest)
 
     if (manifest->source_id != NULL)
         json_object_set_new(json, "id", hb_json_text(manifest->source_id));
+    if (manifest->kept_log != NULL)
+        json_object_set_new(json_object_get(json, "snapshot"), "kept_log", hb_json_text(manifest->kept_log));
     return json;
 }
 

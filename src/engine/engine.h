@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * engine - the contract between Hornbeam and a kind of database server, in five tables:
+ * engine - the contract between Hornbeam and a kind of database server, in seven tables:
  *
  *     dialect     its SQL, without a server     core/sql/dialect.h
  *     connector   addresses and sessions        engine/connector.h
  *     source      what is read                  engine/source.h
  *     target      what is found and made        engine/target.h
  *     journal     the steps of a restore        engine/journal.h
+ *     log         changes that a server logs    engine/log.h
+ *     replay      such changes, brought over    engine/replay.h
  *
  * Nothing outside an engine's folder knows its SQL. All functions that can fail return FALSE or NULL and set the error;
  * all strings that an engine hands out as names are quoted as its SQL wants them.
@@ -15,6 +17,8 @@
 
 #include "core/sql/dialect.h"
 #include "engine/journal.h"
+#include "engine/log.h"
+#include "engine/replay.h"
 #include "engine/source.h"
 #include "engine/target.h"
 
@@ -38,4 +42,6 @@ struct HbEngine {
     const HbSource *source;
     const HbTarget *target;
     const HbJournal *journal;
+    const HbLog *log;       /* NULL: it is not read */
+    const HbReplay *replay; /* NULL: likewise */
 };

@@ -15,10 +15,13 @@
 typedef struct {
     char *token;          /* for joining */
     char *time;           /* ISO 8601, UTC */
-    char *position;       /* in the server's log; NULL if unknown */
+    char *position;       /* in the server's log: all that the snapshot holds is before it; NULL if unknown */
     guint lock_wait_ms;   /* how long joining sessions wait for a lock */
     gboolean hold_tables; /* also keep what no snapshot holds from changing until it ends; to be set before it begins */
     guint sessions;       /* how many will join; to be set before it begins, which may lower it to 1 */
+    /* The name under which the server is to keep its log from this moment on (see engine/log.h), borrowed; to be set
+     * before it begins; NULL: it need not. Whoever sets it releases it, unless it is to stay */
+    const char *keep_log;
 } HbSnapshot;
 
 void hb_snapshot_clear(HbSnapshot *snapshot);

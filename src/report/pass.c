@@ -102,6 +102,19 @@ static void append_compared(GString *out, gboolean color, const HbPass *pass)
     hb_piece_append_fact(out, color, "compared", "%s of %s in %s", rows, tables, time);
 }
 
+static void append_followed(GString *out, gboolean color, const HbPass *pass)
+{
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+
+    if (follow == NULL)
+        return;
+    g_autofree char *changes = hb_text_plural(follow->rows, "change", "changes"),
+                    *transactions = hb_text_plural(follow->transactions, "transaction", "transactions"),
+                    *tables = hb_text_plural(hb_pass_count_followed(pass), "table that it tells about",
+                                             "tables that it tells about");
+    hb_piece_append_fact(out, color, "from log", "%s of %s, in %s", changes, transactions, tables);
+}
+
 #define SURELY_LESS_S 10.0
 
 static void append_guess(GString *out, gboolean color, const HbPass *pass)
@@ -159,6 +172,7 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
 
     hb_piece_append_heading(out, color, "Pass");
     hb_piece_append_fact(out, color, "database", "%s", hb_restore_get_database(hb_pass_get_restore(pass)));
+    append_followed(out, color, pass);
     append_compared(out, color, pass);
     hb_piece_append_fact(out, color, "time", "%.1f s to bring it over", result->seconds);
     append_tables(out, color, pass, "Brought", done, TRUE);
@@ -167,6 +181,8 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
     failed += hb_exceptions_append(out, color, result, HB_OUTCOME_REFUSED, "Refused by the server");
     failed += hb_exceptions_append(out, color, result, HB_OUTCOME_LEFT_OUT, "Left out");
     append_rest(out, color, rest);
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+    g_autofree char *drifts = hb_text_plural(follow != NULL ? follow->drifts : 0, "row was", "rows were");
     g_autofree char *failures = hb_text_plural(failed, "thing", "things"),
                     *others = hb_text_plural(rest->differences->len, "object differs", "objects differ");
     if (failed > 0)
@@ -174,6 +190,11 @@ char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVe
                                 failures);
     else if (result->open > 0)
         hb_piece_append_verdict(out, color, FALSE, "Not fresh: the pass broke off; the next one brings what is left");
+    else if (follow != NULL && follow->drifts > 0)
+        hb_piece_append_verdict(out, color, FALSE,
+                                "Not fresh: %s not what the log said; the next pass compares these "
+                                "tables: freshen again",
+                                drifts);
     else if (rest->differences->len > 0)
         hb_piece_append_verdict(out, color, FALSE, "Rows are as in FROM at %s, but %s", source->snapshot_time, others);
     else
@@ -207,6 +228,18 @@ static json_t *write_exceptions(const HbRestoreResult *result)
     return list;
 }
 
+static json_t *write_follow(const HbPass *pass)
+{
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+
+    if (follow == NULL)
+        return json_null();
+    return json_pack("{s:o, s:o, s:o, s:i, s:o, s:f}", "transactions", hb_json_number(follow->transactions), "changes",
+                     hb_json_number(follow->rows), "drifted", hb_json_number(follow->drifts), "tables",
+                     (int)hb_pass_count_followed(pass), "structure", hb_json_readable(follow->structure), "lag_seconds",
+                     follow->lag_s < G_MAXDOUBLE ? follow->lag_s : -1);
+}
+
 char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
 {
     const GPtrArray *tables = hb_pass_get_tables(pass);
@@ -220,6 +253,7 @@ char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVe
     json_object_set_new(root, "origin", hb_origin_json(hb_pass_get_origin(pass)));
     json_object_set_new(root, "rows", hb_json_number(hb_pass_count_compared(pass)));
     json_object_set_new(root, "tables", list);
+    json_object_set_new(root, "log", write_follow(pass));
     json_object_set_new(root, "seconds_compared", json_real(hb_pass_get_seconds_compared(pass)));
     json_object_set_new(root, "seconds_guessed", json_real(hb_pass_guess_seconds(pass)));
     if (result != NULL) {

@@ -6,7 +6,22 @@
 #include "cli/commands/restore_report.h"
 #include "cli/commands/whole_server.h"
 #include "core/base/error.h"
+#include "work/origin/origin.h"
 #include "work/restore/carry.h"
+
+/* A log that the copy does not remember would be kept for nobody */
+static void settle_log(const HbCli *cli, HbSnapshotSource *source, const HbRestore *restore,
+                       const HbRestoreOptions *options)
+{
+    HbAddress to = options->to;
+
+    to.database = hb_restore_get_database(restore);
+    source->leaves_log = hb_origin_remembers_log(options->engine, &to, source->manifest->kept_log);
+    if (!source->leaves_log && !cli->options.dry_run)
+        hb_observers_note(cli->observers, HB_SEVERITY_WARNING,
+                          "carry --resume --keep-log completes it, and keeps it anew",
+                          "the copy is not whole: FROM does not keep its log for it");
+}
 
 static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOptions *options, GError **error)
 {
@@ -20,6 +35,8 @@ static HbStatus carry_source(HbCli *cli, HbSnapshotSource *source, HbRestoreOpti
     options->provider = hb_carry_get_provider(carry);
     restore = hb_restore_open(options, error);
     status = hb_cli_run_restore(cli, restore, NULL, error);
+    if (restore != NULL && source->manifest->kept_log != NULL)
+        settle_log(cli, source, restore, options);
     hb_restore_free(restore);
     hb_carry_free(carry);
     return status;
@@ -32,6 +49,11 @@ static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbR
 
     if (database != NULL) {
         hb_cli_set_half_named_error(database, error);
+        return HB_STATUS_USAGE;
+    }
+    if (cli->options.keep_log) {
+        hb_error_set(error, HB_ERROR_USAGE, "carry the databases one by one",
+                     "--keep-log keeps the log for the copy of one database");
         return HB_STATUS_USAGE;
     }
     if (options->resume) {
@@ -47,9 +69,10 @@ static HbStatus carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, HbR
 static HbStatus resume(HbCli *cli, const HbSnapshotSourceOptions *from, const HbRestoreOptions *to, char **arguments,
                        GError **error)
 {
-    HbPassOptions options = {.from = *from, .to = *to};
+    HbPassOptions options = {.from = *from, .to = *to, .by = HB_PASS_BY_ROWS};
     g_autofree char *source = from->engine->connector->get_database(arguments[0]);
 
+    options.to.remember |= cli->options.keep_log;
     hb_cli_default_database(options.to.engine, &options.to.to, &options.to.wishes, source);
     return hb_cli_run_pass(cli, &options, error);
 }
@@ -72,6 +95,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (options.resume)
         return resume(cli, &from, &options, arguments, error);
     options.selection = NULL; /* made by the source */
+    options.remember |= cli->options.keep_log;
     source = hb_snapshot_source_new(&from, error);
     if (source != NULL && hb_snapshot_source_read(source, error))
         status = carry_source(cli, source, &options, error);

@@ -90,6 +90,11 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         hb_error_set(error, HB_ERROR_USAGE, "send it through a pipe, or into a file", "standard output is a terminal");
         return HB_STATUS_USAGE;
     }
+    if (cli->options.keep_log && (database == NULL || strcmp(arguments[1], "-") == 0)) {
+        hb_error_set(error, HB_ERROR_USAGE, "dump one database, into a folder or a file",
+                     "--keep-log keeps the log for the copies of one database, whose dump is at rest");
+        return HB_STATUS_USAGE;
+    }
     if (database == NULL)
         return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);

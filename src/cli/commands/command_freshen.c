@@ -3,6 +3,7 @@
  * freshen FROM TO - brings a copy up to date.
  */
 #include "cli/commands/pass_run.h"
+#include "cli/commands/release_log.h"
 #include "cli/commands/restore_report.h"
 #include "core/base/error.h"
 #include "dump/reader.h"
@@ -39,11 +40,49 @@ static HbStatus freshen_from_dump(HbCli *cli, char **arguments, HbPassOptions *o
     return hb_cli_run_pass(cli, options, error);
 }
 
+static gboolean wants_log(const HbCli *cli)
+{
+    return cli->options.keep_up || cli->options.keep_log || cli->options.by_place == HB_PASS_BY_LOG;
+}
+
+/* A log is kept anew from a moment that was compared */
+static HbPassOptions make_options(const HbCli *cli)
+{
+    HbPassOptions options = {.from = hb_cli_make_source(cli),
+                             .to = hb_cli_make_restore(cli),
+                             .by = (HbPassBy)cli->options.by_place,
+                             .keeps_up = cli->options.keep_up,
+                             .until_lag_s = cli->options.until_lag_s};
+
+    options.to.remember |= cli->options.keep_log;
+    if (cli->options.keep_log)
+        options.by = HB_PASS_BY_ROWS;
+    else if (cli->options.keep_up)
+        options.by = HB_PASS_BY_LOG;
+    return options;
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
-    HbPassOptions options = {.from = hb_cli_make_source(cli), .to = hb_cli_make_restore(cli)};
+    HbPassOptions options = make_options(cli);
     g_autofree char *named = NULL, *source = NULL;
 
+    if (cli->options.release)
+        return hb_cli_release_log(cli, arguments[0], arguments[1], error);
+    if (arguments[1] == NULL) {
+        hb_error_set(error, HB_ERROR_USAGE, "`hornbeam help freshen` shows how it is used",
+                     "freshen takes FROM and TO");
+        return HB_STATUS_USAGE;
+    }
+    if (cli->options.keep_log && (cli->options.keep_up || cli->options.by_place == HB_PASS_BY_LOG)) {
+        hb_error_set(error, HB_ERROR_USAGE, "keep the log with one pass, and read it with the next",
+                     "--keep-log compares first: it does not go with --keep-up and --by log");
+        return HB_STATUS_USAGE;
+    }
+    if (wants_log(cli) && !hb_engine_is_uri(arguments[0])) {
+        hb_error_set(error, HB_ERROR_USAGE, "name the server that it was made from", "a dump has no log");
+        return HB_STATUS_USAGE;
+    }
     if (!hb_engine_is_uri(arguments[0]))
         return freshen_from_dump(cli, arguments, &options, error);
     if (!find_servers(cli, arguments, &options, error))
@@ -52,6 +91,11 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     named = options.to.engine->connector->get_database(arguments[1]);
     if (source == NULL && named != NULL) {
         hb_cli_set_half_named_error(named, error);
+        return HB_STATUS_USAGE;
+    }
+    if (source == NULL && wants_log(cli)) {
+        hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides",
+                     "a log is kept and followed for one database at a time");
         return HB_STATUS_USAGE;
     }
     if (source == NULL)
@@ -63,14 +107,15 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 const HbCommand hb_command_freshen = {
     .name = "freshen",
     .summary = "bring a copy up to date",
-    .arguments = "FROM TO",
+    .arguments = "FROM [TO]",
     .description =
         "Compares the database TO with FROM, row by row, at the cost of reading both once, and brings over\n"
         "what differs: rows that are missing, changed or too many, objects that TO has not yet, sequences.\n"
         "Objects that differ in other ways are named and left. It says first what it will do, and asks. What\n"
         "breaks off, the next pass completes. FROM may be a newer dump. Without databases in the addresses: all\n"
-        "of a server.",
-    .arguments_min = 2,
+        "of a server. Where FROM keeps its log for TO (--keep-log), the changes are read from that instead, whatever\n"
+        "the size of the database, and --keep-up goes on with it.",
+    .arguments_min = 1,
     .arguments_max = 2,
     .bit = HB_FOR_FRESHEN,
     .run = run,

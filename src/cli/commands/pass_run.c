@@ -67,17 +67,41 @@ static void print(Talk *talk, const HbPass *pass, const HbRestoreResult *result,
         hb_cli_print(cli, hb_pass_page(pass, result, rest, cli->color));
 }
 
-static HbStatus report(Talk *talk, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
+/* What follows this pass: another one, with the same wishes or to end well; or nothing */
+typedef enum { LAST_PASS, SAME_AGAIN, FINISHING_PASS } Next;
+
+static Next find_next(const HbCli *cli, const HbPass *pass, const HbPassOptions *options, HbStatus status)
+{
+    if (status != HB_STATUS_DONE || cli->options.dry_run)
+        return LAST_PASS;
+    if (hb_pass_leaves_log(pass))
+        return SAME_AGAIN;
+    if (!options->keeps_up)
+        return LAST_PASS;
+    return hb_pass_get_follow(pass)->structure != NULL ? SAME_AGAIN : FINISHING_PASS;
+}
+
+static HbStatus judge(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
+{
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+    const HbStatus status = hb_cli_judge_restore(result);
+
+    return status == HB_STATUS_DONE && (rest->differences->len > 0 || (follow != NULL && follow->drifts > 0))
+               ? HB_STATUS_REMARKS
+               : status;
+}
+
+static HbStatus report(Talk *talk, const HbPass *pass, const HbPassOptions *options, const HbRestoreResult *result,
+                       const HbVerification *rest)
 {
     const HbCli *cli = talk->cli;
     g_autofree char *plain = hb_pass_page(pass, result, rest, FALSE);
-    HbStatus status = hb_cli_judge_restore(result);
+    const HbStatus status = judge(pass, result, rest);
 
-    if (status == HB_STATUS_DONE && rest->differences->len > 0)
-        status = HB_STATUS_REMARKS;
     g_mutex_lock(&talk->talk);
     hb_voice_write_log(cli->voice, plain);
-    if (cli->options.json || !cli->options.quiet || status != HB_STATUS_DONE)
+    if (find_next(cli, pass, options, status) == LAST_PASS &&
+        (cli->options.json || !cli->options.quiet || status != HB_STATUS_DONE))
         print(talk, pass, result, rest);
     g_mutex_unlock(&talk->talk);
     return status;
@@ -94,7 +118,7 @@ static HbStatus bring(Talk *talk, HbPass *pass, const HbPassOptions *options, GE
     if (rest.differences == NULL)
         hb_verification_init(&rest);
     result.open = MAX(result.open, !ok);
-    status = report(talk, pass, &result, &rest);
+    status = report(talk, pass, options, &result, &rest);
     hb_verification_clear(&rest);
     hb_restore_result_clear(&result);
     return ok ? status : HB_STATUS_STATEMENT;
@@ -183,19 +207,41 @@ static gboolean adopt(HbPassOptions *options, const HbOrigin *origin, GError **e
     return TRUE;
 }
 
-static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
+/* The source's log is kept from the pass's moment on only if the copy has come to remember that */
+static HbStatus run_once(Talk *talk, HbPassOptions *options, Next *next, GError **error)
 {
-    HbPassOptions options = *given;
     g_autoptr(HbOrigin) origin = NULL;
     HbPass *pass;
     HbStatus status;
 
-    if (!hb_origin_recall(options.to.engine, &options.to.to, &origin, error) ||
-        (origin != NULL && !adopt(&options, origin, error)))
+    *next = LAST_PASS;
+    if (!hb_origin_recall(options->to.engine, &options->to.to, &origin, error) ||
+        (origin != NULL && !adopt(options, origin, error)))
         return HB_STATUS_SERVER;
-    pass = hb_pass_open(&options, error);
-    status = pass != NULL ? agree_and_bring(talk, pass, &options, error) : HB_STATUS_SERVER;
+    pass = hb_pass_open(options, error);
+    status = pass != NULL ? agree_and_bring(talk, pass, options, error) : HB_STATUS_SERVER;
+    if (pass != NULL)
+        *next = find_next(talk->cli, pass, options, status);
+    if (*next == SAME_AGAIN && !hb_pass_leaves_log(pass))
+        hb_observers_note(talk->cli->observers, HB_SEVERITY_NOTE, NULL, "%s: another pass brings what is new",
+                          hb_pass_get_follow(pass)->structure);
     hb_pass_free(pass);
+    return status;
+}
+
+static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
+{
+    gboolean keeps_up = given->keeps_up;
+    HbStatus status;
+    Next next;
+
+    do {
+        HbPassOptions options = *given;
+        options.keeps_up = keeps_up;
+        hb_stop_set_patient(talk->cli->stop, keeps_up);
+        status = run_once(talk, &options, &next, error);
+        keeps_up = keeps_up && next != FINISHING_PASS;
+    } while (next != LAST_PASS && !hb_stop_is_set(talk->cli->stop));
     return status;
 }
 

@@ -4,6 +4,7 @@
  */
 #pragma once
 
+#include "core/rows/changes.h"
 #include "core/rows/row_sketch.h"
 #include "core/sql/dialect.h"
 
@@ -14,3 +15,11 @@ gboolean hb_key_condition_is_possible(const HbRowSet *set, const GArray *sketche
  * has one. The caller's */
 char *hb_key_condition_new(const HbRowSet *set, const HbDialect *dialect, const GArray *sketched, guint first,
                            guint end);
+
+/* The same for rows that were touched, by the key of their changes */
+char *hb_key_condition_of_changed(const HbChanges *changes, const HbRowSet *set, const HbDialect *dialect,
+                                  HbChangedRow *const *rows, guint count);
+
+/* The value of a row's field, as the row's text has it, as a literal; NULL and DEFAULT as these words */
+void hb_key_condition_append_value(GString *sql, const HbRowSet *set, guint column, const HbDialect *dialect,
+                                   const char *text, gsize length);

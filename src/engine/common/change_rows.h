@@ -7,7 +7,7 @@
 #include "core/sql/dialect.h"
 #include "engine/target.h"
 
-/* Runs this DELETE in the caller's transaction; *count: rows that went */
+/* Runs this DELETE, or several UPDATEs, in the caller's transaction; *count: rows that it was about, of all of them */
 typedef gboolean (*HbDeleteRows)(gpointer data, const char *sql, guint64 *count, GError **error);
 
 /* from: the table as a DELETE names it. HB_ERROR_RETRY: not each of the rows was there */

@@ -8,6 +8,10 @@
 #include "engine/postgres/catalog/snapshot.h"
 #include "engine/postgres/catalog/survey.h"
 #include "engine/postgres/dialect/dialect.h"
+#include "engine/postgres/log/kept_log.h"
+#include "engine/postgres/log/log_reader.h"
+#include "engine/postgres/rows/change_rows.h"
+#include "engine/postgres/rows/replay.h"
 #include "engine/postgres/rows/rows.h"
 #include "engine/postgres/session/peers.h"
 #include "engine/postgres/session/session.h"
@@ -82,6 +86,20 @@ static const HbJournal journal = {
     .write_rows = hb_pg_write_rows,
 };
 
+static const HbLog kept_log = {
+    .check = hb_pg_check_log,
+    .narrow = hb_pg_narrow_log,
+    .find_tables = hb_pg_find_logged,
+    .release = hb_pg_release_log,
+    .list = hb_pg_list_kept,
+    .find_end = hb_pg_find_log_end,
+    .compare = hb_pg_compare_lsn,
+    .open = hb_pg_open_log,
+    .close = hb_pg_close_log,
+    .next = hb_pg_next_change,
+    .confirm = hb_pg_confirm_log,
+};
+
 const HbEngine hb_postgres_engine = {
     .name = "postgresql",
     .traits = {.analyze_from_rows = 1,
@@ -94,4 +112,6 @@ const HbEngine hb_postgres_engine = {
     .source = &source,
     .target = &target,
     .journal = &journal,
+    .log = &kept_log,
+    .replay = &hb_pg_replay,
 };

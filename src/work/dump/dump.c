@@ -164,7 +164,8 @@ static gboolean make(DumpJob *job, GError **error)
     if (hb_stop_is_set(options->source.stop))
         return hb_stop_set_error(error);
     hb_observers_begin_phase(options->source.observers, "writing the manifest", 0);
-    return hb_writer_finish(g_steal_pointer(&job->writer), error);
+    job->source->leaves_log = hb_writer_finish(g_steal_pointer(&job->writer), error);
+    return job->source->leaves_log;
 }
 
 static gboolean make_from_source(DumpJob *job, GError **error)

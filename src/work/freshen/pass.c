@@ -3,6 +3,8 @@
 
 #include "work/source/snapshot_rows.h"
 
+#include <string.h>
+
 static void table_free(gpointer data)
 {
     HbPassTable *table = data;
@@ -142,6 +144,7 @@ static void prepare_restore(HbPass *pass)
     pass->options.to.selection = NULL; /* made by the source */
     pass->options.to.existing = HB_EXISTING_KEEP;
     pass->options.to.freshens = TRUE;
+    pass->options.to.loose_until = pass->compares_logged ? pass->manifest->snapshot_position : NULL;
 }
 
 typedef struct {
@@ -164,6 +167,8 @@ static gboolean compare_and_open(HbPass *pass, GError **error)
     Opening opening = {.pass = pass};
     GError *ours = NULL;
 
+    if (!hb_pass_choose_logged(pass, error))
+        return FALSE;
     prepare_restore(pass);
     opening.thread = g_thread_new("ahead", open_restore, &opening);
     hb_pass_compare(pass, &ours);
@@ -180,6 +185,8 @@ HbPass *hb_pass_open(const HbPassOptions *options, GError **error)
     pass->target_options = make_target_options(options);
     pass->tables = g_ptr_array_new_with_free_func(table_free);
     pass->off = g_ptr_array_new();
+    pass->followed = g_hash_table_new(NULL, NULL);
+    pass->unfollowed = g_ptr_array_new();
     pass->not_back = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, (GDestroyNotify)g_error_free);
     hb_row_sums_init(&pass->from);
     hb_row_sums_init(&pass->to);
@@ -196,6 +203,10 @@ void hb_pass_free(HbPass *pass)
     if (pass == NULL)
         return;
     hb_restore_free(pass->restore);
+    g_hash_table_unref(pass->followed);
+    g_ptr_array_unref(pass->unfollowed);
+    g_clear_pointer(&pass->logged, g_hash_table_unref);
+    hb_follow_result_clear(&pass->follow);
     g_ptr_array_unref(pass->off);
     g_hash_table_unref(pass->not_back);
     hb_row_sums_clear(&pass->from);
@@ -239,6 +250,21 @@ const HbManifest *hb_pass_get_copy(const HbPass *pass)
 const HbOrigin *hb_pass_get_origin(const HbPass *pass)
 {
     return pass->options.origin;
+}
+
+const HbFollowResult *hb_pass_get_follow(const HbPass *pass)
+{
+    return pass->follows ? &pass->follow : NULL;
+}
+
+guint hb_pass_count_followed(const HbPass *pass)
+{
+    return g_hash_table_size(pass->followed);
+}
+
+gboolean hb_pass_leaves_log(const HbPass *pass)
+{
+    return pass->leaves_log;
 }
 
 guint64 hb_pass_count_compared(const HbPass *pass)
@@ -327,12 +353,33 @@ static void tell_not_back(const HbPass *pass, HbRestoreResult *result)
     }
 }
 
-gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
+/* What is kept from this moment on is remembered, and what was kept before is not needed any more */
+static void settle_log(HbPass *pass)
+{
+    const HbEngine *engine = pass->options.from.engine;
+    const char *name = pass->manifest->kept_log,
+               *old = pass->options.origin != NULL ? pass->options.origin->log_name : NULL;
+    HbAddress to = pass->options.to.to;
+    HbSession *session;
+
+    if (pass->source == NULL || name == NULL)
+        return;
+    to.database = hb_restore_get_database(pass->restore);
+    pass->source->leaves_log = hb_origin_remembers_log(engine, &to, name);
+    if (!pass->source->leaves_log || old == NULL || strcmp(old, name) == 0)
+        return;
+    session = engine->connector->open(&pass->options.from.from, NULL);
+    if (session != NULL)
+        engine->log->release(session, old, NULL);
+    engine->connector->close(session);
+}
+
+static gboolean run(HbPass *pass, HbRestoreResult *result, GError **error)
 {
     gboolean ok;
 
     /* nothing differs: the target gets no journal */
-    if (pass->tables->len == 0 && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
+    if (pass->tables->len == 0 && !pass->follows && hb_pass_count_missing(pass) == 0 && !hb_pass_has_followers(pass) &&
         !hb_pass_is_blocked(pass) && !hb_restore_replaces_unfinished(pass->restore)) {
         hb_restore_result_init(result);
         return hb_pass_end_source(pass, error) && hb_restore_renew_origin(pass->restore, error);
@@ -341,5 +388,13 @@ gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
     for (guint i = 0; i < pass->tables->len; i++)
         tell_failure(pass->tables->pdata[i], ok, result);
     tell_not_back(pass, result);
+    return ok;
+}
+
+gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error)
+{
+    const gboolean ok = run(pass, result, error);
+
+    settle_log(pass);
     return ok;
 }

@@ -15,18 +15,26 @@
 #pragma once
 
 #include "core/rows/row_difference.h"
+#include "work/follow/follow.h"
 #include "work/origin/origin.h"
 #include "work/restore/restore.h"
 #include "work/source/snapshot_source.h"
 
 typedef struct HbPass HbPass;
 
+/* How changes are found: by the log what it can tell, and by comparing the rest, or everything; all by comparing; or
+ * not at all, where there is no log */
+typedef enum { HB_PASS_BY_AUTO, HB_PASS_BY_ROWS, HB_PASS_BY_LOG } HbPassBy;
+
 /* Borrowed until the pass is freed */
 typedef struct {
     HbSnapshotSourceOptions from; /* where FROM is a dump: parts, selection and jobs; the rest is for servers */
     const HbReader *dump;         /* FROM is a dump of one database; NULL: a server's */
     HbRestoreOptions to;          /* what is to be restored, and how rows come, is the pass's own */
-    const HbOrigin *origin;       /* what TO remembers, whose choice and names the options have; NULL: nothing */
+    HbPassBy by;
+    gboolean keeps_up; /* goes on with the log until it is asked to end; see HbFollowOptions */
+    double until_lag_s;
+    const HbOrigin *origin; /* what TO remembers, whose choice and names the options have; NULL: nothing */
 } HbPassOptions;
 
 /* A table whose rows differ */
@@ -56,6 +64,12 @@ guint64 hb_pass_count_compared(const HbPass *pass);       /* rows of the source 
 guint hb_pass_count_compared_tables(const HbPass *pass);
 guint hb_pass_count_missing(const HbPass *pass); /* objects of the source that the target has not */
 gboolean hb_pass_is_blocked(const HbPass *pass);
+
+/* Of a pass that has run: what came from the log; NULL: it was not read */
+const HbFollowResult *hb_pass_get_follow(const HbPass *pass);
+guint hb_pass_count_followed(const HbPass *pass); /* tables */
+/* It compared what had drifted: the log is for the next one */
+gboolean hb_pass_leaves_log(const HbPass *pass);
 
 /* How long it took to compare, and, guessed from what a small machine does, how long bringing it over will */
 double hb_pass_get_seconds_compared(const HbPass *pass);

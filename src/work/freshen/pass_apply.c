@@ -4,6 +4,7 @@
 #include "core/rows/key_condition.h"
 #include "work/run/block_queue.h"
 #include "work/source/fetch_rows.h"
+#include "work/source/snapshot_rows.h"
 
 #include <string.h>
 
@@ -256,12 +257,18 @@ static gboolean apply_all(HbPass *pass, HbRestoreRun *run, GError **error)
 static GHashTable *list_changed(const HbPass *pass)
 {
     GHashTable *changed = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    GHashTableIter iter;
+    gpointer set;
 
     for (guint i = 0; i < pass->tables->len; i++) {
         const HbPassTable *table = pass->tables->pdata[i];
         if (table->is_done)
             g_hash_table_add(changed, hb_identity_new(HB_KIND_TABLE, table->table));
     }
+    if (pass->follow.changed != NULL)
+        g_hash_table_iter_init(&iter, pass->follow.changed);
+    while (pass->follow.changed != NULL && g_hash_table_iter_next(&iter, &set, NULL))
+        g_hash_table_add(changed, hb_identity_new(HB_KIND_TABLE, ((const HbRowSet *)set)->table));
     return changed;
 }
 
@@ -406,13 +413,26 @@ static gboolean unquiet(HbPass *pass, HbSession *session, GError **error)
     return TRUE;
 }
 
+/* The source's snapshot must not stay while the log is followed for hours: it keeps the server from tidying up */
+static gboolean keep_up(HbPass *pass, HbRestoreRun *run, GError **error)
+{
+    if (!hb_pass_end_source(pass, error))
+        return FALSE;
+    if (pass->source != NULL)
+        hb_snapshot_sessions_close(pass->options.from.engine, pass->source->readers);
+    return hb_pass_follow(pass, run, TRUE, error);
+}
+
 gboolean hb_pass_apply(gpointer data, HbRestoreRun *run, GError **error)
 {
     HbPass *pass = data;
 
     hb_observers_begin_phase(pass->options.to.observers, "bringing rows over", count_bytes(pass));
-    if (with_session(pass, run, quiet_and_align, error) && apply_all(pass, run, error))
-        return with_session(pass, run, unquiet_and_follow, error) && hb_pass_end_source(pass, error);
+    if (with_session(pass, run, quiet_and_align, error) &&
+        (pass->options.keeps_up || hb_pass_follow(pass, run, FALSE, error)) && apply_all(pass, run, error) &&
+        (!pass->options.keeps_up || keep_up(pass, run, error)))
+        return with_session(pass, run, unquiet_and_follow, error) &&
+               (pass->options.keeps_up || hb_pass_end_source(pass, error));
     if (pass->off->len > 0)
         with_session(pass, run, unquiet, NULL);
     return FALSE;

@@ -72,8 +72,13 @@ static void choose_pairs(HbPass *pass, GArray *pairs)
         const Pair *pair = &g_array_index(pairs, Pair, i);
         HbPassTable *table;
         pass->has_large_objects |= pair->to != NULL && !is_of_table(pass, pair->to);
-        if (pair->to != NULL && has_same_columns(pair->wanted, pair->to))
+        if (pair->to != NULL && has_same_columns(pair->wanted, pair->to)) {
+            if (hb_pass_takes_from_log(pass, pair->from, pair->to))
+                g_array_remove_index(pairs, i);
             continue;
+        }
+        if (pair->to != NULL && pass->logged != NULL && g_hash_table_contains(pass->logged, pair->from))
+            g_ptr_array_add(pass->unfollowed, pair->to->table);
         table = add_table(pass, pair);
         table->bytes = pair->from->bytes;
         if (pair->to != NULL)

@@ -4,6 +4,7 @@
  *
  *     pass           the order of things
  *     pass_compare   by rows: what differs
+ *     pass_log       by the source's log
  *     pass_apply     bringing it over
  *     pass_quiet     what would act upon it, or hold it up, meanwhile
  */
@@ -30,6 +31,13 @@ struct HbPass {
     gboolean is_quiet;          /* what would act upon rows is taken off; otherwise the engine keeps it still */
     GPtrArray *off;             /* HbObject *, borrowed from the target's catalog: to be put back */
     GHashTable *not_back;       /* identities, borrowed, of those that could not be, to GError * */
+    GHashTable *logged;         /* HbRowSet * of the source that its log tells about; NULL: no log is kept */
+    GHashTable *followed;       /* those whose changes are read, to HbRowSet * of the target */
+    gboolean follows;           /* the log is read */
+    gboolean compares_logged;   /* tables are compared that the log tells about, too */
+    gboolean leaves_log;        /* it can be read, by the next pass */
+    GPtrArray *unfollowed; /* char *, borrowed: tables that the log tells about, but that differ in their columns */
+    HbFollowResult follow;
     HbRowProvider provider;
     HbRestore *restore;
     guint64 rows;
@@ -47,6 +55,15 @@ gboolean hb_pass_compare(HbPass *pass, GError **error);
 
 /* Is there anything beside rows that follows them: a sequence that is behind, a view to be refreshed? */
 gboolean hb_pass_has_followers(const HbPass *pass);
+
+/* ---- By the log ---- */
+
+/* Which tables it tells about, if it is kept. Fails if it cannot be read and must be */
+gboolean hb_pass_choose_logged(HbPass *pass, GError **error);
+/* TRUE: the changes of this table come from it, in this pass or the next one; FALSE: it is to be compared */
+gboolean hb_pass_takes_from_log(HbPass *pass, const HbRowSet *from, const HbRowSet *to);
+gboolean hb_pass_has_drifted(const HbPass *pass, const HbRowSet *to);
+gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GError **error);
 
 /* A HbRowProvider's load() */
 gboolean hb_pass_apply(gpointer pass, HbRestoreRun *run, GError **error);

@@ -130,6 +130,24 @@ static void choose(const HbPass *pass, GHashTable *touching, HbPassTable *table,
     }
 }
 
+/* Nobody knows yet which of them the log will change */
+static gboolean choose_for_followed(const HbPass *pass, GHashTable *touching, GHashTable *off, GError **error)
+{
+    GHashTableIter iter;
+    gpointer set;
+
+    g_hash_table_iter_init(&iter, pass->followed);
+    while (pass->follows && g_hash_table_iter_next(&iter, NULL, &set)) {
+        HbPassTable table = {.table = ((HbRowSet *)set)->table, .to = set};
+        choose(pass, touching, &table, off);
+        if (table.failure == NULL)
+            continue;
+        g_propagate_prefixed_error(error, table.failure, "%s: ", table.table);
+        return FALSE;
+    }
+    return TRUE;
+}
+
 static gboolean must_take_off(const HbPass *pass, HbSession *session, gboolean *must, GError **error)
 {
     const HbEngine *engine = pass->options.to.engine;
@@ -175,8 +193,10 @@ gboolean hb_pass_quiet(HbPass *pass, HbSession *session, GError **error)
     g_autoptr(GHashTable) touching = NULL, off = g_hash_table_new(NULL, NULL);
     gboolean must;
 
-    if (pass->tables->len == 0 || !must_take_off(pass, session, &must, error))
-        return pass->tables->len == 0;
+    if (pass->tables->len == 0 && !pass->follows)
+        return TRUE;
+    if (!must_take_off(pass, session, &must, error))
+        return FALSE;
     pass->is_quiet = must;
     if (!must)
         return TRUE;
@@ -186,7 +206,7 @@ gboolean hb_pass_quiet(HbPass *pass, HbSession *session, GError **error)
         if (table->to != NULL && table->refusal == NULL)
             choose(pass, touching, table, off);
     }
-    return take_off(pass, session, off, error);
+    return choose_for_followed(pass, touching, off, error) && take_off(pass, session, off, error);
 }
 
 static void put_back_one(HbPass *pass, HbSession *session, const HbObject *object)

@@ -25,10 +25,55 @@ static GPtrArray *copy_renames(const GPtrArray *renames)
     return copies;
 }
 
+void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position)
+{
+    char *new_name = g_strdup(name), *new_position = g_strdup(position);
+
+    g_free(origin->log_name);
+    g_free(origin->log_position);
+    origin->log_name = new_name;
+    origin->log_position = new_position;
+    g_clear_pointer(&origin->loose_until, g_free);
+    g_ptr_array_set_size(origin->drifted, 0);
+}
+
+gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table)
+{
+    if (g_ptr_array_find_with_equal_func(origin->drifted, table, g_str_equal, NULL))
+        return FALSE;
+    g_ptr_array_add(origin->drifted, g_strdup(table));
+    return TRUE;
+}
+
+void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other)
+{
+    hb_origin_set_log(origin, other->log_name, other->log_position);
+    origin->loose_until = g_strdup(other->loose_until);
+    for (guint i = 0; i < other->drifted->len; i++)
+        hb_origin_add_drifted(origin, other->drifted->pdata[i]);
+}
+
+/* A source that keeps its log from the moment that is in; or what was known of it before */
+static void find_log(HbOrigin *origin, const HbManifest *manifest, const HbOrigin *before, gboolean is_whole)
+{
+    if (manifest->kept_log != NULL && is_whole)
+        hb_origin_set_log(origin, manifest->kept_log, manifest->snapshot_position);
+    else if (before != NULL && before->log_name != NULL && g_strcmp0(before->source_id, origin->source_id) == 0)
+        hb_origin_copy_log(origin, before);
+}
+
+static HbOrigin *make_empty(void)
+{
+    HbOrigin *origin = g_new0(HbOrigin, 1);
+
+    origin->drifted = g_ptr_array_new_with_free_func(g_free);
+    return origin;
+}
+
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
                         const HbOrigin *before, gboolean is_whole)
 {
-    HbOrigin *origin = g_new0(HbOrigin, 1);
+    HbOrigin *origin = make_empty();
 
     origin->engine = g_strdup(manifest->engine);
     origin->source_id = g_strdup(manifest->source_id);
@@ -42,6 +87,7 @@ HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelecti
     origin->wishes = *wishes;
     origin->wishes.lenient = FALSE;
     origin->wishes.renames = copy_renames(wishes->renames);
+    find_log(origin, manifest, before, is_whole);
     return origin;
 }
 
@@ -56,6 +102,10 @@ void hb_origin_free(HbOrigin *origin)
     g_free(origin->dump_id);
     g_free(origin->moment);
     g_free(origin->coming);
+    g_free(origin->log_name);
+    g_free(origin->log_position);
+    g_free(origin->loose_until);
+    g_ptr_array_unref(origin->drifted);
     hb_selection_free(origin->selection);
     g_clear_pointer(&origin->wishes.renames, g_ptr_array_unref);
     g_free(origin);
@@ -87,6 +137,17 @@ static json_t *write_choice(guint parts, const HbSelection *selection, const HbW
     return choice;
 }
 
+static json_t *write_log(const HbOrigin *origin)
+{
+    json_t *drifted = json_array();
+
+    for (guint i = 0; i < origin->drifted->len; i++)
+        json_array_append_new(drifted, hb_json_text(origin->drifted->pdata[i]));
+    return json_pack("{s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
+                     hb_json_text(origin->log_position), "loose_until", hb_json_text(origin->loose_until), "drifted",
+                     drifted);
+}
+
 char *hb_origin_write(const HbOrigin *origin)
 {
     json_t *root = json_pack("{s:s, s:i, s:{s:o, s:o, s:o, s:o}, s:o, s:o, s:o}", "format", "hornbeam origin", "layout",
@@ -97,6 +158,8 @@ char *hb_origin_write(const HbOrigin *origin)
     char *made, *text;
 
     json_object_set_new(root, "copy", write_choice(origin->parts, origin->selection, &origin->wishes));
+    if (origin->log_name != NULL)
+        json_object_set_new(root, "log", write_log(origin));
     made = json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII);
     text = g_strdup(made);
     free(made);
@@ -180,6 +243,28 @@ static gboolean read_choice(HbOrigin *origin, const json_t *copy, GError **error
     return read_selection(origin, json_object_get(copy, "chosen"), error);
 }
 
+static gboolean read_log(HbOrigin *origin, const json_t *log, GError **error)
+{
+    const json_t *drifted = json_object_get(log, "drifted");
+
+    if (log == NULL)
+        return TRUE;
+    origin->log_name = take_text(log, "name");
+    origin->log_position = take_text(log, "position");
+    origin->loose_until = take_text(log, "loose_until");
+    if (origin->log_name == NULL || origin->log_position == NULL || !json_is_array(drifted) ||
+        json_array_size(drifted) > HB_LIMIT_ENTRIES)
+        return wrong("log", error);
+    for (gsize i = 0; i < json_array_size(drifted); i++) {
+        const char *json = json_string_value(json_array_get(drifted, i));
+        char *table = json != NULL ? hb_json_text_read(json) : NULL;
+        if (table == NULL)
+            return wrong("drifted", error);
+        g_ptr_array_add(origin->drifted, table);
+    }
+    return TRUE;
+}
+
 static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
 {
     const json_t *source = json_object_get(root, "source");
@@ -199,13 +284,14 @@ static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
     origin->coming = take_text(root, "between_passes");
     if (origin->engine == NULL || origin->source == NULL || origin->database == NULL || origin->dump_id == NULL)
         return wrong("source", error);
-    return read_choice(origin, json_object_get(root, "copy"), error);
+    return read_log(origin, json_object_get(root, "log"), error) &&
+           read_choice(origin, json_object_get(root, "copy"), error);
 }
 
 HbOrigin *hb_origin_read(const char *text, GError **error)
 {
     json_t *root = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
-    HbOrigin *origin = g_new0(HbOrigin, 1);
+    HbOrigin *origin = make_empty();
 
     if (!json_is_object(root) ? !wrong("it is no JSON", error) : !read_root(origin, root, error))
         g_clear_pointer(&origin, hb_origin_free);
@@ -268,4 +354,14 @@ gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOr
     ok = hb_origin_recall_in(engine, session, origin, error);
     engine->connector->close(session);
     return ok;
+}
+
+gboolean hb_origin_remembers_log(const HbEngine *engine, const HbAddress *address, const char *name)
+{
+    g_autoptr(HbOrigin) origin = NULL;
+    HbAddress there = *address;
+
+    there.watch = NULL; /* also after everything else was told to stop */
+    hb_origin_recall(engine, &there, &origin, NULL);
+    return origin != NULL && g_strcmp0(origin->log_name, name) == 0;
 }

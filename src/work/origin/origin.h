@@ -21,7 +21,20 @@ typedef struct {
     guint parts;
     HbSelection *selection; /* NULL: everything was taken */
     HbWishes wishes;        /* renames, owned; ownership, grants */
+
+    /* Of the source's log, see engine/log.h: NULL, and what follows too, where it is not kept for this copy, or the
+     * copy is not whole */
+    char *log_name;
+    char *log_position; /* up to here its changes are in */
+    char *loose_until;  /* up to here some of them may be in: rows were compared meanwhile; NULL: none are */
+    GPtrArray *drifted; /* char *: tables that did not hold what the log said of them, until they are compared */
 } HbOrigin;
+
+/* The source's log is read from this position on, or not at all (both NULL) */
+void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position);
+void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other); /* all that it knows of the log */
+/* Returns FALSE if it was known */
+gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table);
 
 /* What a copy of the manifest will remember; before: what it remembers now, or NULL. is_whole: all of it is in */
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
@@ -40,6 +53,9 @@ gboolean hb_origin_is_same_choice(const HbOrigin *one, const HbOrigin *other);
 gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error);
 /* The same in a session */
 gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigin **origin, GError **error);
+
+/* Does the database remember this kept log? */
+gboolean hb_origin_remembers_log(const HbEngine *engine, const HbAddress *address, const char *name);
 
 /* HB_ERROR_BLOCKED unless the copy may be one of this source */
 gboolean hb_origin_check_source(const HbOrigin *origin, const HbManifest *source, GError **error);

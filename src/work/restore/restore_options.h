@@ -42,9 +42,10 @@ typedef struct {
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
-    gboolean freshens;  /* what is there is brought up to date by the provider; an earlier pass may have broken off */
-    gboolean remember;  /* leave in the target where it came from; see work/origin */
-    gboolean tentative; /* what fails will be tried again: it is not told at once */
+    gboolean freshens; /* what is there is brought up to date by the provider; an earlier pass may have broken off */
+    const char *loose_until; /* of rows that the source's log tells about, too, see HbOrigin; NULL: there are none */
+    gboolean remember;       /* leave in the target where it came from; see work/origin */
+    gboolean tentative;      /* what fails will be tried again: it is not told at once */
     gboolean part_of_server; /* one database of a whole server */
     gboolean whole_server;   /* the users and tablespaces of a whole server's dump; keeps the journal open */
     gboolean analyze;

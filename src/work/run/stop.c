@@ -28,6 +28,8 @@ struct HbStop {
     GCond changed;
     gboolean is_set;
     gboolean by_user;
+    gboolean is_patient; /* a user's first wish is a question */
+    gboolean is_asked;
     gboolean is_urgent; /* a user waits, whoever was first */
     gboolean is_ended;
     HbSession *busy;      /* the one that is being cancelled or cut just now, and must not go away; NULL: none */
@@ -255,9 +257,40 @@ void hb_stop_trigger(HbStop *stop)
     trigger(stop, FALSE);
 }
 
-void hb_stop_trigger_by_user(HbStop *stop)
+static gboolean ask(HbStop *stop)
 {
+    gboolean is_question;
+
+    g_mutex_lock(&stop->lock);
+    is_question = stop->is_patient && !stop->is_asked && !stop->is_set;
+    stop->is_asked |= is_question;
+    g_mutex_unlock(&stop->lock);
+    return is_question;
+}
+
+gboolean hb_stop_trigger_by_user(HbStop *stop)
+{
+    if (ask(stop))
+        return FALSE;
     trigger(stop, TRUE);
+    return TRUE;
+}
+
+void hb_stop_set_patient(HbStop *stop, gboolean is_patient)
+{
+    g_mutex_lock(&stop->lock);
+    stop->is_patient = is_patient;
+    g_mutex_unlock(&stop->lock);
+}
+
+gboolean hb_stop_is_asked(HbStop *stop)
+{
+    gboolean is_asked;
+
+    g_mutex_lock(&stop->lock);
+    is_asked = stop->is_asked;
+    g_mutex_unlock(&stop->lock);
+    return is_asked;
 }
 
 gboolean hb_stop_is_set(HbStop *stop)

@@ -27,7 +27,10 @@ const HbSessionWatch *hb_stop_get_watch(HbStop *stop);
 GArray *hb_stop_list_ids(HbStop *stop, const char *uri);
 
 void hb_stop_trigger(HbStop *stop);
-void hb_stop_trigger_by_user(HbStop *stop);
+/* FALSE: it was only asked, because hb_stop_set_patient() says that the work ends well when it is asked */
+gboolean hb_stop_trigger_by_user(HbStop *stop);
+void hb_stop_set_patient(HbStop *stop, gboolean is_patient);
+gboolean hb_stop_is_asked(HbStop *stop); /* to end when it is convenient */
 gboolean hb_stop_is_set(HbStop *stop);
 gboolean hb_stop_is_by_user(HbStop *stop);
 

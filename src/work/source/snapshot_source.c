@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/source/snapshot_source.h"
 
+#include "core/base/name_list.h"
 #include "core/graph/order.h"
 #include "work/source/adapt.h"
 #include "work/source/snapshot_rows.h"
@@ -13,7 +14,8 @@
 #define STRUCTURE_ATTEMPTS 6
 #define RETRY_WAIT_MS      300
 
-#define SOURCE_DIGITS 16
+#define SOURCE_DIGITS  16
+#define UNLOGGED_SHOWN 3
 
 /* ---- Catalog ---- */
 
@@ -100,6 +102,95 @@ gboolean hb_snapshot_source_describe(const HbSnapshotSourceOptions *options, HbM
     return TRUE;
 }
 
+/* ---- The kept log ---- */
+
+/* Something like hornbeam_0f3a6b0d4c21: what a server lets be the name of a slot */
+static char *make_log_name(void)
+{
+    g_autofree char *uuid = g_uuid_string_random();
+
+    return g_strdup_printf("hornbeam_%.8s%.4s", uuid, uuid + 9);
+}
+
+static void release_log(HbSnapshotSource *source)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+    HbAddress from = options->from;
+    HbSession *session;
+    g_autoptr(GError) error = NULL;
+
+    if (source->manifest == NULL || source->manifest->kept_log == NULL || source->leaves_log)
+        return;
+    from.watch = NULL; /* also after everything else was told to stop */
+    session = options->engine->connector->open(&from, &error);
+    if (session == NULL || !options->engine->log->release(session, source->manifest->kept_log, &error))
+        hb_observers_note(options->observers, HB_SEVERITY_WARNING,
+                          "release it: hornbeam freshen FROM --release; it would fill the server's disk",
+                          "the source still keeps its log under the name %s: %s", source->manifest->kept_log,
+                          error->message);
+    options->engine->connector->close(session);
+    g_clear_pointer(&source->manifest->kept_log, g_free);
+}
+
+static void tell_unlogged(const HbSnapshotSource *source, const GPtrArray *unlogged)
+{
+    HbNameList names;
+    g_autofree char *list = NULL;
+
+    if (unlogged->len == 0)
+        return;
+    hb_name_list_init(&names, UNLOGGED_SHOWN);
+    for (guint i = 0; i < unlogged->len; i++) {
+        const HbOmission *one = unlogged->pdata[i];
+        g_autofree char *text = g_strdup_printf("%s (%s)", one->what, one->why);
+        hb_name_list_add(&names, text);
+    }
+    list = hb_name_list_end(&names);
+    hb_observers_note(source->options->observers, HB_SEVERITY_NOTE, NULL,
+                      "the log cannot tell the changes of %u tables, which freshen compares: %s", unlogged->len, list);
+}
+
+static gboolean narrow_in(const HbSnapshotSource *source, HbSession *session, GError **error)
+{
+    const HbLog *log = source->options->engine->log;
+    const HbManifest *manifest = source->manifest;
+    g_autoptr(GHashTable) logged = g_hash_table_new(NULL, NULL);
+    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_unlogged_free);
+
+    if (!log->narrow(session, manifest->kept_log, manifest->catalog, error) ||
+        !log->find_tables(session, manifest->kept_log, manifest->catalog, logged, unlogged, error))
+        return FALSE;
+    tell_unlogged(source, unlogged);
+    return TRUE;
+}
+
+/* Of what is kept, only what was chosen matters */
+static gboolean narrow_log(const HbSnapshotSource *source, GError **error)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+    HbSession *session;
+    gboolean ok;
+
+    if (source->manifest->kept_log == NULL)
+        return TRUE;
+    session = options->engine->connector->open(&options->from, error);
+    ok = session != NULL && narrow_in(source, session, error);
+    options->engine->connector->close(session);
+    return ok;
+}
+
+static gboolean check_log(const HbSnapshotSource *source, HbSession *keeper, GError **error)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+
+    if (!options->keep_log)
+        return TRUE;
+    if (options->engine->log == NULL)
+        return hb_error_set(error, HB_ERROR_USAGE, "leave out --keep-log: freshen then compares rows",
+                            "the logs of these servers are not read yet");
+    return options->engine->log->check(keeper, error);
+}
+
 /* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
 static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GError **error)
 {
@@ -110,12 +201,14 @@ static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GErr
     hb_observers_begin_phase(options->observers, "locking tables", 0);
     source->snapshot.sessions = options->jobs;
     source->snapshot.hold_tables = options->hold_tables;
+    if (options->keep_log)
+        source->snapshot.keep_log = source->manifest->kept_log = make_log_name();
     if (!options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source,
                                                  error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
     return hb_snapshot_sessions_open(&readers, keeper, source->readers, error) && read_catalog(source, error) &&
-           options->engine->source->check_structure(keeper, error);
+           narrow_log(source, error) && options->engine->source->check_structure(keeper, error);
 }
 
 /* Gives others time to finish what they do before the structure is read again */
@@ -125,6 +218,7 @@ static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, int attempt,
 
     hb_snapshot_sessions_close(options->engine, source->readers);
     options->engine->source->drop_snapshot(keeper);
+    release_log(source);
     hb_snapshot_clear(&source->snapshot);
     g_clear_pointer(&source->manifest->catalog, hb_catalog_free);
     source->again = TRUE;
@@ -172,7 +266,8 @@ HbSnapshotSource *hb_snapshot_source_new(const HbSnapshotSourceOptions *options,
     source->lookout =
         hb_lookout_start(options->engine, &options->from, "the source", options->stop, options->observers);
     if (source->keeper == NULL ||
-        !hb_snapshot_source_describe(options, source->manifest, source->keeper, &source->identity, error))
+        !hb_snapshot_source_describe(options, source->manifest, source->keeper, &source->identity, error) ||
+        !check_log(source, source->keeper, error))
         g_clear_pointer(&source, hb_snapshot_source_free);
     return source;
 }
@@ -216,6 +311,7 @@ void hb_snapshot_source_free(HbSnapshotSource *source)
     hb_lookout_end(source->lookout);
     hb_snapshot_sessions_close(source->options->engine, source->readers);
     source->options->engine->connector->close(source->keeper);
+    release_log(source);
     g_ptr_array_unref(source->readers);
     g_ptr_array_unref(source->pulled_in);
     hb_snapshot_clear(&source->snapshot);

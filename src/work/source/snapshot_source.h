@@ -26,6 +26,7 @@ typedef struct {
     const char *for_version_text;
     guint jobs;
     gboolean is_copy;     /* it is the target of a pass: FROM's remarks serve for both */
+    gboolean keep_log;    /* have the server keep its log from the moment on; see engine/log.h */
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
     HbThrottle *throttle; /* how fast it is read; NULL: as fast as can be */
@@ -39,6 +40,9 @@ typedef struct {
     char *identity; /* of the server's database; see HbServerInfo */
     HbSnapshot snapshot;
     GPtrArray *readers; /* HbSession *: joined, and not yet taken over by a reader */
+
+    /* The kept log stays when the source is freed: somebody remembers it. To be set by who does */
+    gboolean leaves_log;
 
     /* Its own */
     HbSession *keeper;

@@ -3,6 +3,7 @@
 
 #include "engine/common/checks.h"
 #include "engine/postgres/catalog/queries.h"
+#include "engine/postgres/log/kept_log.h"
 #include "sql.h"
 
 #include <stdlib.h>
@@ -207,29 +208,68 @@ static gboolean refuse_views(HbSession *session, GError **error)
     return result != NULL;
 }
 
-/* Snapshot and fingerprint in one statement each, the fingerprint first: a change in between is then noticed */
-static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, GError **error)
+/* What is visible in the moment was written before its position, also what the server has not sent to the disk yet */
+static gboolean take_moment(HbSession *session, HbSnapshot *snapshot, char **token, GError **error)
 {
     static const char sql[] =
         "SELECT pg_export_snapshot() AS token, to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"') AS "
-        "time,"
-        " CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_lsn() END AS position";
-    g_autoptr(HbResult) result = NULL;
+        "time, CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_insert_lsn() END"
+        " AS position";
+    g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+    if (result == NULL)
+        return FALSE;
+    *token = g_strdup(hb_pg_get(result, 0, "token"));
+    snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
+    snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
+    return TRUE;
+}
+
+/*
+ * The moment from which on the log is kept is older than the locks: to make a slot the server waits for all that write
+ * just then, and some of those may wait for our locks. So what is locked must be what the moment has. A table that was
+ * emptied in between seems to have been empty in that moment already; the log says so, too
+ */
+static gboolean take_kept_moment(HbSession *session, char **token, GError **error)
+{
+    g_autofree char *then = read_fingerprint(session->holder, error);
+
+    if (then == NULL || !hb_engine_check_fingerprint(session->fingerprint, then, session->address, error))
+        return FALSE;
+    *token = g_strdup(session->kept_token);
+    return TRUE;
+}
+
+static gboolean keep_log(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, GError **error)
+{
+    static const char sql[] = "SELECT to_char(statement_timestamp(), 'YYYY-MM-DD\"T\"HH24:MI:SS.US\"Z\"')";
+    g_autoptr(HbResult) time = snapshot->keep_log != NULL ? hb_pg_query(session, sql, error) : NULL;
+
+    if (snapshot->keep_log == NULL)
+        return TRUE;
+    g_clear_pointer(&session->kept_token, g_free);
+    if (time == NULL ||
+        !hb_pg_keep_log(session, snapshot->keep_log, lock_wait_ms, &session->kept_token, &snapshot->position, error))
+        return FALSE;
+    snapshot->time = g_strdup(PQgetvalue(time, 0, 0));
+    return TRUE;
+}
+
+/* Snapshot and fingerprint in one statement each, the fingerprint first: a change in between is then noticed */
+static gboolean export_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, GError **error)
+{
+    g_autofree char *token = NULL;
 
     g_free(session->fingerprint);
     session->fingerprint = read_fingerprint(session, error);
     g_clear_pointer(&session->schemas, g_hash_table_unref);
     session->schemas = list_schemas(session, error);
-    if (session->fingerprint == NULL || session->schemas == NULL || (result = hb_pg_query(session, sql, error)) == NULL)
+    if (session->fingerprint == NULL || session->schemas == NULL ||
+        !(session->holder != NULL ? take_kept_moment(session, &token, error)
+                                  : take_moment(session, snapshot, &token, error)))
         return FALSE;
     snapshot->lock_wait_ms = MIN(lock_wait_ms, READING_LOCK_WAIT_MS);
-    snapshot->token = g_strdup_printf("%c%s",
-                                      session->release_locks  ? '+'
-                                      : session->readers_lock ? '='
-                                                              : ' ',
-                                      hb_pg_get(result, 0, "token"));
-    snapshot->time = g_strdup(hb_pg_get(result, 0, "time"));
-    snapshot->position = g_strdup(hb_pg_get(result, 0, "position"));
+    snapshot->token = g_strdup_printf("%c%s", session->release_locks ? '+' : session->readers_lock ? '=' : ' ', token);
     return TRUE;
 }
 
@@ -240,9 +280,11 @@ gboolean hb_pg_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
         g_strdup_printf("BEGIN ISOLATION LEVEL READ COMMITTED READ ONLY; SET LOCAL lock_timeout = %u", lock_wait_ms);
     GError *cause = NULL;
 
+    g_clear_pointer(&session->holder, hb_pg_close);
     if (PQtransactionStatus(session->conn) != PQTRANS_IDLE && !hb_pg_execute(session, "ROLLBACK", error))
         return FALSE;
-    if (!hb_pg_execute(session, begin, error) || !refuse_views(session, error))
+    if (!keep_log(session, lock_wait_ms, snapshot, error) || !hb_pg_execute(session, begin, error) ||
+        !refuse_views(session, error))
         return FALSE;
     if (!lock_all(session, snapshot, remark, data, &cause))
         return explain_lock_failure(session, cause, lock_wait_ms, error);
@@ -289,6 +331,7 @@ gboolean hb_pg_check_structure(HbSession *session, GError **error)
 
 void hb_pg_drop_snapshot(HbSession *session)
 {
+    g_clear_pointer(&session->holder, hb_pg_close);
     hb_pg_execute(session, "ROLLBACK", NULL);
 }
 
@@ -296,5 +339,6 @@ gboolean hb_pg_end_snapshot(HbSession *session, GError **error)
 {
     if (session->release_locks && !hb_pg_check_structure(session, error))
         return FALSE;
+    g_clear_pointer(&session->holder, hb_pg_close);
     return check_schemas(session, error) && hb_pg_execute(session, "COMMIT", error);
 }

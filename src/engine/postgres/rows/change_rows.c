@@ -1,15 +1,15 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/common/change_rows.h"
+#include "engine/postgres/rows/change_rows.h"
 
 #include "core/rows/key_condition.h"
 #include "engine/postgres/dialect/dialect.h"
 #include "engine/postgres/dialect/large_objects.h"
 #include "engine/postgres/rows/find_places.h"
-#include "engine/postgres/rows/rows.h"
 #include "engine/postgres/rows/rows_inner.h"
 
 /* Some act also where triggers are kept from acting (ENABLE ALWAYS, ENABLE REPLICA), and would change what comes */
-static gboolean check_triggers(HbSession *session, const HbRowSet *set, GError **error)
+gboolean hb_pg_check_triggers(HbSession *session, const HbRowSet *set, GError **error)
 {
     g_autofree char *table = hb_pg_quote_literal(session, set->table);
     g_autofree char *sql = g_strdup_printf(
@@ -38,7 +38,7 @@ static gboolean keep_triggers_quiet(HbSession *session, const HbRowSet *set, GEr
     g_autoptr(GError) ours = NULL;
 
     if (hb_pg_execute(session, sql, &ours))
-        return check_triggers(session, set, error);
+        return hb_pg_check_triggers(session, set, error);
     if (!hb_error_is(ours, HB_ERROR_RIGHTS)) {
         g_propagate_error(error, g_steal_pointer(&ours));
         return FALSE;
@@ -63,15 +63,28 @@ gboolean hb_pg_may_quiet(HbSession *session, gboolean *may, GError **error)
     return FALSE;
 }
 
-static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
+gboolean hb_pg_run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
 {
     HbSession *session = data;
-    g_autoptr(HbResult) result = PQexec(session->conn, sql);
+    HbResult *result;
+    gboolean ok = PQsendQuery(session->conn, sql) == 1 || hb_pg_set_error(session, NULL, error);
 
-    if (PQresultStatus(result) != PGRES_COMMAND_OK)
-        return hb_pg_set_error(session, result, error);
-    *count = g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
-    return TRUE;
+    *count = 0;
+    while ((result = PQgetResult(session->conn)) != NULL) {
+        if (ok && PQresultStatus(result) != PGRES_COMMAND_OK)
+            ok = hb_pg_set_error(session, result, error);
+        *count += g_ascii_strtoull(PQcmdTuples(result), NULL, 10);
+        PQclear(result);
+    }
+    return ok;
+}
+
+gboolean hb_pg_count_rows(gpointer data, const char *sql, guint64 *count, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(data, sql, error);
+
+    *count = result != NULL ? g_ascii_strtoull(PQgetvalue(result, 0, 0), NULL, 10) : 0;
+    return result != NULL;
 }
 
 static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error)
@@ -85,7 +98,7 @@ static gboolean take_rows_away(HbSession *session, const HbRowSet *set, const Hb
         return TRUE;
     if (!hb_key_condition_is_possible(set, change->gone))
         return hb_pg_delete_found(session, set, change->gone, error);
-    return hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, run_delete, session, error);
+    return hb_engine_delete_by_keys(from, set, &hb_pg_dialect, change->gone, hb_pg_run_delete, session, error);
 }
 
 /* Pieces that come replace those of the same place; a large object may have become shorter */

@@ -19,6 +19,10 @@ const char *hb_pg_get_form(const HbRowSet *set); /* of COPY, for its end */
  * it took */
 gboolean hb_pg_finish_copy(HbSession *session, guint64 *taken, GError **error);
 
+/* sql: a COPY, in the caller's transaction, which a failure leaves broken */
+gboolean hb_pg_copy_into(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
+                         GError **error);
+
 /* sql: ends with the COPY that takes the rows. What was begun is rolled back where it fails */
 gboolean hb_pg_copy_in(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
                        GError **error);

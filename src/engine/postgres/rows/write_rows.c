@@ -32,7 +32,6 @@ static gboolean give_up(HbSession *session, GError **error)
         g_clear_error(error);
         g_propagate_error(error, g_steal_pointer(&servers));
     }
-    hb_pg_execute(session, "ROLLBACK", NULL);
     return FALSE;
 }
 
@@ -79,28 +78,30 @@ static gboolean check_taken(const HbRowSet *set, guint64 taken, guint64 sent, GE
                         "%s took %" G_GUINT64_FORMAT " of %" G_GUINT64_FORMAT " rows", set->table, taken, sent);
 }
 
-gboolean hb_pg_copy_in(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
-                       GError **error)
+gboolean hb_pg_copy_into(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
+                         GError **error)
 {
     HbPgRowsSent sent;
     guint64 taken = 0;
     g_autoptr(HbResult) result = PQexec(session->conn, sql);
 
-    if (PQresultStatus(result) != PGRES_COPY_IN) {
-        hb_pg_set_error(session, result, error);
-        hb_pg_execute(session, "ROLLBACK", NULL);
-        return FALSE;
-    }
+    if (PQresultStatus(result) != PGRES_COPY_IN)
+        return hb_pg_set_error(session, result, error);
     hb_pg_rows_sent_init(&sent, set->binary);
     if (!send_rows(session, source, data, &sent, error))
         return give_up(session, error);
     if (PQputCopyEnd(session->conn, NULL) != 1)
         return hb_pg_set_error(session, NULL, error);
-    if (!hb_pg_finish_copy(session, &taken, error) || !check_taken(set, taken, sent.rows, error)) {
-        hb_pg_execute(session, "ROLLBACK", NULL);
-        return FALSE;
-    }
-    return TRUE;
+    return hb_pg_finish_copy(session, &taken, error) && check_taken(set, taken, sent.rows, error);
+}
+
+gboolean hb_pg_copy_in(HbSession *session, const HbRowSet *set, const char *sql, HbRowSource source, gpointer data,
+                       GError **error)
+{
+    if (hb_pg_copy_into(session, set, sql, source, data, error))
+        return TRUE;
+    hb_pg_execute(session, "ROLLBACK", NULL);
+    return FALSE;
 }
 
 gboolean hb_pg_commit_copy(HbSession *session, const HbRowSet *set, GError **error)

@@ -149,6 +149,7 @@ gboolean hb_pg_set_error(HbSession *session, const PGresult *result, GError **er
     const char *schema = result != NULL ? PQresultErrorField(result, PG_DIAG_SCHEMA_NAME) : NULL;
     HbErrorCode code = class != NULL ? class->code : HB_ERROR_STATEMENT;
 
+    session->found_duplicate = code == HB_ERROR_DUPLICATE;
     if (code == HB_ERROR_DUPLICATE)
         code = g_strcmp0(schema, HB_PG_JOURNAL) == 0 ? HB_ERROR_ALREADY_DONE : HB_ERROR_STATEMENT;
     if (code == HB_ERROR_CANCELLED && !g_atomic_int_get(&session->interrupted)) {
@@ -270,7 +271,7 @@ static void add_number(GPtrArray *keywords, GPtrArray *values, const char *keywo
 }
 
 /* libpq takes the last value of a keyword that comes twice */
-static PGconn *connect_to(const HbAddress *address, GError **error)
+static PGconn *connect_to(const HbAddress *address, gboolean for_log, GError **error)
 {
     g_autoptr(GPtrArray) keywords = g_ptr_array_new_with_free_func(g_free);
     g_autoptr(GPtrArray) values = g_ptr_array_new_with_free_func(g_free);
@@ -295,6 +296,8 @@ static PGconn *connect_to(const HbAddress *address, GError **error)
     if (address->password != NULL)
         add_parameter(keywords, values, "password", address->password);
     add_parameter(keywords, values, "client_encoding", "UTF8");
+    if (for_log)
+        add_parameter(keywords, values, "replication", "database");
     g_ptr_array_add(keywords, NULL);
     g_ptr_array_add(values, NULL);
     PQconninfoFree(options);
@@ -357,21 +360,21 @@ static gboolean is_too_many(const PGconn *conn)
     return PQstatus(conn) != CONNECTION_OK && strstr(PQerrorMessage(conn), "too many connections") != NULL;
 }
 
-static PGconn *connect_patiently(const HbAddress *address, GError **error)
+static PGconn *connect_patiently(const HbAddress *address, gboolean for_log, GError **error)
 {
-    PGconn *conn = connect_to(address, error);
+    PGconn *conn = connect_to(address, for_log, error);
 
     for (int attempt = 1; conn != NULL && attempt < ATTEMPTS && is_too_many(conn); attempt++) {
         PQfinish(conn);
         g_usleep(WAIT_US);
-        conn = connect_to(address, error);
+        conn = connect_to(address, for_log, error);
     }
     return conn;
 }
 
-HbSession *hb_pg_open(const HbAddress *address, GError **error)
+static HbSession *open(const HbAddress *address, gboolean for_log, GError **error)
 {
-    PGconn *conn = connect_patiently(address, error);
+    PGconn *conn = connect_patiently(address, for_log, error);
     HbSession *session;
 
     if (conn == NULL)
@@ -379,6 +382,9 @@ HbSession *hb_pg_open(const HbAddress *address, GError **error)
     session = g_new0(HbSession, 1);
     session->conn = conn;
     session->address = hb_pg_display(address);
+    session->uri = g_strdup(address->uri);
+    session->database = g_strdup(address->database);
+    session->password = g_strdup(address->password);
     if (PQstatus(conn) != CONNECTION_OK) {
         set_connect_error(conn, session->address, error);
         hb_pg_close(session);
@@ -396,14 +402,37 @@ HbSession *hb_pg_open(const HbAddress *address, GError **error)
     return session;
 }
 
+HbSession *hb_pg_open(const HbAddress *address, GError **error)
+{
+    return open(address, FALSE, error);
+}
+
+HbSession *hb_pg_open_for_log(const HbAddress *address, GError **error)
+{
+    return open(address, TRUE, error);
+}
+
+HbSession *hb_pg_open_again(const HbSession *session, gboolean for_log, GError **error)
+{
+    const HbAddress address = {
+        .uri = session->uri, .database = session->database, .password = session->password, .watch = session->watch};
+
+    return open(&address, for_log, error);
+}
+
 void hb_pg_close(HbSession *session)
 {
     if (session == NULL)
         return;
+    hb_pg_close(session->holder);
     hb_engine_notify_closed(&(HbAddress){.watch = session->watch}, session);
     PQfreeCancel(session->cancel);
     PQfinish(session->conn);
     g_free(session->address);
+    g_free(session->uri);
+    g_free(session->kept_token);
+    g_free(session->database);
+    g_free(session->password);
     g_free(session->fingerprint);
     g_clear_pointer(&session->schemas, g_hash_table_unref);
     g_free(session);
@@ -452,7 +481,7 @@ void hb_pg_cut(HbSession *session)
 
 gboolean hb_pg_needs_password(const HbAddress *address)
 {
-    PGconn *conn = connect_to(address, NULL);
+    PGconn *conn = connect_to(address, FALSE, NULL);
     gboolean needed = conn != NULL && PQstatus(conn) != CONNECTION_OK && PQconnectionNeedsPassword(conn);
 
     PQfinish(conn);

@@ -25,10 +25,15 @@ struct HbSession {
     const HbSessionWatch *watch; /* NULL: none */
     int version;                 /* as libpq numbers it: 150014 */
     char *address;               /* for people */
+    gboolean found_duplicate;    /* the last error was that a unique key has a value already */
     gint interrupted;            /* atomic: we asked the server to cancel a statement */
     char *fingerprint;           /* of the structure when the snapshot began; NULL without one */
     GHashTable *schemas;         /* "number name" of each, when the snapshot began; NULL without one */
     gboolean readers_lock;       /* there are locks enough for joining sessions, too */
+    char *uri;                   /* that it was opened with, and what follows, to open another one there */
+    char *database, *password;   /* NULL: the URI's own */
+    HbSession *holder;           /* of a keeper whose log is kept: the session that exports the snapshot; or NULL */
+    char *kept_token;            /* of that snapshot */
     gboolean release_locks;      /* give a table's lock back when its rows are read, because there are too many */
 };
 
@@ -42,6 +47,9 @@ char *hb_pg_get_database(const char *uri);
 
 /* Life */
 HbSession *hb_pg_open(const HbAddress *address, GError **error);
+/* One that reads the log: it knows queries without parameters, and the commands of replication */
+HbSession *hb_pg_open_for_log(const HbAddress *address, GError **error);
+HbSession *hb_pg_open_again(const HbSession *session, gboolean for_log, GError **error); /* to the same database */
 void hb_pg_close(HbSession *session);
 void hb_pg_interrupt(HbSession *session);
 void hb_pg_cut(HbSession *session);

@@ -1,0 +1,220 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "work/freshen/pass_inner.h"
+
+#include <string.h>
+
+/*
+ * Where the source keeps its log for the copy, the tables that the log tells about are not compared: their changes are
+ * read. Up to the source's moment if the pass is one; until somebody says so if it keeps up. Tables that drifted are
+ * compared first, in a pass that reads no log; the changes that the log has of them up to that moment may then be in
+ * already.
+ */
+
+/* ---- Can it be read? ---- */
+
+static gboolean judge_kept(const HbPass *pass, const GArray *kept, GError **error)
+{
+    static const char way_out[] = "bring it up to date by comparing, and have the log kept anew: freshen --by rows "
+                                  "--keep-log";
+    const HbOrigin *origin = pass->options.origin;
+    const HbLog *log = pass->options.from.engine->log;
+    const HbKeptLog *one = kept->len > 0 ? &g_array_index(kept, HbKeptLog, 0) : NULL;
+
+    if (one == NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM keeps no log for this copy any more (%s)",
+                            origin->log_name);
+    if (one->complaint != NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM has lost the log that it kept for this copy: %s",
+                            one->complaint);
+    if (log->compare(one->position, origin->log_position) > 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
+                            "FROM keeps its log from %s on, and this copy needs it from %s on: another copy has read it",
+                            one->position, origin->log_position);
+    return TRUE;
+}
+
+static gboolean find_logged(const HbPass *pass, HbSession *session, GHashTable *logged, GPtrArray *unlogged,
+                            GError **error)
+{
+    const HbLog *log = pass->options.from.engine->log;
+    g_autoptr(GArray) kept = log->list(session, pass->options.origin->log_name, error);
+
+    return kept != NULL && judge_kept(pass, kept, error) &&
+           log->find_tables(session, pass->options.origin->log_name, pass->manifest->catalog, logged, unlogged, error);
+}
+
+/* In a session of its own: those of the source are in its snapshot */
+static gboolean look_at_log(const HbPass *pass, GHashTable *logged, GPtrArray *unlogged, GError **error)
+{
+    const HbConnector *connector = pass->options.from.engine->connector;
+    HbSession *session = connector->open(&pass->options.from.from, error);
+    const gboolean ok = session != NULL && find_logged(pass, session, logged, unlogged, error);
+
+    connector->close(session);
+    return ok;
+}
+
+/* ---- Which tables follow it ---- */
+
+gboolean hb_pass_has_drifted(const HbPass *pass, const HbRowSet *to)
+{
+    const HbOrigin *origin = pass->options.origin;
+
+    return origin != NULL && to != NULL &&
+           g_ptr_array_find_with_equal_func(origin->drifted, to->table, g_str_equal, NULL);
+}
+
+static gboolean has_log(const HbPass *pass)
+{
+    const HbOrigin *origin = pass->options.origin;
+
+    return origin != NULL && origin->log_name != NULL && pass->source != NULL && pass->options.from.engine->log != NULL;
+}
+
+static gboolean refuse_without_log(const HbPass *pass, GError **error)
+{
+    if (pass->options.by != HB_PASS_BY_LOG)
+        return TRUE;
+    return hb_error_set(error, HB_ERROR_BLOCKED,
+                        "make the copy with dump or carry --keep-log; or freshen it once with --keep-log",
+                        "FROM keeps no log for this copy");
+}
+
+static void tell_unlogged(const HbPass *pass, const GPtrArray *unlogged)
+{
+    for (guint i = 0; i < unlogged->len; i++) {
+        const HbOmission *one = unlogged->pdata[i];
+        hb_observers_note(pass->options.from.observers, HB_SEVERITY_DETAIL, NULL,
+                          "%s is compared: the log cannot tell its changes (%s)", one->what, one->why);
+    }
+    if (unlogged->len > 0)
+        hb_observers_note(pass->options.from.observers, HB_SEVERITY_NOTE, "--verbose names them",
+                          "the log cannot tell the changes of %u tables: they are compared", unlogged->len);
+}
+
+/* What the log cannot be read for is compared, unless the log was asked for */
+static gboolean fall_back(const HbPass *pass, GError *cause, GError **error)
+{
+    if (pass->options.by == HB_PASS_BY_LOG ||
+        !(hb_error_is(cause, HB_ERROR_BLOCKED) || hb_error_is(cause, HB_ERROR_RIGHTS))) {
+        g_propagate_error(error, cause);
+        return FALSE;
+    }
+    hb_observers_note(pass->options.from.observers, HB_SEVERITY_WARNING, hb_error_hint(cause),
+                      "%s; all tables are compared", cause->message);
+    g_error_free(cause);
+    return TRUE;
+}
+
+gboolean hb_pass_choose_logged(HbPass *pass, GError **error)
+{
+    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_unlogged_free);
+    GError *cause = NULL;
+
+    if (!has_log(pass))
+        return refuse_without_log(pass, error);
+    pass->logged = g_hash_table_new(NULL, NULL);
+    pass->compares_logged = TRUE;
+    if (!look_at_log(pass, pass->logged, unlogged, &cause)) {
+        g_hash_table_remove_all(pass->logged);
+        return fall_back(pass, cause, error);
+    }
+    pass->follows = pass->options.by != HB_PASS_BY_ROWS && pass->options.origin->drifted->len == 0;
+    pass->compares_logged = !pass->follows;
+    pass->leaves_log = !pass->follows && pass->options.by != HB_PASS_BY_ROWS;
+    if (pass->follows)
+        tell_unlogged(pass, unlogged);
+    return TRUE;
+}
+
+gboolean hb_pass_takes_from_log(HbPass *pass, const HbRowSet *from, const HbRowSet *to)
+{
+    if (pass->logged == NULL || !g_hash_table_contains(pass->logged, from))
+        return FALSE;
+    if (!pass->follows)
+        return pass->leaves_log && !hb_pass_has_drifted(pass, to);
+    g_hash_table_insert(pass->followed, (gpointer)from, (gpointer)to);
+    return TRUE;
+}
+
+/* ---- Following ---- */
+
+typedef struct {
+    const HbPass *pass;
+    HbRestoreRun *run;
+} Entering;
+
+static gboolean enter(gpointer data, HbSession *session, GError **error)
+{
+    const Entering *entering = data;
+
+    return hb_restore_run_enter(entering->run, session, FALSE, error);
+}
+
+/* What the run has written by now; tables that are not followed, but that the log tells about, are compared next */
+static HbOrigin *recall(const HbPass *pass, HbRestoreRun *run, GError **error)
+{
+    const HbEngine *engine = pass->options.to.engine;
+    HbSession *session = engine->connector->open(hb_restore_run_get_address(run), error);
+    HbOrigin *origin = NULL;
+
+    if (session != NULL && hb_origin_recall_in(engine, session, &origin, error) && origin == NULL)
+        hb_error_set(error, HB_ERROR_BLOCKED, NULL, "TO has lost what it remembers of its source");
+    engine->connector->close(session);
+    for (guint i = 0; origin != NULL && i < pass->unfollowed->len; i++)
+        hb_origin_add_drifted(origin, pass->unfollowed->pdata[i]);
+    return origin;
+}
+
+/* Triggers that act whatever a session says would change what the source has made already */
+static gboolean check_tables(const HbPass *pass, HbRestoreRun *run, GError **error)
+{
+    const HbEngine *engine = pass->options.to.engine;
+    HbSession *session = engine->connector->open(hb_restore_run_get_address(run), error);
+    gboolean ok = session != NULL;
+    GHashTableIter iter;
+    gpointer set;
+
+    g_hash_table_iter_init(&iter, pass->followed);
+    while (ok && !pass->is_quiet && g_hash_table_iter_next(&iter, NULL, &set))
+        ok = engine->replay->check(session, set, error);
+    engine->connector->close(session);
+    return ok;
+}
+
+/* The log is to come to the source's moment, also if nobody writes any more */
+static gboolean see_to_end(const HbPass *pass, GError **error)
+{
+    const HbEngine *engine = pass->options.from.engine;
+    HbSession *session = engine->connector->open(&pass->options.from.from, error);
+    g_autofree char *end = session != NULL ? engine->log->find_end(session, error) : NULL;
+
+    engine->connector->close(session);
+    return end != NULL;
+}
+
+gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GError **error)
+{
+    const Entering entering = {pass, run};
+    g_autoptr(HbOrigin) origin = NULL;
+    HbFollowOptions options = {.engine = pass->options.from.engine,
+                               .from = pass->options.from.from,
+                               .to = *hb_restore_run_get_address(run),
+                               .tables = pass->followed,
+                               .until = keeps_up ? NULL : pass->manifest->snapshot_position,
+                               .until_lag_s = keeps_up ? pass->options.until_lag_s : 0,
+                               .is_quiet = pass->is_quiet,
+                               .enter = enter,
+                               .data = (gpointer)&entering,
+                               .stop = pass->options.to.stop,
+                               .observers = pass->options.to.observers};
+
+    if (!pass->follows)
+        return TRUE;
+    origin = recall(pass, run, error);
+    if (origin == NULL || !check_tables(pass, run, error) || !see_to_end(pass, error))
+        return FALSE;
+    options.origin = origin;
+    hb_observers_begin_phase(options.observers, "following the log", 0);
+    return hb_follow_run(&options, &pass->follow, error);
+}
