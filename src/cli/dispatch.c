@@ -213,7 +213,8 @@ static gboolean check_arguments(const HbCommand *command, char **arguments, GErr
 static void name_interruption(HbCli *cli, GError **error)
 {
     if (!hb_stop_is_by_user(cli->stop) ||
-        !(hb_error_is(*error, HB_ERROR_LOST) || hb_error_is(*error, HB_ERROR_CONNECT)))
+        !(hb_error_is(*error, HB_ERROR_LOST) || hb_error_is(*error, HB_ERROR_CONNECT) ||
+          hb_error_is(*error, HB_ERROR_CANCELLED)))
         return;
     g_clear_error(error);
     hb_stop_set_error(error);

@@ -43,8 +43,8 @@ void hb_unlogged_free(gpointer omission);
 /* One thing that a log tells; its texts are the reader's, until next() is called again */
 typedef struct {
     HbLogKind kind;
-    const HbRowSet *set; /* of the catalog that the reader was opened with */
-    const GArray *key_places; /* guint: of the key in its columns */
+    const HbRowSet *set;             /* of the catalog that the reader was opened with */
+    const GArray *key_places;        /* guint: of the key in its columns */
     const char *key, *old_key, *row; /* as in core/rows/changes.h; old_key NULL: it stayed */
     gsize key_length, old_key_length, row_length;
     const guint8 *kept;   /* NULL: no value stays unsaid */
@@ -70,12 +70,13 @@ typedef struct {
     gboolean (*release)(HbSession *session, const char *name, GError **error);
     /* What is kept for us in the session's database; name: only that; NULL: all. HbKeptLog, the caller's */
     GArray *(*list)(HbSession *session, const char *name, GError **error);
-    /* Where the log ends: what was committed before the call is before it, and a reader comes to it soon, also if nobody
-     * writes any more. The caller's */
+    /* Where the log ends: what was committed before the call is before it, and a reader comes to it soon, also if
+     * nobody writes any more. The caller's */
     char *(*find_end)(HbSession *session, GError **error);
     int (*compare)(const char *position, const char *other); /* like strcmp() */
 
-    /* name: as kept. HB_ERROR_BLOCKED: it cannot be read from there any more. tables: HbRowSet * that are of interest */
+    /* name: as kept. HB_ERROR_BLOCKED: it cannot be read from there any more. tables: HbRowSet * that are of interest
+     */
     HbLogReader *(*open)(const HbAddress *address, const char *name, const char *position, const GPtrArray *tables,
                          GError **error);
     void (*close)(HbLogReader *reader); /* accepts NULL */

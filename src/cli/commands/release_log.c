@@ -85,8 +85,8 @@ static HbStatus release_each(Releasing *releasing, GError **error)
         return HB_STATUS_DONE;
     page = hb_kept_logs_page(releasing->kept, "Kept for copies", hb_voice_has_color(releasing->cli->voice));
     hb_voice_show(releasing->cli->voice, page, FALSE);
-    question = g_strdup_printf("the copies that need these %u can then only be freshened by comparing",
-                               releasing->kept->len);
+    question =
+        g_strdup_printf("the copies that need these %u can then only be freshened by comparing", releasing->kept->len);
     if (!hb_cli_agree(releasing->cli, question, error))
         return HB_STATUS_REMARKS;
     return release_all(releasing, error) ? HB_STATUS_DONE : HB_STATUS_STATEMENT;

@@ -91,8 +91,8 @@ static void set_row(HbChanges *changes, Entry *entry, const char *row, gsize row
 {
     entry->row.row = row != NULL ? keep_text(changes, row, row_length) : NULL;
     entry->row.row_length = row_length;
-    entry->row.kept = kept != NULL ? (const guint8 *)keep_text(changes, (const char *)kept, changes->set->columns->len)
-                                   : NULL;
+    entry->row.kept =
+        kept != NULL ? (const guint8 *)keep_text(changes, (const char *)kept, changes->set->columns->len) : NULL;
     entry->is_void = row == NULL && !entry->row.was_there;
 }
 

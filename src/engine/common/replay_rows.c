@@ -5,7 +5,7 @@
 
 #include <string.h>
 
-#define KEYS_A_STATEMENT 500
+#define KEYS_A_STATEMENT  500
 #define UPDATES_AT_A_TIME 200
 #define BLOCK_BYTES       (256 * 1024)
 
@@ -21,14 +21,12 @@ typedef struct {
 
 static gboolean set_missing(const Taking *taking, GError **error)
 {
-    return hb_error_set(error, HB_ERROR_RETRY, NULL, "%s: rows that were to change are not there",
-                        taking->set->table);
+    return hb_error_set(error, HB_ERROR_RETRY, NULL, "%s: rows that were to change are not there", taking->set->table);
 }
 
 static gboolean delete_some(const Taking *taking, HbChangedRow *const *rows, guint count, GError **error)
 {
-    g_autofree char *where =
-        hb_key_condition_of_changed(taking->changes, taking->set, taking->dialect, rows, count);
+    g_autofree char *where = hb_key_condition_of_changed(taking->changes, taking->set, taking->dialect, rows, count);
     g_autofree char *sql = g_strdup_printf("DELETE FROM %s%s WHERE %s", taking->only, taking->set->table, where);
     guint64 gone = 0;
 
@@ -79,8 +77,7 @@ static void append_assignments(GString *sql, const Taking *taking, const HbChang
 
 static void append_update(GString *sql, const Taking *taking, HbChangedRow *row)
 {
-    g_autofree char *where =
-        hb_key_condition_of_changed(taking->changes, taking->set, taking->dialect, &row, 1);
+    g_autofree char *where = hb_key_condition_of_changed(taking->changes, taking->set, taking->dialect, &row, 1);
 
     g_string_append_printf(sql, "UPDATE %s%s", taking->only, taking->set->table);
     append_assignments(sql, taking, row);
@@ -119,8 +116,8 @@ gboolean hb_engine_take_changed(const HbRowSet *set, const HbChanges *changes, g
     g_autofree char *all = g_strdup_printf("DELETE FROM %s%s", only, set->table);
     guint64 count;
 
-    return (!hb_changes_are_all_gone(changes) || run(data, all, &count, error)) &&
-           delete_all(&taking, list, error) && update_all(&taking, list, error);
+    return (!hb_changes_are_all_gone(changes) || run(data, all, &count, error)) && delete_all(&taking, list, error) &&
+           update_all(&taking, list, error);
 }
 
 gboolean hb_engine_has_row(const HbRowSet *set, const HbChanges *changes, const HbChangedRow *row, const char *only,

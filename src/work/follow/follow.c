@@ -11,11 +11,11 @@
 /* How often a connection is tried again while the copy keeps up: for about five minutes */
 #define ATTEMPTS_KEEPING_UP 25
 
-#define WAIT_MS        200
-#define SHORT_WAIT_MS  10
-#define TELL_EVERY_US  G_USEC_PER_SEC
-#define NOTE_EVERY_US  (60 * G_USEC_PER_SEC)
-#define REST_EVERY_US  (10 * G_USEC_PER_SEC) /* where nothing changes, the position is noted all the same */
+#define WAIT_MS       200
+#define SHORT_WAIT_MS 10
+#define TELL_EVERY_US G_USEC_PER_SEC
+#define NOTE_EVERY_US (60 * G_USEC_PER_SEC)
+#define REST_EVERY_US (10 * G_USEC_PER_SEC) /* where nothing changes, the position is noted all the same */
 
 typedef struct {
     const HbFollowOptions *options;
@@ -63,8 +63,8 @@ static char *describe(const Following *following, double lag)
 {
     const HbFollowResult *result = following->result;
     g_autofree char *behind = lag >= G_MAXDOUBLE ? g_strdup("behind, by how long is not known yet")
-                              : lag > 0 ? g_strdup_printf("%.1f s behind", lag)
-                                        : g_strdup("up to date");
+                              : lag > 0          ? g_strdup_printf("%.1f s behind", lag)
+                                                 : g_strdup("up to date");
 
     return g_strdup_printf("%s; %" G_GUINT64_FORMAT " bytes of log to read; %" G_GUINT64_FORMAT
                            " changes of %" G_GUINT64_FORMAT " transactions are in",
@@ -245,9 +245,11 @@ static gboolean is_near_enough(const Following *following)
 
 static void consider_end(Following *following)
 {
-    if (hb_stop_is_asked(following->options->stop) && !following->in_transaction) {
+    if (following->options->until == NULL && hb_stop_is_asked(following->options->stop) && !following->in_transaction) {
         following->result->was_asked = TRUE;
         following->is_over = TRUE;
+        hb_observers_note(following->options->observers, HB_SEVERITY_NOTE, "a second signal ends it at once",
+                          "asked to end: what was read is brought, and a last pass does the rest");
     }
     following->is_over |= hb_stop_is_set(following->options->stop) || has_arrived(following) ||
                           is_near_enough(following) || hb_batch_applier_has_failed(following->applier);
@@ -302,6 +304,7 @@ static gboolean follow_once(Following *following, GError **error)
         g_ptr_array_add(sets, set);
     following->batch = hb_batch_new();
     following->in_transaction = FALSE;
+    following->is_over = FALSE;
     following->loose_until = g_strdup(options->origin->loose_until);
     following->reader =
         log_of(following)->open(&options->from, options->origin->log_name, options->origin->log_position, sets, &ours);
@@ -339,7 +342,8 @@ static gboolean is_passing(const GError *error)
            hb_error_is(error, HB_ERROR_RETRY) || hb_error_is(error, HB_ERROR_LOCKED);
 }
 
-/* Waits, longer each time, until both sides can be followed again. FALSE: patience is over, or it is no passing matter */
+/* Waits, longer each time, until both sides can be followed again. FALSE: patience is over, or it is no passing matter
+ */
 static gboolean wait_for_return(const HbFollowOptions *options, guint attempt, GError **cause)
 {
     static const guint waits_ms[] = {200, 500, 1000, 2000, 4000, 8000, 15000};

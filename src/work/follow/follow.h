@@ -22,11 +22,11 @@ typedef struct {
     const HbEngine *engine;
     HbAddress from;
     HbAddress to;
-    GHashTable *tables;   /* HbRowSet * of the source that the log tells about, to HbRowSet * of the copy */
-    HbOrigin *origin;     /* the copy's, which becomes what the copy has */
-    const char *until;    /* a position: ends when all before it is in; NULL: when asked, or by the lag */
-    double until_lag_s;   /* ends when the copy is no further behind; 0: never for that */
-    gboolean is_quiet;    /* triggers and keys were taken off */
+    GHashTable *tables; /* HbRowSet * of the source that the log tells about, to HbRowSet * of the copy */
+    HbOrigin *origin;   /* the copy's, which becomes what the copy has */
+    const char *until;  /* a position: ends when all before it is in; NULL: when asked, or by the lag */
+    double until_lag_s; /* ends when the copy is no further behind; 0: never for that */
+    gboolean is_quiet;  /* triggers and keys were taken off */
     gboolean (*enter)(gpointer data, HbSession *session, GError **error); /* of each session of the copy */
     gpointer data;
     HbStop *stop;

@@ -119,7 +119,8 @@ static gboolean note_position(HbBatchApplier *applier, const HbBatch *batch, GEr
     g_autofree char *text = NULL, *before = g_steal_pointer(&origin->log_position);
 
     origin->log_position = g_strdup(batch->position);
-    if (origin->loose_until != NULL && applier->options->engine->log->compare(batch->position, origin->loose_until) >= 0)
+    if (origin->loose_until != NULL &&
+        applier->options->engine->log->compare(batch->position, origin->loose_until) >= 0)
         g_clear_pointer(&origin->loose_until, g_free);
     text = hb_origin_write(origin);
     if (replay_of(applier)->end(applier->session, text, error)) {

@@ -27,9 +27,10 @@ static gboolean judge_kept(const HbPass *pass, const GArray *kept, GError **erro
         return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM has lost the log that it kept for this copy: %s",
                             one->complaint);
     if (log->compare(one->position, origin->log_position) > 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
-                            "FROM keeps its log from %s on, and this copy needs it from %s on: another copy has read it",
-                            one->position, origin->log_position);
+        return hb_error_set(
+            error, HB_ERROR_BLOCKED, way_out,
+            "FROM keeps its log from %s on, and this copy needs it from %s on: another copy has read it", one->position,
+            origin->log_position);
     return TRUE;
 }
 
@@ -193,10 +194,22 @@ static gboolean see_to_end(const HbPass *pass, GError **error)
     return end != NULL;
 }
 
+static void tell_followed(const HbPass *pass, gint64 since_us)
+{
+    const double seconds = (double)(g_get_monotonic_time() - since_us) / G_USEC_PER_SEC;
+
+    hb_observers_note(pass->options.to.observers, HB_SEVERITY_NOTE, NULL,
+                      "followed the log for %.0f s: %" G_GUINT64_FORMAT " changes of %" G_GUINT64_FORMAT
+                      " transactions are in",
+                      seconds, pass->follow.rows, pass->follow.transactions);
+}
+
 gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GError **error)
 {
     const Entering entering = {pass, run};
+    const gint64 start_us = g_get_monotonic_time();
     g_autoptr(HbOrigin) origin = NULL;
+    gboolean ok;
     HbFollowOptions options = {.engine = pass->options.from.engine,
                                .from = pass->options.from.from,
                                .to = *hb_restore_run_get_address(run),
@@ -216,5 +229,8 @@ gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GErr
         return FALSE;
     options.origin = origin;
     hb_observers_begin_phase(options.observers, "following the log", 0);
-    return hb_follow_run(&options, &pass->follow, error);
+    ok = hb_follow_run(&options, &pass->follow, error);
+    if (keeps_up)
+        tell_followed(pass, start_us);
+    return ok;
 }

@@ -14,6 +14,9 @@
 #define CUT_AFTER_BY_USER_S 5
 #define CUT_AFTER_S         30
 
+/* One wish may arrive twice: from the terminal, and from a program that passes signals on */
+#define SAME_QUESTION_US G_USEC_PER_SEC
+
 typedef struct {
     const HbEngine *engine;
     char *uri;
@@ -30,6 +33,7 @@ struct HbStop {
     gboolean by_user;
     gboolean is_patient; /* a user's first wish is a question */
     gboolean is_asked;
+    gint64 asked_us;    /* when */
     gboolean is_urgent; /* a user waits, whoever was first */
     gboolean is_ended;
     HbSession *busy;      /* the one that is being cancelled or cut just now, and must not go away; NULL: none */
@@ -262,7 +266,10 @@ static gboolean ask(HbStop *stop)
     gboolean is_question;
 
     g_mutex_lock(&stop->lock);
-    is_question = stop->is_patient && !stop->is_asked && !stop->is_set;
+    is_question = !stop->is_set &&
+                  (stop->is_asked ? g_get_monotonic_time() < stop->asked_us + SAME_QUESTION_US : stop->is_patient);
+    if (is_question && !stop->is_asked)
+        stop->asked_us = g_get_monotonic_time();
     stop->is_asked |= is_question;
     g_mutex_unlock(&stop->lock);
     return is_question;

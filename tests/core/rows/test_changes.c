@@ -93,7 +93,8 @@ static guint bring(Table *table, const HbChanges *changes)
             continue;
         }
         blended = blend(g_hash_table_lookup(table, row->key), rest, row->kept[1] ? (row->kept[2] ? 3 : 1) : 2);
-        put(table, row->key, row->kept[1] && row->kept[2] ? (const char *)g_hash_table_lookup(table, row->key) : blended);
+        put(table, row->key,
+            row->kept[1] && row->kept[2] ? (const char *)g_hash_table_lookup(table, row->key) : blended);
     }
     return wrong;
 }
@@ -184,10 +185,8 @@ static void step(History *history)
 static void folded_changes_leave_what_each_alone_would(void **state)
 {
     for (guint32 seed = 1; seed <= 400; seed++) {
-        History history = {.fixture = *state,
-                           .random = g_rand_new_with_seed(seed),
-                           .source = table_new(),
-                           .copy = table_new()};
+        History history = {
+            .fixture = *state, .random = g_rand_new_with_seed(seed), .source = table_new(), .copy = table_new()};
         history.changes = hb_changes_new(history.fixture->set, history.fixture->key);
         for (guint i = 0; i < 200; i++) {
             step(&history);

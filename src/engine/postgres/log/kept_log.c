@@ -63,11 +63,13 @@ static gboolean check_settings(const PGresult *result, GError **error)
                             "the server writes too little into its log: wal_level is %s",
                             hb_pg_get(result, 0, "level"));
     if (strcmp(hb_pg_get(result, 0, "may_read"), "t") != 0)
-        return hb_error_set(error, HB_ERROR_RIGHTS, "an administrator can run: ALTER ROLE ... REPLICATION; " BY_COMPARING,
+        return hb_error_set(error, HB_ERROR_RIGHTS,
+                            "an administrator can run: ALTER ROLE ... REPLICATION; " BY_COMPARING,
                             "role %s may not read the server's log", hb_pg_get(result, 0, "who"));
     if (strcmp(hb_pg_get(result, 0, "may_create"), "t") != 0)
-        return hb_error_set(error, HB_ERROR_RIGHTS, "an administrator can run: GRANT CREATE ON DATABASE ... TO the "
-                                                    "role; " BY_COMPARING,
+        return hb_error_set(error, HB_ERROR_RIGHTS,
+                            "an administrator can run: GRANT CREATE ON DATABASE ... TO the "
+                            "role; " BY_COMPARING,
                             "role %s may not make a publication in the database", hb_pg_get(result, 0, "who"));
     if (atoi(hb_pg_get(result, 0, "free_slots")) <= 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, "raise max_replication_slots, or drop a slot that nobody needs",
@@ -163,7 +165,8 @@ static gboolean explain_others(HbSession *session, GHashTable *numbers, GHashTab
         HbRowSet *set = find_set(numbers, tables, row);
         const char *why = hb_pg_get(tables, row, "why");
         if (set != NULL && !g_hash_table_contains(logged, set))
-            g_ptr_array_add(unlogged, hb_unlogged_new(set->table, why != NULL ? why : "it came after the log was kept"));
+            g_ptr_array_add(unlogged,
+                            hb_unlogged_new(set->table, why != NULL ? why : "it came after the log was kept"));
     }
     return tables != NULL;
 }
@@ -307,29 +310,32 @@ static char *describe_limit(const PGresult *result, int row)
 {
     const char *limit = hb_pg_get(result, row, "size_limit");
 
-    return limit == NULL || g_str_has_prefix(limit, "-1") ? g_strdup("nothing but a full disk ends that")
-                                   : g_strdup_printf("at most %s (max_slot_wal_keep_size)", limit);
+    return limit == NULL || g_str_has_prefix(limit, "-1")
+               ? g_strdup("nothing but a full disk ends that")
+               : g_strdup_printf("at most %s (max_slot_wal_keep_size)", limit);
 }
 
 static HbKeptLog read_kept(const PGresult *result, int row)
 {
-    const gboolean is_lost = g_strcmp0(hb_pg_get(result, row, "wal_status"), "lost") == 0 ||
-                             hb_pg_get(result, row, "position") == NULL;
+    const gboolean is_lost =
+        g_strcmp0(hb_pg_get(result, row, "wal_status"), "lost") == 0 || hb_pg_get(result, row, "position") == NULL;
 
-    return (HbKeptLog){
-        .name = g_strdup(hb_pg_get(result, row, "slot_name")),
-        .position = g_strdup(hb_pg_get(result, row, "position")),
-        .end = g_strdup(hb_pg_get(result, row, "log_end")),
-        .complaint = is_lost ? g_strdup("the server has thrown it away, because it grew beyond what it may keep") : NULL,
-        .bytes = is_lost ? 0 : g_ascii_strtoull(hb_pg_get(result, row, "kept"), NULL, 10),
-        .is_read = g_strcmp0(hb_pg_get(result, row, "active"), "t") == 0,
-        .limit = describe_limit(result, row)};
+    return (HbKeptLog){.name = g_strdup(hb_pg_get(result, row, "slot_name")),
+                       .position = g_strdup(hb_pg_get(result, row, "position")),
+                       .end = g_strdup(hb_pg_get(result, row, "log_end")),
+                       .complaint =
+                           is_lost ? g_strdup("the server has thrown it away, because it grew beyond what it may keep")
+                                   : NULL,
+                       .bytes = is_lost ? 0 : g_ascii_strtoull(hb_pg_get(result, row, "kept"), NULL, 10),
+                       .is_read = g_strcmp0(hb_pg_get(result, row, "active"), "t") == 0,
+                       .limit = describe_limit(result, row)};
 }
 
 GArray *hb_pg_list_kept(HbSession *session, const char *name, GError **error)
 {
     static const char sql[] =
-        "SELECT slot_name, active, wal_status, CASE WHEN restart_lsn IS NOT NULL THEN confirmed_flush_lsn END AS position,"
+        "SELECT slot_name, active, wal_status, CASE WHEN restart_lsn IS NOT NULL THEN confirmed_flush_lsn END AS "
+        "position,"
         " pg_current_wal_insert_lsn() AS log_end,"
         " greatest(coalesce(pg_wal_lsn_diff(pg_current_wal_insert_lsn(), restart_lsn), 0), 0)::bigint AS kept,"
         " current_setting('max_slot_wal_keep_size', true) AS size_limit"

@@ -23,8 +23,8 @@ typedef struct {
 } Layout;
 
 struct HbLogReader {
-    HbSession *session; /* NULL in tests */
-    GHashTable *sets;   /* of interest: HbRowSet *, by their numbers */
+    HbSession *session;  /* NULL in tests */
+    GHashTable *sets;    /* of interest: HbRowSet *, by their numbers */
     GHashTable *layouts; /* oid to Layout * */
     HbPgMessage message;
     guint next_emptied; /* of a message that empties several tables */
@@ -207,7 +207,8 @@ static Layout *make_layout(const HbLogReader *reader, const HbPgRelation *relati
     for (guint i = 0; layout->set != NULL && i < layout->set->columns->len; i++) {
         const guint field = find_column(relation, layout->set->columns->pdata[i]);
         g_array_append_val(layout->fields, field);
-        if (field != NO_FIELD && strchr("di", relation->identity) != NULL && g_array_index(relation->columns, HbPgColumn, field).is_key)
+        if (field != NO_FIELD && strchr("di", relation->identity) != NULL &&
+            g_array_index(relation->columns, HbPgColumn, field).is_key)
             g_array_append_val(layout->key, i);
     }
     if (layout->set != NULL)
@@ -421,8 +422,7 @@ gboolean hb_pg_log_reader_take(HbLogReader *reader, const char *bytes, gsize len
 {
     *has_event = FALSE;
     *event = (HbLogEvent){.kind = HB_LOG_NOTHING};
-    return hb_pgoutput_read(&reader->message, bytes, length, error) &&
-           take_message(reader, has_event, event, error);
+    return hb_pgoutput_read(&reader->message, bytes, length, error) && take_message(reader, has_event, event, error);
 }
 
 /* ---- The stream ---- */

@@ -204,9 +204,9 @@ static gboolean read_one(HbPgMessage *message, Bytes *bytes)
     static const struct {
         char kind;
         gboolean (*read)(HbPgMessage *, Bytes *);
-    } readers[] = {{'B', read_begin},    {'C', read_commit},   {'R', read_relation}, {'I', read_insert},
-                   {'U', read_update},   {'D', read_delete},   {'T', read_truncate}, {'O', read_others},
-                   {'Y', read_others},   {'M', read_others}};
+    } readers[] = {{'B', read_begin},  {'C', read_commit}, {'R', read_relation}, {'I', read_insert},
+                   {'U', read_update}, {'D', read_delete}, {'T', read_truncate}, {'O', read_others},
+                   {'Y', read_others}, {'M', read_others}};
 
     message->kind = take_letter(bytes);
     message->old_kind = '\0';

@@ -32,14 +32,14 @@ typedef struct {
 void hb_pg_relation_free(gpointer relation); /* accepts NULL */
 
 typedef struct {
-    char kind; /* B C R I U D T; '\0': of no interest */
-    guint64 lsn;        /* B, C: where the transaction ends */
-    gint64 time_us;     /* B, C: since 1970 */
+    char kind;              /* B C R I U D T; '\0': of no interest */
+    guint64 lsn;            /* B, C: where the transaction ends */
+    gint64 time_us;         /* B, C: since 1970 */
     HbPgRelation *relation; /* R: the reader's to take */
-    guint32 oid;        /* I U D */
-    char old_kind;      /* U, D: 'K' the old row's key, 'O' all of it; '\0': nothing is said of it */
-    GArray *old, *row;  /* HbPgValue; as the kind has them; reused from message to message */
-    GArray *emptied;    /* T: guint32 */
+    guint32 oid;            /* I U D */
+    char old_kind;          /* U, D: 'K' the old row's key, 'O' all of it; '\0': nothing is said of it */
+    GArray *old, *row;      /* HbPgValue; as the kind has them; reused from message to message */
+    GArray *emptied;        /* T: guint32 */
 } HbPgMessage;
 
 void hb_pg_message_init(HbPgMessage *message);
