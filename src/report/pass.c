@@ -147,6 +147,9 @@ char *hb_pass_plan_page(const HbPass *pass, gboolean color)
     hb_piece_append_fact(out, color, "from", "%s, %s", from, source->snapshot_time);
     hb_preflight_append_target(out, color, hb_pass_get_restore(pass));
     append_origin(out, color, pass);
+    if (hb_pass_get_follow(pass) != NULL)
+        hb_piece_append_fact(out, color, "log", "the changes of %u tables are read from %s on",
+                             hb_pass_count_followed(pass), hb_pass_get_origin(pass)->log_position);
     append_compared(out, color, pass);
     if (hb_pass_count_missing(pass) > 0)
         hb_piece_append_fact(out, color, "new", "%s that TO has not yet", missing);

@@ -46,11 +46,22 @@ static GHashTable *index_pulled_in(const HbDecisionInput *input)
     return pulled_in;
 }
 
+/* What a pass brings into tables that are there, it cares for itself, and for what would act upon that */
+static void add_those_there(const HbCatalog *there, GHashTable *empty)
+{
+    const GPtrArray *sets = hb_catalog_get_row_sets(there);
+
+    for (guint i = 0; i < sets->len; i++)
+        g_hash_table_add(empty, ((HbRowSet *)sets->pdata[i])->identity);
+}
+
 /* A dump knows how many rows it brings; a provider does not */
-static GHashTable *index_empty(const HbDecisionInput *input)
+static GHashTable *index_empty(const HbDecisionInput *input, const HbCatalog *there)
 {
     GHashTable *empty = g_hash_table_new(g_str_hash, g_str_equal);
 
+    if (input->options->freshens)
+        add_those_there(there, empty);
     for (guint i = 0; input->options->dump != NULL && i < input->manifest->rows->len; i++) {
         const HbStoredRows *rows = input->manifest->rows->pdata[i];
         if (rows->digest.rows == 0)
@@ -142,7 +153,8 @@ static gboolean meet(const HbDecisionInput *input, HbSession *session, GError **
 {
     g_autoptr(GHashTable) holding = g_hash_table_new(g_str_hash, g_str_equal);
     g_autoptr(HbCatalog) there = read_there(input, session, holding, error);
-    g_autoptr(GHashTable) pulled_in = index_pulled_in(input), empty = index_empty(input), owners = NULL;
+    g_autoptr(GHashTable) pulled_in = index_pulled_in(input), owners = NULL,
+                          empty = there != NULL ? index_empty(input, there) : NULL;
     const HbConflictInput conflicts = {.dialect = input->options->engine->dialect,
                                        .wanted = input->manifest->catalog,
                                        .there = there,

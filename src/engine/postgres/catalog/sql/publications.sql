@@ -17,5 +17,6 @@ SELECT 'publication' AS kind, 'pg_publication'::regclass::oid AS classid, p.oid 
                         WHERE r.prpubid = p.oid), '')
            || @pubschemas@ AS definition
 FROM pg_publication p
-WHERE NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_publication'::regclass AND e.objid = p.oid
+WHERE p.pubname !~ '^hornbeam_[0-9a-f]{12}$' -- what the log is kept with is no content
+  AND NOT EXISTS (SELECT FROM pg_depend e WHERE e.classid = 'pg_publication'::regclass AND e.objid = p.oid
                                             AND e.deptype = 'e')
