@@ -34,7 +34,9 @@ typedef enum {
     HB_LOG_DELETED,  /* key */
     HB_LOG_EMPTIED,  /* the table lost all rows */
     HB_LOG_COMMIT,   /* what came since the last one is one transaction; position, time_us */
-    HB_LOG_STRUCTURE /* the structure changed here: what; the catalog is true up to position. To go on, open anew */
+    /* What the log tells of this table is not what the catalog says (what): it is another one, or was changed by more
+     * than rows. Without a table: something of the database's structure has changed before the position */
+    HB_LOG_STRUCTURE
 } HbLogKind;
 
 HbOmission *hb_unlogged_new(const char *table, const char *why);

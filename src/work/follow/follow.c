@@ -24,9 +24,11 @@ typedef struct {
     HbBatchApplier *applier;
     HbBatch *batch;
     gboolean in_transaction; /* of the source: rows came since its last commit */
-    char *loose_until;       /* as the origin has it, which is the applier's */
-    char *idle_at;           /* the position at which nothing more came; NULL: something has since */
-    guint64 behind;          /* bytes of log that were not told */
+    char *loose_until;       /* this and what follows as the origin has them, which is the applier's */
+    GPtrArray *loose;
+    const HbRowSet *changed_table; /* of the copy, whose structure has changed; NULL: none */
+    char *idle_at;                 /* the position at which nothing more came; NULL: something has since */
+    guint64 behind;                /* bytes of log that were not told */
     gint64 next_tell_us, next_note_us, next_rest_us;
     gboolean is_over;
 } Following;
@@ -113,8 +115,8 @@ static void hand_over(Following *following, gboolean commits)
     HbBatch *batch = following->batch;
 
     batch->commits = commits;
-    batch->is_loose = following->loose_until != NULL;
-    if (batch->is_loose && commits && log_of(following)->compare(batch->position, following->loose_until) >= 0)
+    if (following->loose_until != NULL && commits &&
+        log_of(following)->compare(batch->position, following->loose_until) >= 0)
         g_clear_pointer(&following->loose_until, g_free);
     hb_batch_applier_push(following->applier, batch);
     following->batch = hb_batch_new();
@@ -209,6 +211,30 @@ static void take_nothing(Following *following, const HbLogEvent *event)
     }
 }
 
+static gboolean is_still_loose(const Following *following, const HbRowSet *set)
+{
+    const HbRowSet *to = g_hash_table_lookup(following->options->tables, set);
+
+    return following->loose_until != NULL &&
+           (following->loose == NULL ||
+            g_ptr_array_find_with_equal_func(following->loose, to->table, g_str_equal, NULL));
+}
+
+/*
+ * Of a table that was compared meanwhile, the changes before that need not be understood. Any other one is to be
+ * compared by the next pass. Where a pass looks at the structure anyway, that something of it changed is no news
+ */
+static void take_structure(Following *following, const HbLogEvent *event)
+{
+    if (event->set != NULL
+            ? !g_hash_table_contains(following->options->tables, event->set) || is_still_loose(following, event->set)
+            : following->options->until != NULL)
+        return;
+    following->result->structure = g_strdup(event->what);
+    following->changed_table = event->set != NULL ? g_hash_table_lookup(following->options->tables, event->set) : NULL;
+    following->is_over = TRUE;
+}
+
 static gboolean take(Following *following, const HbLogEvent *event, GError **error)
 {
     switch (event->kind) {
@@ -219,8 +245,9 @@ static gboolean take(Following *following, const HbLogEvent *event, GError **err
         take_commit(following, event);
         return TRUE;
     case HB_LOG_STRUCTURE:
-        following->result->structure = g_strdup(event->what);
-        following->is_over = TRUE;
+        if (event->set == NULL)
+            take_commit(following, event);
+        take_structure(following, event);
         return TRUE;
     default:
         return take_row(following, event, error);
@@ -255,6 +282,21 @@ static void consider_end(Following *following)
                           is_near_enough(following) || hb_batch_applier_has_failed(following->applier);
 }
 
+/* What came since the last batch may depend on what is not known: it is read again. The copy notes what is to be
+ * compared
+ */
+static gboolean leave_to_next(Following *following, GError **error)
+{
+    const HbFollowOptions *options = following->options;
+
+    hb_batch_free(following->batch);
+    following->batch = hb_batch_new();
+    hb_origin_add_drifted(options->origin, following->changed_table->table);
+    following->batch->position = g_strdup(options->origin->log_position);
+    hand_over(following, TRUE);
+    return wait_for_room(following, 0, error);
+}
+
 /* What is whole goes over, and the position at which the log is silent is noted */
 static gboolean finish(Following *following, GError **error)
 {
@@ -262,7 +304,9 @@ static gboolean finish(Following *following, GError **error)
 
     if (!wait_for_room(following, 0, error))
         return FALSE;
-    if (following->in_transaction || following->result->structure != NULL || position == NULL)
+    if (following->changed_table != NULL)
+        return leave_to_next(following, error);
+    if (following->in_transaction || position == NULL)
         return TRUE;
     if (!hb_batch_is_empty(following->batch) || following->batch->transactions > 0)
         hand_over(following, TRUE);
@@ -291,6 +335,15 @@ static gboolean read_on(Following *following, GError **error)
 
 /* ---- The whole ---- */
 
+static GPtrArray *copy_names(const GPtrArray *names)
+{
+    GPtrArray *copies = names != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
+
+    for (guint i = 0; names != NULL && i < names->len; i++)
+        g_ptr_array_add(copies, g_strdup(names->pdata[i]));
+    return copies;
+}
+
 static gboolean follow_once(Following *following, GError **error)
 {
     const HbFollowOptions *options = following->options;
@@ -305,7 +358,9 @@ static gboolean follow_once(Following *following, GError **error)
     following->batch = hb_batch_new();
     following->in_transaction = FALSE;
     following->is_over = FALSE;
+    following->changed_table = NULL;
     following->loose_until = g_strdup(options->origin->loose_until);
+    following->loose = copy_names(options->origin->loose);
     following->reader =
         log_of(following)->open(&options->from, options->origin->log_name, options->origin->log_position, sets, &ours);
     if (following->reader != NULL) {
@@ -318,6 +373,7 @@ static gboolean follow_once(Following *following, GError **error)
     g_clear_pointer(&following->batch, hb_batch_free);
     g_clear_pointer(&following->idle_at, g_free);
     g_clear_pointer(&following->loose_until, g_free);
+    g_clear_pointer(&following->loose, g_ptr_array_unref);
     return !hb_error_propagate_cause(appliers, ours, error);
 }
 

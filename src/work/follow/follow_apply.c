@@ -74,11 +74,12 @@ static const HbRowSet *find_target(const HbBatchApplier *applier, const HbChange
     return g_hash_table_lookup(applier->options->tables, hb_changes_get_set(changes));
 }
 
-static gboolean apply_tables(HbBatchApplier *applier, const HbBatchPart *part, gboolean is_loose, GError **error)
+static gboolean apply_tables(HbBatchApplier *applier, const HbBatchPart *part, gboolean all_are_loose, GError **error)
 {
     for (guint i = 0; i < part->changes->len; i++) {
         const HbChanges *changes = part->changes->pdata[i];
         const HbRowSet *set = find_target(applier, changes);
+        const gboolean is_loose = all_are_loose || hb_origin_is_loose(applier->options->origin, set->table);
         if (!replay_of(applier)->apply(applier->session, set, changes, is_loose, error))
             return FALSE;
         g_hash_table_add(applier->result->changed, (gpointer)set);
@@ -90,22 +91,24 @@ static gboolean find_all_drift(HbBatchApplier *applier, const HbBatchPart *part,
 {
     for (guint i = 0; i < part->changes->len; i++) {
         const HbChanges *changes = part->changes->pdata[i];
-        if (!hb_changes_are_all_gone(changes) && !find_drift(applier, find_target(applier, changes), changes, error))
+        const HbRowSet *set = find_target(applier, changes);
+        if (!hb_changes_are_all_gone(changes) && !hb_origin_is_loose(applier->options->origin, set->table) &&
+            !find_drift(applier, set, changes, error))
             return FALSE;
     }
     return TRUE;
 }
 
 /* What does not meet what it should is named, and then made what the source has */
-static gboolean apply_part(HbBatchApplier *applier, const HbBatchPart *part, gboolean is_loose, GError **error)
+static gboolean apply_part(HbBatchApplier *applier, const HbBatchPart *part, GError **error)
 {
     g_autoptr(GError) ours = NULL;
 
     if (!replay_of(applier)->mark(applier->session, error))
         return FALSE;
-    if (apply_tables(applier, part, is_loose, &ours))
+    if (apply_tables(applier, part, FALSE, &ours))
         return TRUE;
-    if (is_loose || !(hb_error_is(ours, HB_ERROR_RETRY) || hb_error_is(ours, HB_ERROR_EXISTS))) {
+    if (!hb_error_is(ours, HB_ERROR_RETRY) && !hb_error_is(ours, HB_ERROR_EXISTS)) {
         g_propagate_error(error, g_steal_pointer(&ours));
         return FALSE;
     }
@@ -121,7 +124,7 @@ static gboolean note_position(HbBatchApplier *applier, const HbBatch *batch, GEr
     origin->log_position = g_strdup(batch->position);
     if (origin->loose_until != NULL &&
         applier->options->engine->log->compare(batch->position, origin->loose_until) >= 0)
-        g_clear_pointer(&origin->loose_until, g_free);
+        hb_origin_set_loose(origin, NULL, NULL);
     text = hb_origin_write(origin);
     if (replay_of(applier)->end(applier->session, text, error)) {
         applier->is_open = FALSE;
@@ -138,7 +141,7 @@ static gboolean apply(HbBatchApplier *applier, const HbBatch *batch, GError **er
         return FALSE;
     applier->is_open = TRUE;
     for (guint i = 0; i < batch->parts->len; i++) {
-        if (!apply_part(applier, batch->parts->pdata[i], batch->is_loose, error))
+        if (!apply_part(applier, batch->parts->pdata[i], error))
             return FALSE;
     }
     return !batch->commits || note_position(applier, batch, error);

@@ -24,8 +24,7 @@ typedef struct {
     gsize bytes;
     guint64 rows, transactions;
     gboolean commits; /* with it a transaction of the source has ended: what is noted is consistent */
-    gboolean is_loose;
-    char *position; /* NULL unless it commits */
+    char *position;   /* NULL unless it commits */
     gint64 time_us;
 } HbBatch;
 
@@ -45,6 +44,5 @@ guint hb_batch_applier_count_waiting(HbBatchApplier *applier); /* batches that a
 gboolean hb_batch_applier_has_failed(HbBatchApplier *applier);
 /* What is in: the position (the caller's; NULL: nothing yet), and when its last commit was */
 char *hb_batch_applier_get_position(HbBatchApplier *applier, gint64 *time_us);
-/* The copy notes the position at which nothing more has come: no batch may be waiting */
 /* Waits until all is in, and ends the thread. FALSE with the error of the batch that failed */
 gboolean hb_batch_applier_finish(HbBatchApplier *applier, GError **error);

@@ -33,13 +33,36 @@ void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position)
     g_free(origin->log_position);
     origin->log_name = new_name;
     origin->log_position = new_position;
-    g_clear_pointer(&origin->loose_until, g_free);
+    hb_origin_set_loose(origin, NULL, NULL);
     g_ptr_array_set_size(origin->drifted, 0);
+}
+
+void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *tables)
+{
+    GPtrArray *loose = tables != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
+    char *new_until = g_strdup(until);
+
+    for (guint i = 0; tables != NULL && i < tables->len; i++)
+        g_ptr_array_add(loose, g_strdup(tables->pdata[i]));
+    g_free(origin->loose_until);
+    g_clear_pointer(&origin->loose, g_ptr_array_unref);
+    origin->loose_until = new_until;
+    origin->loose = loose;
+}
+
+static gboolean is_among(const GPtrArray *tables, const char *table)
+{
+    return g_ptr_array_find_with_equal_func((GPtrArray *)tables, table, g_str_equal, NULL);
+}
+
+gboolean hb_origin_is_loose(const HbOrigin *origin, const char *table)
+{
+    return origin->loose_until != NULL && (origin->loose == NULL || is_among(origin->loose, table));
 }
 
 gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table)
 {
-    if (g_ptr_array_find_with_equal_func(origin->drifted, table, g_str_equal, NULL))
+    if (is_among(origin->drifted, table))
         return FALSE;
     g_ptr_array_add(origin->drifted, g_strdup(table));
     return TRUE;
@@ -48,7 +71,7 @@ gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table)
 void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other)
 {
     hb_origin_set_log(origin, other->log_name, other->log_position);
-    origin->loose_until = g_strdup(other->loose_until);
+    hb_origin_set_loose(origin, other->loose_until, other->loose);
     for (guint i = 0; i < other->drifted->len; i++)
         hb_origin_add_drifted(origin, other->drifted->pdata[i]);
 }
@@ -105,6 +128,7 @@ void hb_origin_free(HbOrigin *origin)
     g_free(origin->log_name);
     g_free(origin->log_position);
     g_free(origin->loose_until);
+    g_clear_pointer(&origin->loose, g_ptr_array_unref);
     g_ptr_array_unref(origin->drifted);
     hb_selection_free(origin->selection);
     g_clear_pointer(&origin->wishes.renames, g_ptr_array_unref);
@@ -137,15 +161,20 @@ static json_t *write_choice(guint parts, const HbSelection *selection, const HbW
     return choice;
 }
 
+static json_t *write_names(const GPtrArray *names)
+{
+    json_t *list = names != NULL ? json_array() : json_null();
+
+    for (guint i = 0; names != NULL && i < names->len; i++)
+        json_array_append_new(list, hb_json_text(names->pdata[i]));
+    return list;
+}
+
 static json_t *write_log(const HbOrigin *origin)
 {
-    json_t *drifted = json_array();
-
-    for (guint i = 0; i < origin->drifted->len; i++)
-        json_array_append_new(drifted, hb_json_text(origin->drifted->pdata[i]));
-    return json_pack("{s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
-                     hb_json_text(origin->log_position), "loose_until", hb_json_text(origin->loose_until), "drifted",
-                     drifted);
+    return json_pack("{s:o, s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
+                     hb_json_text(origin->log_position), "loose_until", hb_json_text(origin->loose_until), "loose",
+                     write_names(origin->loose), "drifted", write_names(origin->drifted));
 }
 
 char *hb_origin_write(const HbOrigin *origin)
@@ -243,26 +272,35 @@ static gboolean read_choice(HbOrigin *origin, const json_t *copy, GError **error
     return read_selection(origin, json_object_get(copy, "chosen"), error);
 }
 
+static gboolean read_names(const json_t *list, GPtrArray *names)
+{
+    if (!json_is_array(list) || json_array_size(list) > HB_LIMIT_ENTRIES)
+        return FALSE;
+    for (gsize i = 0; i < json_array_size(list); i++) {
+        const char *json = json_string_value(json_array_get(list, i));
+        char *name = json != NULL ? hb_json_text_read(json) : NULL;
+        if (name == NULL)
+            return FALSE;
+        g_ptr_array_add(names, name);
+    }
+    return TRUE;
+}
+
 static gboolean read_log(HbOrigin *origin, const json_t *log, GError **error)
 {
-    const json_t *drifted = json_object_get(log, "drifted");
+    const json_t *loose = json_object_get(log, "loose");
 
     if (log == NULL)
         return TRUE;
     origin->log_name = take_text(log, "name");
     origin->log_position = take_text(log, "position");
     origin->loose_until = take_text(log, "loose_until");
-    if (origin->log_name == NULL || origin->log_position == NULL || !json_is_array(drifted) ||
-        json_array_size(drifted) > HB_LIMIT_ENTRIES)
+    if (origin->log_name == NULL || origin->log_position == NULL)
         return wrong("log", error);
-    for (gsize i = 0; i < json_array_size(drifted); i++) {
-        const char *json = json_string_value(json_array_get(drifted, i));
-        char *table = json != NULL ? hb_json_text_read(json) : NULL;
-        if (table == NULL)
-            return wrong("drifted", error);
-        g_ptr_array_add(origin->drifted, table);
-    }
-    return TRUE;
+    if (json_is_array(loose))
+        origin->loose = g_ptr_array_new_with_free_func(g_free);
+    return (origin->loose == NULL || read_names(loose, origin->loose) || wrong("loose", error)) &&
+           (read_names(json_object_get(log, "drifted"), origin->drifted) || wrong("drifted", error));
 }
 
 static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)

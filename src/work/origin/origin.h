@@ -27,12 +27,16 @@ typedef struct {
     char *log_name;
     char *log_position; /* up to here its changes are in */
     char *loose_until;  /* up to here some of them may be in: rows were compared meanwhile; NULL: none are */
+    GPtrArray *loose;   /* char *: of these tables; NULL: of all */
     GPtrArray *drifted; /* char *: tables that did not hold what the log said of them, until they are compared */
 } HbOrigin;
 
 /* The source's log is read from this position on, or not at all (both NULL) */
 void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position);
 void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other); /* all that it knows of the log */
+/* tables: char *, borrowed; NULL: all */
+void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *tables);
+gboolean hb_origin_is_loose(const HbOrigin *origin, const char *table);
 /* Returns FALSE if it was known */
 gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table);
 

@@ -44,6 +44,7 @@ typedef struct {
     gboolean resume;
     gboolean freshens; /* what is there is brought up to date by the provider; an earlier pass may have broken off */
     const char *loose_until; /* of rows that the source's log tells about, too, see HbOrigin; NULL: there are none */
+    const GPtrArray *loose;  /* char *: of these tables; NULL: of all */
     gboolean remember;       /* leave in the target where it came from; see work/origin */
     gboolean tentative;      /* what fails will be tried again: it is not told at once */
     gboolean part_of_server; /* one database of a whole server */

@@ -15,10 +15,8 @@ static gboolean write(const HbRestoreRun *run, HbSession *session, const HbOrigi
         hb_origin_new(options->manifest, options->parts, chosen, &options->wishes, before, is_whole);
     g_autofree char *text = NULL;
 
-    if (options->loose_until != NULL && origin->log_name != NULL) {
-        g_free(origin->loose_until);
-        origin->loose_until = g_strdup(options->loose_until);
-    }
+    if (options->loose_until != NULL && origin->log_name != NULL)
+        hb_origin_set_loose(origin, options->loose_until, options->loose);
     if (options->loose_until != NULL && is_whole)
         g_ptr_array_set_size(origin->drifted, 0);
     text = hb_origin_write(origin);
