@@ -110,7 +110,7 @@ run_mariadb() {
     ! is_mysql_root || own="--innodb-redo-log-capacity=512M --mysqlx=OFF --secure-file-priv=NULL"
     as_server_user setsid $(mariadbd_program) --tmpdir="$folder/data" --datadir="$folder/data" --socket="$folder/socket" \
         --pid-file="$folder/pid" --skip-networking --innodb-buffer-pool-size=256M $own \
-        --log-bin=binlog --server-id=1 --max-allowed-packet=128M --character-set-server=utf8mb4 "$@" \
+        --log-bin=binlog --binlog-format=ROW --server-id=1 --max-allowed-packet=128M --character-set-server=utf8mb4 "$@" \
         >>"$folder.log" 2>&1 </dev/null &
     until mariadb_shell "$name" -e "SELECT 1" >/dev/null 2>&1; do
         tries=$((tries + 1))

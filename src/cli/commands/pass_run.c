@@ -72,13 +72,15 @@ typedef enum { LAST_PASS, SAME_AGAIN, FINISHING_PASS } Next;
 
 static Next find_next(const HbCli *cli, const HbPass *pass, const HbPassOptions *options, HbStatus status)
 {
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+
     if (status != HB_STATUS_DONE || cli->options.dry_run)
         return LAST_PASS;
     if (hb_pass_leaves_log(pass))
         return SAME_AGAIN;
-    if (!options->keeps_up)
-        return LAST_PASS;
-    return hb_pass_get_follow(pass)->structure != NULL ? SAME_AGAIN : FINISHING_PASS;
+    if (follow != NULL && follow->structure != NULL)
+        return SAME_AGAIN;
+    return options->keeps_up ? FINISHING_PASS : LAST_PASS;
 }
 
 static HbStatus judge(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)

@@ -7,7 +7,11 @@
 #include "engine/mariadb/catalog/survey.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/log/kept_log.h"
+#include "engine/mariadb/log/log_reader.h"
+#include "engine/mariadb/log/table_layouts.h"
 #include "engine/mariadb/rows/insert_rows.h"
+#include "engine/mariadb/rows/replay.h"
 #include "engine/mariadb/rows/rows.h"
 #include "engine/mariadb/rows/split_rows.h"
 #include "engine/mariadb/session/address.h"
@@ -84,6 +88,20 @@ static const HbJournal journal = {
     .write_rows = hb_my_write_rows,
 };
 
+static const HbLog binary_log = {
+    .check = hb_my_check_log,
+    .narrow = hb_my_narrow_log,
+    .find_tables = hb_my_find_logged,
+    .release = hb_my_release_log,
+    .list = hb_my_list_kept,
+    .find_end = hb_my_find_log_end,
+    .compare = hb_my_compare_positions,
+    .open = hb_my_open_log,
+    .close = hb_my_close_log,
+    .next = hb_my_next_change,
+    .confirm = hb_my_confirm_log,
+};
+
 const HbEngine hb_mariadb_engine = {
     .name = "mariadb",
     .traits = {.analyze_from_rows = 1000,
@@ -96,4 +114,6 @@ const HbEngine hb_mariadb_engine = {
     .source = &source,
     .target = &target,
     .journal = &journal,
+    .log = &binary_log,
+    .replay = &hb_my_replay,
 };

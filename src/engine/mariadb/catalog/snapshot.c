@@ -5,6 +5,7 @@
 #include "core/base/name_list.h"
 #include "engine/common/checks.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/log/kept_log.h"
 #include "mariadb_sql.h"
 
 #include <string.h>
@@ -169,6 +170,12 @@ static gboolean hold_still(HbSession *session, HbSnapshot *snapshot, HbRemark re
         g_propagate_prefixed_error(error, g_steal_pointer(&ours), "holding the moment of the snapshot still: ");
         return FALSE;
     }
+    if (snapshot->keep_log != NULL)
+        return hb_error_set(
+            error, HB_ERROR_RIGHTS,
+            "an administrator can run: GRANT RELOAD ON *.* TO ..., or LOCK TABLES on the database; or "
+            "leave out --keep-log",
+            "this account cannot hold commits back, so that nobody knows where in the log the moment is");
     if (snapshot->sessions > 1)
         remark(data, "one session reads alone: this account may not hold commits back while several begin",
                "grant it RELOAD, or LOCK TABLES on the database, and --jobs is of use");
@@ -228,24 +235,6 @@ static gboolean care_for_plain_tables(HbSession *session, const HbSnapshot *snap
     return TRUE;
 }
 
-/* "binlog.000001:291692, GTID 0-1-1863"; NULL where there is no log, or it is not for us to see */
-static char *read_position(HbSession *session)
-{
-    g_autoptr(HbMyResult) status = hb_my_query(
-        session, hb_my_can(session, HB_MY_BINARY_LOG_STATUS) ? "SHOW BINARY LOG STATUS" : "SHOW MASTER STATUS", NULL);
-    g_autofree char *gtid = NULL;
-    MYSQL_ROW row;
-
-    row = status != NULL ? mysql_fetch_row(status) : NULL;
-    hb_my_read_text(
-        session, hb_my_can(session, HB_MY_DOMAIN_GTIDS) ? "SELECT @@gtid_binlog_pos" : "SELECT @@global.gtid_executed",
-        &gtid, NULL);
-    if (row == NULL)
-        return NULL;
-    return gtid != NULL && *gtid != '\0' ? g_strdup_printf("%s:%s, GTID %s", row[0], row[1], gtid)
-                                         : g_strdup_printf("%s:%s", row[0], row[1]);
-}
-
 /* ---- Life ---- */
 
 gboolean hb_my_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,
@@ -260,7 +249,7 @@ gboolean hb_my_begin_snapshot(HbSession *session, guint lock_wait_ms, HbSnapshot
         return FALSE;
     snapshot->token = g_strdup(TOKEN_OPEN);
     snapshot->lock_wait_ms = lock_wait_ms;
-    snapshot->position = read_position(session);
+    snapshot->position = hb_my_read_position(session);
     return hb_my_read_text(session, "SELECT DATE_FORMAT(UTC_TIMESTAMP(6), '%Y-%m-%dT%H:%i:%s.%fZ')", &snapshot->time,
                            error);
 }

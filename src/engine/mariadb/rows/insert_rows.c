@@ -226,6 +226,17 @@ gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     return load_end(&load, load_begin(&load, error) && pass_and_note(&load, key, source, data, error), error);
 }
 
+gboolean hb_my_insert_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, GError **error)
+{
+    HbMyLoad load;
+    gboolean ok;
+
+    load_init(&load, session, set);
+    ok = load_begin(&load, error) && pass_rows(&load, source, data, error);
+    load_clear(&load);
+    return ok;
+}
+
 /* ---- Changing ---- */
 
 /* Rows that have a history leave one more piece of it, which goes, too */
@@ -238,7 +249,7 @@ static gboolean take_all_away(const HbMyLoad *load, GError **error)
            (load->set->condition == NULL || hb_my_execute(load->session, history, error));
 }
 
-static gboolean run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
+gboolean hb_my_run_delete(gpointer data, const char *sql, guint64 *count, GError **error)
 {
     HbSession *session = data;
 
@@ -256,7 +267,7 @@ static gboolean take_rows_away(const HbMyLoad *load, const HbRowChange *change, 
         return TRUE;
     if (!hb_key_condition_is_possible(load->set, change->gone))
         return hb_my_delete_by_value(load->session, load->set, change->gone, error);
-    return hb_engine_delete_by_keys(load->set->table, load->set, &hb_my_dialect, change->gone, run_delete,
+    return hb_engine_delete_by_keys(load->set->table, load->set, &hb_my_dialect, change->gone, hb_my_run_delete,
                                     load->session, error);
 }
 
