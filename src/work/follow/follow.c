@@ -291,9 +291,9 @@ static gboolean leave_to_next(Following *following, GError **error)
 
     hb_batch_free(following->batch);
     following->batch = hb_batch_new();
-    hb_origin_add_drifted(options->origin, following->changed_table->table);
+    hb_origin_add_unaligned(options->origin, following->changed_table->table);
     for (guint i = 0; following->loose_until != NULL && following->loose != NULL && i < following->loose->len; i++)
-        hb_origin_add_drifted(options->origin, following->loose->pdata[i]);
+        hb_origin_add_unaligned(options->origin, following->loose->pdata[i]);
     following->batch->position = g_strdup(options->origin->log_position);
     hand_over(following, TRUE);
     return wait_for_room(following, 0, error);

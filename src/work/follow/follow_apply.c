@@ -62,7 +62,7 @@ static gboolean find_drift(HbBatchApplier *applier, const HbRowSet *set, const H
             name_drift(applier, set, changes, row, row->was_there);
     }
     if (found > 0)
-        hb_origin_add_drifted(applier->options->origin, set->table);
+        hb_origin_add_unaligned(applier->options->origin, set->table);
     applier->result->drifts += found;
     return TRUE;
 }

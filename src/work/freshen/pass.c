@@ -145,7 +145,7 @@ static void prepare_restore(HbPass *pass)
     pass->options.to.existing = HB_EXISTING_KEEP;
     pass->options.to.freshens = TRUE;
     pass->options.to.loose_until = pass->compares_logged ? pass->manifest->snapshot_position : NULL;
-    pass->options.to.loose = pass->leaves_log ? pass->options.origin->drifted : NULL;
+    pass->options.to.loose = pass->leaves_log ? pass->options.origin->unaligned : NULL;
 }
 
 typedef struct {

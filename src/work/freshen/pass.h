@@ -68,7 +68,7 @@ gboolean hb_pass_is_blocked(const HbPass *pass);
 /* Of a pass that has run: what came from the log; NULL: it was not read */
 const HbFollowResult *hb_pass_get_follow(const HbPass *pass);
 guint hb_pass_count_followed(const HbPass *pass); /* tables */
-/* It compared what had drifted: the log is for the next one */
+/* It compared what was not aligned with the log: to read that is for the next one */
 gboolean hb_pass_leaves_log(const HbPass *pass);
 
 /* How long it took to compare, and, guessed from what a small machine does, how long bringing it over will */

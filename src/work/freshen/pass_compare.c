@@ -65,25 +65,31 @@ static gboolean is_of_table(const HbPass *pass, const HbRowSet *set)
     return rows == NULL || rows->needs->len == 0 || !g_str_has_prefix(rows->needs->pdata[0], "large-objects ");
 }
 
+static void refuse(HbPass *pass, const Pair *pair)
+{
+    HbPassTable *table = add_table(pass, pair);
+
+    table->bytes = pair->from->bytes;
+    if (pair->to != NULL)
+        table->refusal = g_strdup("it has other columns in TO");
+}
+
 /* Those that can be compared; of the others it is said why not */
 static void choose_pairs(HbPass *pass, GArray *pairs)
 {
     for (guint i = pairs->len; i-- > 0;) {
-        const Pair *pair = &g_array_index(pairs, Pair, i);
-        HbPassTable *table;
-        pass->has_large_objects |= pair->to != NULL && !is_of_table(pass, pair->to);
-        if (pair->to != NULL && has_same_columns(pair->wanted, pair->to)) {
-            if (hb_pass_takes_from_log(pass, pair->from, pair->to))
-                g_array_remove_index(pairs, i);
+        const Pair pair = g_array_index(pairs, Pair, i);
+        const gboolean is_alike = pair.to != NULL && has_same_columns(pair.wanted, pair.to);
+        pass->has_large_objects |= pair.to != NULL && !is_of_table(pass, pair.to);
+        if (!is_alike)
+            refuse(pass, &pair);
+        if (is_alike && hb_pass_takes_from_log(pass, pair.from, pair.to)) {
+            g_array_remove_index(pairs, i);
             continue;
         }
-        if (pair->to != NULL && pass->logged != NULL && g_hash_table_contains(pass->logged, pair->from))
-            g_ptr_array_add(pass->unfollowed, pair->to->table);
-        table = add_table(pass, pair);
-        table->bytes = pair->from->bytes;
-        if (pair->to != NULL)
-            table->refusal = g_strdup("it has other columns in TO");
-        g_array_remove_index(pairs, i);
+        g_ptr_array_add(pass->unfollowed, pair.wanted->table);
+        if (!is_alike)
+            g_array_remove_index(pairs, i);
     }
 }
 

@@ -62,7 +62,6 @@ gboolean hb_pass_has_followers(const HbPass *pass);
 gboolean hb_pass_choose_logged(HbPass *pass, GError **error);
 /* TRUE: the changes of this table come from it, in this pass or the next one; FALSE: it is to be compared */
 gboolean hb_pass_takes_from_log(HbPass *pass, const HbRowSet *from, const HbRowSet *to);
-gboolean hb_pass_has_drifted(const HbPass *pass, const HbRowSet *to);
 gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GError **error);
 
 /* A HbRowProvider's load() */

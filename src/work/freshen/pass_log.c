@@ -5,9 +5,9 @@
 
 /*
  * Where the source keeps its log for the copy, the tables that the log tells about are not compared: their changes are
- * read. Up to the source's moment if the pass is one; until somebody says so if it keeps up. Tables that drifted are
- * compared first, in a pass that reads no log; the changes that the log has of them up to that moment may then be in
- * already.
+ * read. Up to the source's moment if the pass is one; until somebody says so if it keeps up. Tables that are not
+ * aligned with the log are compared first, in a pass that does not read it; the changes that the log has of them up to
+ * that moment may then be in already.
  */
 
 /* ---- Can it be read? ---- */
@@ -57,12 +57,23 @@ static gboolean look_at_log(const HbPass *pass, GHashTable *logged, GPtrArray *u
 
 /* ---- Which tables follow it ---- */
 
-gboolean hb_pass_has_drifted(const HbPass *pass, const HbRowSet *to)
+static gboolean is_unaligned(const HbPass *pass, const char *table)
 {
-    const HbOrigin *origin = pass->options.origin;
+    return g_ptr_array_find_with_equal_func(pass->options.origin->unaligned, table, g_str_equal, NULL);
+}
 
-    return origin != NULL && to != NULL &&
-           g_ptr_array_find_with_equal_func(origin->drifted, to->table, g_str_equal, NULL);
+/* Is there any that the log tells about? */
+static gboolean are_some_unaligned(const HbPass *pass)
+{
+    const GPtrArray *from = hb_catalog_get_row_sets(pass->manifest->catalog),
+                    *wanted = hb_catalog_get_row_sets(pass->wanted);
+
+    for (guint i = 0; i < from->len; i++) {
+        if (g_hash_table_contains(pass->logged, from->pdata[i]) &&
+            is_unaligned(pass, ((const HbRowSet *)wanted->pdata[i])->table))
+            return TRUE;
+    }
+    return FALSE;
 }
 
 static gboolean has_log(const HbPass *pass)
@@ -120,7 +131,7 @@ gboolean hb_pass_choose_logged(HbPass *pass, GError **error)
         g_hash_table_remove_all(pass->logged);
         return fall_back(pass, cause, error);
     }
-    pass->follows = pass->options.by != HB_PASS_BY_ROWS && pass->options.origin->drifted->len == 0;
+    pass->follows = pass->options.by != HB_PASS_BY_ROWS && !are_some_unaligned(pass);
     pass->compares_logged = !pass->follows;
     pass->leaves_log = !pass->follows && pass->options.by != HB_PASS_BY_ROWS;
     if (pass->follows)
@@ -133,7 +144,7 @@ gboolean hb_pass_takes_from_log(HbPass *pass, const HbRowSet *from, const HbRowS
     if (pass->logged == NULL || !g_hash_table_contains(pass->logged, from))
         return FALSE;
     if (!pass->follows)
-        return pass->leaves_log && !hb_pass_has_drifted(pass, to);
+        return pass->leaves_log && !is_unaligned(pass, to->table);
     g_hash_table_insert(pass->followed, (gpointer)from, (gpointer)to);
     return TRUE;
 }
@@ -152,7 +163,7 @@ static gboolean enter(gpointer data, HbSession *session, GError **error)
     return hb_restore_run_enter(entering->run, session, FALSE, error);
 }
 
-/* What the run has written by now; tables that are not followed, but that the log tells about, are compared next */
+/* What the run has written by now. Tables that are not followed will not be as they were at the log's position */
 static HbOrigin *recall(const HbPass *pass, HbRestoreRun *run, GError **error)
 {
     const HbEngine *engine = pass->options.to.engine;
@@ -163,7 +174,7 @@ static HbOrigin *recall(const HbPass *pass, HbRestoreRun *run, GError **error)
         hb_error_set(error, HB_ERROR_BLOCKED, NULL, "TO has lost what it remembers of its source");
     engine->connector->close(session);
     for (guint i = 0; origin != NULL && i < pass->unfollowed->len; i++)
-        hb_origin_add_drifted(origin, pass->unfollowed->pdata[i]);
+        hb_origin_add_unaligned(origin, pass->unfollowed->pdata[i]);
     return origin;
 }
 

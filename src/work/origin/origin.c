@@ -34,7 +34,7 @@ void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position)
     origin->log_name = new_name;
     origin->log_position = new_position;
     hb_origin_set_loose(origin, NULL, NULL);
-    g_ptr_array_set_size(origin->drifted, 0);
+    g_ptr_array_set_size(origin->unaligned, 0);
 }
 
 void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *tables)
@@ -60,11 +60,11 @@ gboolean hb_origin_is_loose(const HbOrigin *origin, const char *table)
     return origin->loose_until != NULL && (origin->loose == NULL || is_among(origin->loose, table));
 }
 
-gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table)
+gboolean hb_origin_add_unaligned(HbOrigin *origin, const char *table)
 {
-    if (is_among(origin->drifted, table))
+    if (is_among(origin->unaligned, table))
         return FALSE;
-    g_ptr_array_add(origin->drifted, g_strdup(table));
+    g_ptr_array_add(origin->unaligned, g_strdup(table));
     return TRUE;
 }
 
@@ -72,8 +72,8 @@ void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other)
 {
     hb_origin_set_log(origin, other->log_name, other->log_position);
     hb_origin_set_loose(origin, other->loose_until, other->loose);
-    for (guint i = 0; i < other->drifted->len; i++)
-        hb_origin_add_drifted(origin, other->drifted->pdata[i]);
+    for (guint i = 0; i < other->unaligned->len; i++)
+        hb_origin_add_unaligned(origin, other->unaligned->pdata[i]);
 }
 
 /* A source that keeps its log from the moment that is in; or what was known of it before */
@@ -89,7 +89,7 @@ static HbOrigin *make_empty(void)
 {
     HbOrigin *origin = g_new0(HbOrigin, 1);
 
-    origin->drifted = g_ptr_array_new_with_free_func(g_free);
+    origin->unaligned = g_ptr_array_new_with_free_func(g_free);
     return origin;
 }
 
@@ -129,7 +129,7 @@ void hb_origin_free(HbOrigin *origin)
     g_free(origin->log_position);
     g_free(origin->loose_until);
     g_clear_pointer(&origin->loose, g_ptr_array_unref);
-    g_ptr_array_unref(origin->drifted);
+    g_ptr_array_unref(origin->unaligned);
     hb_selection_free(origin->selection);
     g_clear_pointer(&origin->wishes.renames, g_ptr_array_unref);
     g_free(origin);
@@ -174,7 +174,7 @@ static json_t *write_log(const HbOrigin *origin)
 {
     return json_pack("{s:o, s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
                      hb_json_text(origin->log_position), "loose_until", hb_json_text(origin->loose_until), "loose",
-                     write_names(origin->loose), "drifted", write_names(origin->drifted));
+                     write_names(origin->loose), "unaligned", write_names(origin->unaligned));
 }
 
 char *hb_origin_write(const HbOrigin *origin)
@@ -300,7 +300,7 @@ static gboolean read_log(HbOrigin *origin, const json_t *log, GError **error)
     if (json_is_array(loose))
         origin->loose = g_ptr_array_new_with_free_func(g_free);
     return (origin->loose == NULL || read_names(loose, origin->loose) || wrong("loose", error)) &&
-           (read_names(json_object_get(log, "drifted"), origin->drifted) || wrong("drifted", error));
+           (read_names(json_object_get(log, "unaligned"), origin->unaligned) || wrong("unaligned", error));
 }
 
 static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)

@@ -25,10 +25,11 @@ typedef struct {
     /* Of the source's log, see engine/log.h: NULL, and what follows too, where it is not kept for this copy, or the
      * copy is not whole */
     char *log_name;
-    char *log_position; /* up to here its changes are in */
-    char *loose_until;  /* up to here some of them may be in: rows were compared meanwhile; NULL: none are */
-    GPtrArray *loose;   /* char *: of these tables; NULL: of all */
-    GPtrArray *drifted; /* char *: tables that did not hold what the log said of them, until they are compared */
+    char *log_position;   /* up to here its changes are in */
+    char *loose_until;    /* up to here some of them may be in: rows were compared meanwhile; NULL: none are */
+    GPtrArray *loose;     /* char *: of these tables; NULL: of all */
+    GPtrArray *unaligned; /* char *: tables that are not as they were at that position: they did not hold what the log
+                           * said of them, or were compared while it went on. They are compared before it is read */
 } HbOrigin;
 
 /* The source's log is read from this position on, or not at all (both NULL) */
@@ -38,7 +39,7 @@ void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other); /* all that it
 void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *tables);
 gboolean hb_origin_is_loose(const HbOrigin *origin, const char *table);
 /* Returns FALSE if it was known */
-gboolean hb_origin_add_drifted(HbOrigin *origin, const char *table);
+gboolean hb_origin_add_unaligned(HbOrigin *origin, const char *table);
 
 /* What a copy of the manifest will remember; before: what it remembers now, or NULL. is_whole: all of it is in */
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,

@@ -18,7 +18,7 @@ static gboolean write(const HbRestoreRun *run, HbSession *session, const HbOrigi
     if (options->loose_until != NULL && origin->log_name != NULL)
         hb_origin_set_loose(origin, options->loose_until, options->loose);
     if (options->loose_until != NULL && is_whole)
-        g_ptr_array_set_size(origin->drifted, 0);
+        g_ptr_array_set_size(origin->unaligned, 0);
     text = hb_origin_write(origin);
     return options->engine->target->write_origin(session, text, error);
 }

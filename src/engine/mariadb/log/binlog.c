@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-#define HEADER_BYTES 19
+#define HEADER_BYTES   19
 #define CHECKSUM_BYTES 4
 
 gboolean hb_my_read_event(const guint8 *bytes, gsize length, gsize checksum, HbMyEvent *event)
@@ -109,8 +109,7 @@ static gboolean read_metas(HbMyBytesLeft *left, HbMyTableMap *map)
         return FALSE;
     metas.end = metas.at + length;
     for (guint i = 0; i < map->types->len; i++) {
-        const guint16 meta =
-            (guint16)hb_my_take_number(&metas, count_meta(g_array_index(map->types, guint8, i)));
+        const guint16 meta = (guint16)hb_my_take_number(&metas, count_meta(g_array_index(map->types, guint8, i)));
         g_array_append_val(map->metas, meta);
     }
     return !metas.is_short;
@@ -186,8 +185,7 @@ gboolean hb_my_read_rows_head(HbMyEvent *event, HbMyRows *rows)
     rows->columns = (guint)MIN(columns, G_MAXUINT16);
     size = (rows->columns + 7) / 8;
     present = hb_my_take_bytes(left, size);
-    present_after =
-        hb_my_get_rows_kind(event->type) == HB_MY_ROWS_UPDATE ? hb_my_take_bytes(left, size) : present;
+    present_after = hb_my_get_rows_kind(event->type) == HB_MY_ROWS_UPDATE ? hb_my_take_bytes(left, size) : present;
     if (present == NULL || present_after == NULL)
         return FALSE;
     rows->is_whole = are_all_set(present, rows->columns) && are_all_set(present_after, rows->columns);

@@ -109,15 +109,16 @@ static gboolean check_status(HbSession *session, GError **error)
     MYSQL_ROW row = status != NULL ? mysql_fetch_row(status) : NULL;
 
     if (row == NULL)
-        return hb_error_set(error, HB_ERROR_RIGHTS,
-                            "an administrator can run: GRANT REPLICATION SLAVE, REPLICATION CLIENT ON *.* TO ...; "
-                            BY_COMPARING,
-                            "%s does not say where its binary log ends%s%s", session->address,
-                            ours != NULL ? ": " : "", ours != NULL ? ours->message : "");
+        return hb_error_set(
+            error, HB_ERROR_RIGHTS,
+            "an administrator can run: GRANT REPLICATION SLAVE, REPLICATION CLIENT ON *.* TO ...; " BY_COMPARING,
+            "%s does not say where its binary log ends%s%s", session->address, ours != NULL ? ": " : "",
+            ours != NULL ? ours->message : "");
     return mysql_num_fields(status) < 4 ||
            ((row[2] == NULL || *row[2] == '\0') && (row[3] == NULL || *row[3] == '\0')) ||
-           hb_error_set(error, HB_ERROR_BLOCKED, "take binlog-do-db and binlog-ignore-db out of its configuration; "
-                        BY_COMPARING, "the server leaves databases out of its binary log");
+           hb_error_set(error, HB_ERROR_BLOCKED,
+                        "take binlog-do-db and binlog-ignore-db out of its configuration; " BY_COMPARING,
+                        "the server leaves databases out of its binary log");
 }
 
 gboolean hb_my_check_log(HbSession *session, GError **error)

@@ -15,7 +15,7 @@
 #define ROWS_END        1    /* of an event with rows: the statement's last one */
 
 struct HbLogReader {
-    HbSession *session;  /* NULL in tests */
+    HbSession *session; /* NULL in tests */
     char *database;
     GHashTable *layouts; /* names to HbMyLayout * */
     GHashTable *maps;    /* numbers of tables to Mapped * */
@@ -153,8 +153,7 @@ static gboolean refuse_partial(const HbLogReader *reader, GError **error)
                         "a session has logged changes of %s in part only", reader->layout->set->table);
 }
 
-static gboolean begin_rows(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told,
-                           GError **error)
+static gboolean begin_rows(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told, GError **error)
 {
     const Mapped *mapped;
 
@@ -344,13 +343,11 @@ static void tell_emptied(HbLogReader *reader, const HbMyEvent *event, const char
 
 static gboolean refuse_statement(const char *text, GError **error)
 {
-    return hb_error_set(error, HB_ERROR_BLOCKED,
-                        WAY_OUT "; and see that all sessions log rows (binlog_format)",
+    return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT "; and see that all sessions log rows (binlog_format)",
                         "a session has logged a change of rows as a statement: %.60s", text);
 }
 
-static gboolean take_query(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told,
-                           GError **error)
+static gboolean take_query(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told, GError **error)
 {
     static const char *const nothing[] = {"BEGIN", "SAVEPOINT", "RELEASE", "START", "FLUSH", "SET", "ANALYZE", NULL},
                              *const changes[] = {"INSERT", "UPDATE", "DELETE", "REPLACE", "LOAD", "CALL", "WITH", NULL};
@@ -397,8 +394,7 @@ static gboolean take_gtid(const HbMyEvent *event, GError **error)
     return refuse_form("a transaction that was prepared (XA)", WAY_OUT, error);
 }
 
-static gboolean take_event(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told,
-                           GError **error)
+static gboolean take_event(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told, GError **error)
 {
     if (hb_my_get_rows_kind(event->type) != HB_MY_ROWS_NONE)
         return begin_rows(reader, event, has_event, told, error);
@@ -467,8 +463,7 @@ static gboolean set_refusal(HbLogReader *reader, const guint8 *packet, gsize len
         length > skip ? g_strndup((const char *)packet + skip, length - skip) : g_strdup("no reason was given");
 
     if (number == 1227 || number == 1045)
-        return hb_error_set(error, HB_ERROR_RIGHTS,
-                            "an administrator can run: GRANT REPLICATION SLAVE ON *.* TO ...",
+        return hb_error_set(error, HB_ERROR_RIGHTS, "an administrator can run: GRANT REPLICATION SLAVE ON *.* TO ...",
                             "%s does not let its log be read: %s", reader->session->address, message);
     if (number == 1236)
         return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT, "the binary log cannot be read from there: %s", message);
@@ -540,9 +535,8 @@ static gboolean start(HbLogReader *reader, const char *file, guint64 byte, GErro
     MYSQL *mysql = reader->session->mysql;
     g_autoptr(GByteArray) command = g_byte_array_new();
     const guint32 number = choose_number();
-    const guint8 head[] = {(guint8)byte,        (guint8)(byte >> 8),    (guint8)(byte >> 16),   (guint8)(byte >> 24),
-                           0,                   0,                      (guint8)number,         (guint8)(number >> 8),
-                           (guint8)(number >> 16), (guint8)(number >> 24)};
+    const guint8 head[] = {(guint8)byte,   (guint8)(byte >> 8),   (guint8)(byte >> 16),   (guint8)(byte >> 24),  0, 0,
+                           (guint8)number, (guint8)(number >> 8), (guint8)(number >> 16), (guint8)(number >> 24)};
 
     if (byte > G_MAXUINT32)
         return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT,

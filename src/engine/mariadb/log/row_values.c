@@ -191,8 +191,7 @@ static gboolean read_timestamp(HbMyBytesLeft *bytes, guint places, GString *text
 
     if (seconds == 0)
         g_string_append(text, "0000-00-00 00:00:00");
-    else if (gmtime_r(&seconds, &parts) == NULL ||
-             strftime(when, sizeof when, "%Y-%m-%d %H:%M:%S", &parts) == 0)
+    else if (gmtime_r(&seconds, &parts) == NULL || strftime(when, sizeof when, "%Y-%m-%d %H:%M:%S", &parts) == 0)
         return FALSE;
     else
         g_string_append(text, when);

@@ -41,9 +41,9 @@ enum {
 /* How bytes become what is printed */
 typedef enum {
     HB_MY_BYTES_PLAIN,
-    HB_MY_BYTES_LATIN1,  /* to UTF-8 */
-    HB_MY_BYTES_PADDED,  /* zeros at the end were left out */
-    HB_MY_BYTES_UUID,    /* of these the text, and zeros were left out */
+    HB_MY_BYTES_LATIN1, /* to UTF-8 */
+    HB_MY_BYTES_PADDED, /* zeros at the end were left out */
+    HB_MY_BYTES_UUID,   /* of these the text, and zeros were left out */
     HB_MY_BYTES_INET6,
     HB_MY_BYTES_INET4
 } HbMyBytes;
@@ -66,8 +66,8 @@ typedef struct {
     gboolean is_short; /* more was asked of them than there is */
 } HbMyBytesLeft;
 
-guint64 hb_my_take_number(HbMyBytesLeft *bytes, gsize size);  /* little endian */
-guint64 hb_my_take_length(HbMyBytesLeft *bytes);              /* an integer of variable length */
+guint64 hb_my_take_number(HbMyBytesLeft *bytes, gsize size);      /* little endian */
+guint64 hb_my_take_length(HbMyBytesLeft *bytes);                  /* an integer of variable length */
 const guint8 *hb_my_take_bytes(HbMyBytesLeft *bytes, gsize size); /* NULL: there are fewer */
 
 /* type, meta: as the table map has them. Appends what the value prints, its bytes as they are. FALSE: it cannot be read

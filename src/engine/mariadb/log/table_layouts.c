@@ -7,7 +7,10 @@
 
 /* ---- Types ---- */
 
-#define ANY_BLOB {HB_MY_LOG_BLOB, 0}
+#define ANY_BLOB                                                                                                       \
+    {                                                                                                                  \
+        HB_MY_LOG_BLOB, 0                                                                                              \
+    }
 
 /* What a type is called, how it may stand in the log, and how its bytes are printed. Others cannot be read */
 static const struct {
@@ -119,9 +122,8 @@ static guint find_field(const HbRowSet *set, const char *column)
 /* Text that the set has converted to UTF-8 is latin1, or a list, whose names come so anyway */
 static void set_coding(HbMyLogColumn *column, const HbRowSet *set, const char *charset)
 {
-    const char *expression = set->select_expressions->len > column->field
-                                 ? set->select_expressions->pdata[column->field]
-                                 : NULL;
+    const char *expression =
+        set->select_expressions->len > column->field ? set->select_expressions->pdata[column->field] : NULL;
 
     column->coding = set->hex_columns->len > column->field ? set->hex_columns->str[column->field] : 't';
     if (column->names == NULL && column->coding == 't' && expression != NULL && g_strcmp0(charset, "latin1") == 0)

@@ -4,8 +4,6 @@
 #include "engine/common/replay_rows.h"
 #include "engine/mariadb/rows/insert_rows.h"
 
-#include <mysqld_error.h>
-
 /* Sessions have foreign keys unchecked; triggers act whatever they say, and were taken off */
 static gboolean begin(HbSession *session, gboolean is_quiet, GError **error)
 {
@@ -39,7 +37,7 @@ static gboolean insert_coming(HbSession *session, const HbRowSet *set, const GPt
 
     if (hb_my_insert_rows(session, set, hb_coming_rows_give, &coming, &ours))
         return TRUE;
-    if (mysql_errno(session->mysql) == ER_DUP_ENTRY)
+    if (session->found_duplicate)
         return hb_error_set(error, HB_ERROR_EXISTS, hb_error_hint(ours), "%s: %s", set->table, ours->message);
     g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", set->table);
     return FALSE;

@@ -149,6 +149,7 @@ static const ErrorClass error_classes[] = {
 
 gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error)
 {
+    session->found_duplicate = number == ER_DUP_ENTRY;
     if (number == ER_QUERY_INTERRUPTED && !g_atomic_int_get(&session->interrupted))
         return hb_error_set(error, HB_ERROR_STATEMENT, HB_CANCELLED_BY_OTHERS, "%s (error %u)", message, number);
     for (gsize i = 0; i < G_N_ELEMENTS(error_classes); i++) {

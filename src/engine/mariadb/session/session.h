@@ -24,14 +24,15 @@
 
 struct HbSession {
     MYSQL *mysql;
-    HbAddress origin;        /* where it was opened, for interrupting it; copies */
-    gboolean is_maria;       /* MariaDB rather than MySQL */
-    guint version;           /* 101106 */
-    guint64 packet;          /* the largest that the server takes; 0: not asked yet */
-    unsigned long thread_id; /* the server's, of this connection */
-    char *address;           /* for people */
-    gint interrupted;        /* atomic: we had a statement killed */
-    char *database;          /* unquoted; NULL: none is chosen */
+    HbAddress origin;         /* where it was opened, for interrupting it; copies */
+    gboolean is_maria;        /* MariaDB rather than MySQL */
+    guint version;            /* 101106 */
+    guint64 packet;           /* the largest that the server takes; 0: not asked yet */
+    unsigned long thread_id;  /* the server's, of this connection */
+    char *address;            /* for people */
+    gboolean found_duplicate; /* the last error was that a unique key has a value already */
+    gint interrupted;         /* atomic: we had a statement killed */
+    char *database;           /* unquoted; NULL: none is chosen */
     char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
     gboolean serves;   /* it works for the hold on a target; see peers.h */
     gboolean is_raw;   /* results come without conversion, as row sets need them */
