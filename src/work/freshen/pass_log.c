@@ -27,10 +27,9 @@ static gboolean judge_kept(const HbPass *pass, const GArray *kept, GError **erro
         return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM has lost the log that it kept for this copy: %s",
                             one->complaint);
     if (log->compare(one->position, origin->log_position) > 0)
-        return hb_error_set(
-            error, HB_ERROR_BLOCKED, way_out,
-            "FROM keeps its log from %s on, and this copy needs it from %s on: another copy has read it", one->position,
-            origin->log_position);
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
+                            "FROM keeps its log from %s on, and this copy needs it from %s on", one->position,
+                            origin->log_position);
     return TRUE;
 }
 

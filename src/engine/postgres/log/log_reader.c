@@ -102,8 +102,7 @@ static gboolean check_kept(HbSession *session, const char *name, const char *pos
         return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "the kept log %s is lost: %s", name, log->complaint);
     if (hb_pg_compare_lsn(log->position, position) > 0)
         return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
-                            "the log is kept from %s on, this copy needs it from %s on: something else has read it",
-                            log->position, position);
+                            "the log is kept from %s on, this copy needs it from %s on", log->position, position);
     return TRUE;
 }
 
