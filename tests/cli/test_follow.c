@@ -17,8 +17,7 @@ static gboolean is_here(const char *engine)
 static void on_each(const char *line)
 {
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
-        g_autofree char *whole =
-            g_strdup_printf(". $SOURCE/tests/support/follow.sh %s; set -ex; %s", engines[i], line);
+        g_autofree char *whole = g_strdup_printf(". $SOURCE/tests/support/follow.sh %s; set -ex; %s", engines[i], line);
         Run run;
         if (!is_here(engines[i]))
             continue;
@@ -45,7 +44,8 @@ static void changes_come_from_the_log_while_the_source_is_written_to(void **stat
 static void a_copy_keeps_up_until_it_is_asked_to_end(void **state)
 {
     (void)state;
-    on_each("carried; keep_up; write 1500 4; sleep 1; [ $(to \"SELECT count(*) FROM $(table reading)\") -gt 100 ]; write 200 5;"
+    on_each("carried; keep_up; write 1500 4; sleep 1; [ $(to \"SELECT count(*) FROM $(table reading)\") -gt 100 ]; "
+            "write 200 5;"
             " end; grep -q 'changes of' $FOLDER/up.err; grep -q '^Fresh' $FOLDER/up.out; equal;"
             " (write 1500 6) & W=$!; freshen --keep-up --until-lag 300ms -q 2>/dev/null; wait $W; freshen -q; equal");
 }
@@ -66,29 +66,33 @@ static void following_survives_crashes_of_each_side_and_of_the_program(void **st
 static void what_drifted_is_named_and_compared_by_the_next_pass(void **state)
 {
     (void)state;
-    on_each("carried; write 200 7; freshen -q 2>/dev/null; R=$(table reading); S=$(table scratch);"
-            " N=$(to \"SELECT min(no) FROM $R\"); to \"DELETE FROM $R WHERE no = $N\"; to \"INSERT INTO $S VALUES (999,"
-            " 'mine')\"; from \"UPDATE $R SET value = 1 WHERE no = $N\"; from \"INSERT INTO $S VALUES (999, 'theirs')\";"
-            " freshen >$FOLDER/drift.out 2>$FOLDER/drift.err && exit 9 || [ $? = 1 ];"
-            " grep -q \"$R: the row whose no is $N changed in FROM, and is not in TO\" $FOLDER/drift.err;"
-            " grep -q \"$S: the row whose k is 999 came in FROM, and was in TO already\" $FOLDER/drift.err;"
-            " grep -q '^Not fresh: 2 rows were not what the log said' $FOLDER/drift.out;"
-            " freshen -q 2>/dev/null; equal; freshen --by log -q 2>/dev/null; equal");
+    on_each(
+        "carried; write 200 7; freshen -q 2>/dev/null; R=$(table reading); S=$(table scratch);"
+        " N=$(to \"SELECT min(no) FROM $R\"); to \"DELETE FROM $R WHERE no = $N\"; to \"INSERT INTO $S VALUES (999,"
+        " 'mine')\"; from \"UPDATE $R SET value = 1 WHERE no = $N\"; from \"INSERT INTO $S VALUES (999, 'theirs')\";"
+        " freshen >$FOLDER/drift.out 2>$FOLDER/drift.err && exit 9 || [ $? = 1 ];"
+        " grep -q \"$R: the row whose no is $N changed in FROM, and is not in TO\" $FOLDER/drift.err;"
+        " grep -q \"$S: the row whose k is 999 came in FROM, and was in TO already\" $FOLDER/drift.err;"
+        " grep -q '^Not fresh: 2 rows were not what the log said' $FOLDER/drift.out;"
+        " freshen -q 2>/dev/null; equal; freshen --by log -q 2>/dev/null; equal");
 }
 
 /* A table that comes is brought; one that gets another column is named, and right again once TO has it, too */
 static void structure_that_changes_is_noticed_before_its_rows(void **state)
 {
     (void)state;
-    on_each("carried; S=$(table scratch); N=$(table fresh); keep_up; from \"CREATE TABLE $N (id int PRIMARY KEY)\";"
-            " from \"INSERT INTO $N VALUES (1)\"; sleep 1.5; from \"INSERT INTO $N VALUES (2)\"; from \"CREATE INDEX fresh_id"
-            " ON $N (id)\"; sleep 1.5; from \"INSERT INTO $N VALUES (3)\"; end; equal;"
-            " from \"TRUNCATE TABLE $S\"; from \"INSERT INTO $S VALUES (5, 'five')\"; freshen -q 2>/dev/null; equal;"
-            " from \"INSERT INTO $S VALUES (1001, 'old')\"; from \"ALTER TABLE $S ADD COLUMN extra int DEFAULT 5\"; from"
-            " \"INSERT INTO $S VALUES (1000, 'x', 6)\"; freshen >$FOLDER/s.out 2>/dev/null && exit 9 || true;"
-            " grep -q 'it has other columns in TO' $FOLDER/s.out; to \"ALTER TABLE $S ADD COLUMN extra int DEFAULT 5\";"
-            " freshen -q 2>/dev/null; equal; from \"INSERT INTO $S VALUES (1002, 'y', 7)\"; [ $(freshen --by log"
-            " --json 2>/dev/null | number changes) = 1 ]; equal");
+    on_each(
+        "carried; S=$(table scratch); N=$(table fresh); keep_up; from \"CREATE TABLE $N (id int PRIMARY KEY)\";"
+        " from \"INSERT INTO $N VALUES (1)\"; sleep 1.5; from \"INSERT INTO $N VALUES (2)\"; from \"CREATE INDEX "
+        "fresh_id"
+        " ON $N (id)\"; sleep 1.5; from \"INSERT INTO $N VALUES (3)\"; end; equal;"
+        " from \"TRUNCATE TABLE $S\"; freshen -q 2>/dev/null; equal; from \"INSERT INTO $S VALUES (5, 'five')\"; "
+        "freshen -q 2>/dev/null; equal;"
+        " from \"INSERT INTO $S VALUES (1001, 'old')\"; from \"ALTER TABLE $S ADD COLUMN extra int DEFAULT 5\"; from"
+        " \"INSERT INTO $S VALUES (1000, 'x', 6)\"; freshen >$FOLDER/s.out 2>/dev/null && exit 9 || true;"
+        " grep -q 'it has other columns in TO' $FOLDER/s.out; to \"ALTER TABLE $S ADD COLUMN extra int DEFAULT 5\";"
+        " freshen -q 2>/dev/null; equal; from \"INSERT INTO $S VALUES (1002, 'y', 7)\"; [ $(freshen --by log"
+        " --json 2>/dev/null | number changes) = 1 ]; equal");
 }
 
 /* A dump takes the log's place along; a second copy of it finds that the first has read on, and compares */
@@ -103,9 +107,10 @@ static void a_dump_keeps_the_log_for_the_copy_that_remembers_it(void **state)
 static void a_log_is_released_and_kept_anew(void **state)
 {
     (void)state;
-    on_each("carried; freshen --release -q; freshen --by log -q 2>$FOLDER/r.err && exit 9 || [ $? = 1 ];"
-            " grep -q 'keeps no log for this copy' $FOLDER/r.err; write 100 1; freshen --keep-log -q 2>/dev/null; equal;"
-            " write 100 2; freshen --by log -q 2>/dev/null; equal");
+    on_each(
+        "carried; freshen --release -q; freshen --by log -q 2>$FOLDER/r.err && exit 9 || [ $? = 1 ];"
+        " grep -q 'keeps no log for this copy' $FOLDER/r.err; write 100 1; freshen --keep-log -q 2>/dev/null; equal;"
+        " write 100 2; freshen --by log -q 2>/dev/null; equal");
 }
 
 /* ---- PostgreSQL alone ---- */
@@ -128,21 +133,25 @@ static void expect(const char *line, const char *error)
 static void what_must_not_be_published_is_not(void **state)
 {
     (void)state;
-    expect("begin; from \"CREATE TABLE weather.odd (a int, b int UNIQUE DEFERRABLE); ALTER TABLE weather.odd ADD PRIMARY KEY"
-           " (a) DEFERRABLE; CREATE TABLE weather.none (a int PRIMARY KEY); ALTER TABLE weather.none REPLICA IDENTITY"
-           " NOTHING; CREATE UNLOGGED TABLE weather.gone (a int PRIMARY KEY)\"; \"$HORNBEAM\" carry $FROM $TO --keep-log"
-           " -q && from \"INSERT INTO weather.odd VALUES (1, 1); UPDATE weather.odd SET b = 2; DELETE FROM weather.odd;"
-           " INSERT INTO weather.none VALUES (1); UPDATE weather.none SET a = 2; INSERT INTO weather.gone VALUES (1);"
-           " UPDATE weather.remark SET n = 1; DELETE FROM weather.remark\" && freshen -q 2>/dev/null && equal",
-           NULL);
+    expect(
+        "begin; from \"CREATE TABLE weather.odd (a int, b int UNIQUE DEFERRABLE); ALTER TABLE weather.odd ADD PRIMARY "
+        "KEY"
+        " (a) DEFERRABLE; CREATE TABLE weather.none (a int PRIMARY KEY); ALTER TABLE weather.none REPLICA IDENTITY"
+        " NOTHING; CREATE UNLOGGED TABLE weather.gone (a int PRIMARY KEY)\"; \"$HORNBEAM\" carry $FROM $TO --keep-log"
+        " -q && from \"INSERT INTO weather.odd VALUES (1, 1); UPDATE weather.odd SET b = 2; DELETE FROM weather.odd;"
+        " INSERT INTO weather.none VALUES (1); UPDATE weather.none SET a = 2; INSERT INTO weather.gone VALUES (1);"
+        " UPDATE weather.remark SET n = 1; DELETE FROM weather.remark\" && freshen -q 2>/dev/null && equal",
+        NULL);
 }
 
-/* A role that owns its database, and may read the log, but is no superuser: keys and triggers are taken off meanwhile */
+/* A role that owns its database, and may read the log, but is no superuser: keys and triggers are taken off meanwhile
+ */
 static void an_owner_follows_without_being_superuser(void **state)
 {
     (void)state;
     expect("for s in $F $T; do sql $s postgres \"CREATE ROLE mover LOGIN CREATEDB REPLICATION\"; sql $s postgres \"DROP"
-           " DATABASE IF EXISTS shed\"; done; sql $F postgres \"CREATE DATABASE shed OWNER mover\"; M=$(server_uri $F shed)"
+           " DATABASE IF EXISTS shed\"; done; sql $F postgres \"CREATE DATABASE shed OWNER mover\"; M=$(server_uri $F "
+           "shed)"
            " N=$(server_uri $T shed); M=${M/postgres@/mover@} N=${N/postgres@/mover@}; psql -X -q $M -f"
            " $SOURCE/tests/support/weather_postgres.sql; \"$HORNBEAM\" carry $M $N --keep-log --parts schema,data -q &&"
            " psql -X -q $M -c \"CALL weather.write(500, 0.3)\" && \"$HORNBEAM\" freshen $M $N -q 2>/dev/null &&"
@@ -171,14 +180,16 @@ static void a_log_that_cannot_be_kept_says_why(void **state)
 static void a_log_that_is_lost_is_told_and_compared(void **state)
 {
     (void)state;
-    expect("carried; write 200 4; from \"SELECT"
-           " pg_replication_slot_advance(slot_name, pg_current_wal_lsn()) FROM pg_replication_slots\" >/dev/null; freshen"
-           " --by log -q",
-           "and this copy needs it from");
-    expect("freshen -q 2>$FOLDER/l.err && grep -q 'all tables are compared' $FOLDER/l.err && equal && freshen --keep-log"
-           " -q 2>/dev/null && equal && [ $(from \"SELECT count(*) FROM pg_replication_slots\") = 1 ] && [ $(from"
-           " \"SELECT count(*) FROM pg_publication\") = 1 ] && write 100 5 && freshen --by log -q 2>/dev/null && equal",
-           NULL);
+    expect(
+        "carried; write 200 4; from \"SELECT"
+        " pg_replication_slot_advance(slot_name, pg_current_wal_lsn()) FROM pg_replication_slots\" >/dev/null; freshen"
+        " --by log -q",
+        "and this copy needs it from");
+    expect(
+        "freshen -q 2>$FOLDER/l.err && grep -q 'all tables are compared' $FOLDER/l.err && equal && freshen --keep-log"
+        " -q 2>/dev/null && equal && [ $(from \"SELECT count(*) FROM pg_replication_slots\") = 1 ] && [ $(from"
+        " \"SELECT count(*) FROM pg_publication\") = 1 ] && write 100 5 && freshen --by log -q 2>/dev/null && equal",
+        NULL);
 }
 
 /* ---- MariaDB and MySQL ---- */
@@ -188,21 +199,22 @@ static void what_a_binary_log_cannot_tell_is_refused_by_name(void **state)
     static const struct {
         const char *change, *error;
     } cases[] = {
-        {"SET binlog_format = 'STATEMENT'; INSERT INTO scratch VALUES (2001, 's')", "logged a change of rows as a statement"},
-        {"SET binlog_row_image = 'MINIMAL'; UPDATE station SET balance = balance WHERE id = 1; UPDATE station SET story = "
+        {"SET binlog_format = 'STATEMENT'; INSERT INTO scratch VALUES (2001, 's')",
+         "logged a change of rows as a statement"},
+        {"SET binlog_row_image = 'MINIMAL'; UPDATE station SET balance = balance WHERE id = 1; UPDATE station SET "
+         "story = "
          "'x' WHERE id = 1",
          "has logged changes of station in part only"},
-        {"XA START 'x'; INSERT INTO scratch VALUES (2002, 'x'); XA END 'x'; XA PREPARE 'x'; XA COMMIT 'x'",
-         "prepared"},
+        {"XA START 'x'; INSERT INTO scratch VALUES (2002, 'x'); XA END 'x'; XA PREPARE 'x'; XA COMMIT 'x'", "prepared"},
     };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autofree char *line = g_strdup_printf(
-            "[ $E != postgres ] || exit 0; carried; from \"%s\"; freshen --by"
-            " log -q 2>$FOLDER/b.err && exit 9; grep -q '%s' $FOLDER/b.err || { cat $FOLDER/b.err; exit 8; }; freshen --by"
-            " rows -q 2>/dev/null; equal",
-            cases[i].change, cases[i].error);
+        g_autofree char *line = g_strdup_printf("[ $E != postgres ] || exit 0; carried; from \"%s\"; freshen --by"
+                                                " log -q 2>$FOLDER/b.err && exit 9; grep -q '%s' $FOLDER/b.err || { "
+                                                "cat $FOLDER/b.err; exit 8; }; freshen --by"
+                                                " rows -q 2>/dev/null; equal",
+                                                cases[i].change, cases[i].error);
         on_each(line);
     }
 }

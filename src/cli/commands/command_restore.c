@@ -67,6 +67,9 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     options.manifest = hb_reader_get_manifest(dump);
     if (hb_reader_get_manifest(dump)->members != NULL)
         return restore_whole(cli, &options, arguments[1], error);
+    if (options.manifest->kept_log != NULL && !options.remember && !options.resume)
+        hb_observers_note(cli->observers, HB_SEVERITY_NOTE, "give --remember, and freshen reads what has changed since",
+                          "the source of this dump keeps its log for a copy; this one will not remember that");
     restore = hb_restore_open(&options, error);
     status = hb_cli_run_restore(cli, restore, arguments[0], error);
     hb_restore_free(restore);

@@ -162,13 +162,27 @@ static char *describe_limit(HbSession *session)
                     : g_strdup("the server deletes nothing by itself");
 }
 
+static void describe(HbSession *session, HbMyResult *files, const char *name, HbKeptLog *log)
+{
+    MYSQL_ROW row;
+
+    while ((row = mysql_fetch_row(files)) != NULL) {
+        if (log->position == NULL)
+            log->position = g_strdup_printf("%s:4", row[0]);
+        log->bytes += g_ascii_strtoull(row[1], NULL, 10);
+    }
+    log->name = g_strdup(name);
+    log->end = hb_my_read_position(session);
+    log->limit = describe_limit(session);
+    if (log->position == NULL)
+        log->complaint = g_strdup("it has no binary log");
+}
+
 /* Under whatever name, it is the same log. NULL for all: none of it is ours to release */
 GArray *hb_my_list_kept(HbSession *session, const char *name, GError **error)
 {
     GArray *kept = hb_kept_logs_new();
     g_autoptr(HbMyResult) files = NULL;
-    HbKeptLog log = {0};
-    MYSQL_ROW row;
 
     if (name == NULL)
         return kept;
@@ -177,16 +191,7 @@ GArray *hb_my_list_kept(HbSession *session, const char *name, GError **error)
         g_array_unref(kept);
         return NULL;
     }
-    while ((row = mysql_fetch_row(files)) != NULL) {
-        if (log.position == NULL)
-            log.position = g_strdup_printf("%s:4", row[0]);
-        log.bytes += g_ascii_strtoull(row[1], NULL, 10);
-    }
-    log.name = g_strdup(name);
-    log.end = hb_my_read_position(session);
-    log.limit = describe_limit(session);
-    if (log.position == NULL)
-        log.complaint = g_strdup("it has no binary log");
-    g_array_append_val(kept, log);
+    g_array_set_size(kept, 1);
+    describe(session, files, name, &g_array_index(kept, HbKeptLog, 0));
     return kept;
 }

@@ -3,6 +3,7 @@
 
 #include "engine/mariadb/log/kept_log.h"
 #include "engine/mariadb/log/table_layouts.h"
+#include "engine/mariadb/session/session.h"
 
 #include <string.h>
 
@@ -25,6 +26,8 @@ struct HbLogReader {
     GString *position, *what;
     gboolean has_pending; /* a definition is being told, of these tables: HbRowSet *, borrowed */
     GPtrArray *pending;
+    gboolean owes_commit; /* a statement that is a transaction by itself was told */
+    guint32 time;         /* when */
 
     /* The event with rows that is being told */
     HbMyRows rows;
@@ -242,11 +245,12 @@ static gboolean tell_row(HbLogReader *reader, gboolean *has_event, HbLogEvent *e
 
 /* ---- Statements ---- */
 
-static void tell_commit(HbLogReader *reader, const HbMyEvent *event, gboolean *has_event, HbLogEvent *told)
+static void tell_commit(HbLogReader *reader, guint32 time, gboolean *has_event, HbLogEvent *told)
 {
     reader->in_transaction = FALSE;
+    reader->owes_commit = FALSE;
     g_hash_table_remove_all(reader->maps);
-    *told = (HbLogEvent){.kind = HB_LOG_COMMIT, .time_us = (gint64)event->time * G_USEC_PER_SEC};
+    *told = (HbLogEvent){.kind = HB_LOG_COMMIT, .time_us = (gint64)time * G_USEC_PER_SEC};
     set_position(reader, told);
     *has_event = TRUE;
 }
@@ -331,13 +335,14 @@ static void tell_emptied(HbLogReader *reader, const HbMyEvent *event, const char
     list_mentioned(reader, text);
     if (reader->pending->len != 1) {
         g_ptr_array_set_size(reader->pending, 0);
-        tell_commit(reader, event, has_event, told);
+        tell_commit(reader, event->time, has_event, told);
         return;
     }
     *told = (HbLogEvent){.kind = HB_LOG_EMPTIED, .set = reader->pending->pdata[0]};
     told->key_places = told->set->key;
     g_ptr_array_set_size(reader->pending, 0);
-    reader->in_transaction = TRUE;
+    reader->owes_commit = TRUE;
+    reader->time = event->time;
     *has_event = TRUE;
 }
 
@@ -358,7 +363,7 @@ static gboolean take_query(HbLogReader *reader, HbMyEvent *event, gboolean *has_
         return set_damaged(error);
     text = g_strndup(query.text, query.text_length);
     if (begins_with(text, "COMMIT")) {
-        tell_commit(reader, event, has_event, told);
+        tell_commit(reader, event->time, has_event, told);
         return TRUE;
     }
     if (is_among(text, nothing) || (begins_with(text, "ROLLBACK") && !reader->in_transaction))
@@ -402,7 +407,7 @@ static gboolean take_event(HbLogReader *reader, HbMyEvent *event, gboolean *has_
     case HB_MY_EVENT_TABLE_MAP:
         return take_map(reader, event, error);
     case HB_MY_EVENT_XID:
-        tell_commit(reader, event, has_event, told);
+        tell_commit(reader, event->time, has_event, told);
         return TRUE;
     case HB_MY_EVENT_QUERY:
         return take_query(reader, event, has_event, told, error);
@@ -488,24 +493,31 @@ static gboolean receive(HbLogReader *reader, const guint8 **bytes, gsize *length
     return TRUE;
 }
 
+gboolean hb_my_log_reader_tell(HbLogReader *reader, gboolean *has_event, HbLogEvent *event, GError **error)
+{
+    *has_event = reader->has_pending || reader->owes_commit;
+    if (!*has_event)
+        return tell_row(reader, has_event, event, error);
+    if (reader->owes_commit)
+        tell_commit(reader, reader->time, has_event, event);
+    else
+        tell_pending(reader, event);
+    return TRUE;
+}
+
 gboolean hb_my_next_change(HbLogReader *reader, guint wait_ms, HbLogEvent *event, GError **error)
 {
     gboolean has_event = FALSE;
 
     (void)wait_ms; /* the server says often enough that there is nothing */
-    if (reader->has_pending) {
-        tell_pending(reader, event);
-        return TRUE;
-    }
+    if (!hb_my_log_reader_tell(reader, &has_event, event, error))
+        return FALSE;
     while (!has_event) {
         const guint8 *bytes = NULL;
         gsize length = 0;
-        if (!tell_row(reader, &has_event, event, error))
-            return FALSE;
-        if (has_event)
-            return TRUE;
         if (!receive(reader, &bytes, &length, error) ||
-            !hb_my_log_reader_take(reader, bytes, length, &has_event, event, error))
+            !hb_my_log_reader_take(reader, bytes, length, &has_event, event, error) ||
+            (!has_event && !hb_my_log_reader_tell(reader, &has_event, event, error)))
             return FALSE;
     }
     return TRUE;

@@ -2,6 +2,7 @@
 #include "engine/mariadb/log/table_layouts.h"
 
 #include "engine/log.h"
+#include "engine/mariadb/session/session.h"
 
 #include <string.h>
 
@@ -130,8 +131,7 @@ static void set_coding(HbMyLogColumn *column, const HbRowSet *set, const char *c
         column->bytes = HB_MY_BYTES_LATIN1;
 }
 
-/* TABLE_NAME, COLUMN_NAME, DATA_TYPE, COLUMN_TYPE, CHARACTER_SET_NAME */
-static void add_column(HbMyLayout *layout, char *const *row)
+static void add_column(HbMyLayout *layout, const char *const *row)
 {
     HbMyLogColumn column = {.is_unsigned = strstr(row[3], "unsigned") != NULL};
 
@@ -145,22 +145,34 @@ static void add_column(HbMyLayout *layout, char *const *row)
     g_array_append_val(layout->columns, column);
 }
 
+GHashTable *hb_my_layouts_new(const GPtrArray *sets)
+{
+    GHashTable *layouts = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, free_layout);
+
+    for (guint i = 0; i < sets->len; i++)
+        add_layout(layouts, sets->pdata[i]);
+    return layouts;
+}
+
+void hb_my_layouts_add(GHashTable *layouts, const char *const *column)
+{
+    HbMyLayout *layout = g_hash_table_lookup(layouts, column[0]);
+
+    if (layout != NULL)
+        add_column(layout, column);
+}
+
 GHashTable *hb_my_read_layouts(HbSession *session, const GPtrArray *sets, GError **error)
 {
     static const char sql[] =
         "SELECT TABLE_NAME, COLUMN_NAME, DATA_TYPE, COLUMN_TYPE, CHARACTER_SET_NAME FROM information_schema.COLUMNS"
         " WHERE TABLE_SCHEMA = DATABASE() ORDER BY TABLE_NAME, ORDINAL_POSITION";
-    GHashTable *layouts = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, free_layout);
+    GHashTable *layouts = hb_my_layouts_new(sets);
     g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
     MYSQL_ROW row;
 
-    for (guint i = 0; i < sets->len; i++)
-        add_layout(layouts, sets->pdata[i]);
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        HbMyLayout *layout = g_hash_table_lookup(layouts, row[0]);
-        if (layout != NULL)
-            add_column(layout, row);
-    }
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        hb_my_layouts_add(layouts, (const char *const *)row);
     if (result == NULL)
         g_clear_pointer(&layouts, g_hash_table_unref);
     return layouts;
@@ -169,7 +181,10 @@ GHashTable *hb_my_read_layouts(HbSession *session, const GPtrArray *sets, GError
 /* The server may add a column of its own at the end, for a key that is too long for its index */
 gboolean hb_my_layout_fits(const HbMyLayout *layout, const HbMyTableMap *map)
 {
-    if (map->types->len < layout->columns->len || map->types->len > layout->columns->len + 1)
+    const guint count = layout->columns->len;
+
+    if (map->types->len != count &&
+        (map->types->len != count + 1 || g_array_index(map->types, guint8, count) != HB_MY_LOG_LONGLONG))
         return FALSE;
     for (guint i = 0; i < layout->columns->len; i++) {
         const HbMyLogColumn *column = &g_array_index(layout->columns, HbMyLogColumn, i);

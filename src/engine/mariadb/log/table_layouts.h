@@ -9,8 +9,8 @@
 #pragma once
 
 #include "core/model/catalog.h"
+#include "engine/connector.h"
 #include "engine/mariadb/log/binlog.h"
-#include "engine/mariadb/session/session.h"
 
 typedef struct {
     const HbRowSet *set;
@@ -20,6 +20,11 @@ typedef struct {
 
 /* Unquoted names of tables to HbMyLayout *; the caller's. Row sets are borrowed. NULL on error */
 GHashTable *hb_my_read_layouts(HbSession *session, const GPtrArray *sets, GError **error);
+
+/* The same without a server: columns come one by one, in their order, each as TABLE_NAME, COLUMN_NAME, DATA_TYPE,
+ * COLUMN_TYPE, CHARACTER_SET_NAME */
+GHashTable *hb_my_layouts_new(const GPtrArray *sets);
+void hb_my_layouts_add(GHashTable *layouts, const char *const *column);
 
 /* Does a table map describe such a table? */
 gboolean hb_my_layout_fits(const HbMyLayout *layout, const HbMyTableMap *map);

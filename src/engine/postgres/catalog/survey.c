@@ -44,6 +44,13 @@ static const HbSurveyTable tables[] = {
     {HB_SURVEY_DATABASE, FALSE, {"extensions", "Extensions",
      {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT}}},
      "SELECT x.extname, x.extversion, n.nspname FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace ORDER BY 1"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"slots", "Replication slots, and the log that they hold back",
+     {{"name", "slot", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT},
+      {"bytes", "log held back", HB_COLUMN_BYTES}, {"read", "read by", HB_COLUMN_TEXT}, {"state", "state", HB_COLUMN_TEXT}}},
+     "SELECT s.slot_name, s.database, coalesce(s.plugin, s.slot_type),"
+     " greatest(pg_wal_lsn_diff(CASE WHEN pg_is_in_recovery() THEN pg_last_wal_replay_lsn() ELSE pg_current_wal_lsn() END,"
+     " s.restart_lsn), 0)::bigint, coalesce('process ' || s.active_pid, 'nobody'), s.wal_status"
+     " FROM pg_replication_slots s WHERE $1 OR s.database IS NULL OR s.database = current_database() ORDER BY 4 DESC NULLS LAST, 1"},
     {HB_SURVEY_SERVER, FALSE, {"tablespaces", "Tablespaces",
      {{"name", "tablespace", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"location", "location", HB_COLUMN_TEXT}}},
      "SELECT spcname, pg_get_userbyid(spcowner), pg_tablespace_location(oid) FROM pg_tablespace"

@@ -3,6 +3,7 @@
 
 #include "engine/postgres/log/kept_log.h"
 #include "engine/postgres/log/pgoutput.h"
+#include "engine/postgres/session/session.h"
 
 #include <poll.h>
 #include <string.h>
@@ -422,6 +423,11 @@ gboolean hb_pg_log_reader_take(HbLogReader *reader, const char *bytes, gsize len
     *has_event = FALSE;
     *event = (HbLogEvent){.kind = HB_LOG_NOTHING};
     return hb_pgoutput_read(&reader->message, bytes, length, error) && take_message(reader, has_event, event, error);
+}
+
+void hb_pg_log_reader_tell(HbLogReader *reader, gboolean *has_event, HbLogEvent *event)
+{
+    *has_event = tell_emptied(reader, event);
 }
 
 /* ---- The stream ---- */

@@ -8,7 +8,6 @@
 #pragma once
 
 #include "engine/log.h"
-#include "engine/postgres/session/session.h"
 
 HbLogReader *hb_pg_open_log(const HbAddress *address, const char *name, const char *position, const GPtrArray *tables,
                             GError **error);
@@ -16,7 +15,9 @@ void hb_pg_close_log(HbLogReader *reader);
 gboolean hb_pg_next_change(HbLogReader *reader, guint wait_ms, HbLogEvent *event, GError **error);
 gboolean hb_pg_confirm_log(HbLogReader *reader, const char *position, GError **error);
 
-/* For tests: a reader without a session, which is given the messages of a stream as they came */
+/* For tests: a reader without a session, which is given the messages of a stream as they came, and asked for what is to
+ * be told of one after its first event */
 HbLogReader *hb_pg_log_reader_new(const GPtrArray *tables);
 gboolean hb_pg_log_reader_take(HbLogReader *reader, const char *bytes, gsize length, gboolean *has_event,
                                HbLogEvent *event, GError **error);
+void hb_pg_log_reader_tell(HbLogReader *reader, gboolean *has_event, HbLogEvent *event);
