@@ -66,6 +66,19 @@ from_mariadb mold
     MARIADB_ROOT=$(family_root 11.8) start_mariadb m118
     from_mariadb m118
 }
+# Recorded streams of logs, each message behind its length in two bytes
+python3 - "$folder" <<'PYTHON'
+import glob, os, struct, sys
+for path in glob.glob('tests/golden/log-*.txt'):
+    lines = open(path).read().split('\n')
+    name = 'pgoutput' if 'postgres' in path else 'binlog'
+    number = next((int(l.split()[1]) for l in lines if l.startswith('set ') and ' plot ' in l), 0)
+    frames = [bytes.fromhex(l[8:]) for l in lines if l.startswith('message ')]
+    seed = b'' if name == 'binlog' else struct.pack('<I', number)
+    seed += b''.join(struct.pack('<H', len(f)) + f for f in frames if len(f) < 4000)
+    os.makedirs(sys.argv[1] + '/' + name, exist_ok=True)
+    open(f'{sys.argv[1]}/{name}/{os.path.basename(path)}', 'wb').write(seed)
+PYTHON
 rm -rf "$work"
 find "$folder" -type f -size +64k ! -path '*/tar/*' ! -path '*/manifest/*' -delete
 echo "Seeds: $(find "$folder" -type f | wc -l) files"

@@ -235,8 +235,8 @@ static Side open_mariadb(char *const *lines, HbCatalog *catalog)
 static const struct {
     const char *name;
     Side (*open)(char *const *lines, HbCatalog *catalog);
-} streams[] = {{"postgres-13", open_postgres},   {"postgres-15", open_postgres},    {"postgres-18", open_postgres},
-               {"mariadb-10.5", open_mariadb},   {"mariadb-10.11", open_mariadb},   {"mariadb-11.8", open_mariadb},
+} streams[] = {{"postgres-13", open_postgres}, {"postgres-15", open_postgres},  {"postgres-18", open_postgres},
+               {"mariadb-10.5", open_mariadb}, {"mariadb-10.11", open_mariadb}, {"mariadb-11.8", open_mariadb},
                {"mysql-9.7", open_mariadb}};
 
 static void recorded_streams_tell_what_they_told(void **state)

@@ -407,15 +407,27 @@ static gboolean read_sheet(const char *bytes, gsize length)
 }
 
 const FuzzTarget fuzz_targets[] = {
-    {"manifest", read_manifest},     {"tar", read_tar},
-    {"stream", read_stream},         {"rows", read_rows},
-    {"values", read_values},         {"sql", read_sql},
-    {"grant", read_grant},           {"uri", read_uri},
-    {"route", read_route},           {"pattern", read_pattern},
-    {"statements", read_statements}, {"note", read_note},
-    {"origin", read_origin},         {"name", read_name},
-    {"answer", fuzz_read_answer},    {"copy", fuzz_read_copy},
-    {"sheet", read_sheet},           {NULL, NULL},
+    {"manifest", read_manifest},
+    {"tar", read_tar},
+    {"stream", read_stream},
+    {"rows", read_rows},
+    {"values", read_values},
+    {"sql", read_sql},
+    {"grant", read_grant},
+    {"uri", read_uri},
+    {"route", read_route},
+    {"pattern", read_pattern},
+    {"statements", read_statements},
+    {"note", read_note},
+    {"origin", read_origin},
+    {"name", read_name},
+    {"answer", fuzz_read_answer},
+    {"copy", fuzz_read_copy},
+    {"sheet", read_sheet},
+    {"pgoutput", fuzz_read_pgoutput},
+    {"binlog", fuzz_read_binlog},
+    {"logvalue", fuzz_read_log_value},
+    {NULL, NULL},
 };
 
 const FuzzTarget *fuzz_find_target(const char *name)

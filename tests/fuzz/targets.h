@@ -24,3 +24,8 @@ const FuzzTarget *fuzz_find_target(const char *name);
 /* In postgres.c: rows of catalog queries, messages of COPY */
 gboolean fuzz_read_answer(const char *bytes, gsize length);
 gboolean fuzz_read_copy(const char *bytes, gsize length);
+
+/* In logs.c: what servers send of their logs */
+gboolean fuzz_read_pgoutput(const char *bytes, gsize length);
+gboolean fuzz_read_binlog(const char *bytes, gsize length);
+gboolean fuzz_read_log_value(const char *bytes, gsize length);

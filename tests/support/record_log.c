@@ -50,8 +50,16 @@ static int record_mariadb(const char *socket, const char *position)
     MYSQL *mysql = mysql_init(NULL);
     const char *colon = strchr(position, ':');
     const unsigned long byte = strtoul(colon + 1, NULL, 10);
-    unsigned char command[300] = {(unsigned char)byte, (unsigned char)(byte >> 8), (unsigned char)(byte >> 16),
-                                  (unsigned char)(byte >> 24), 1, 0, 77, 0, 0, 64}; /* 1: ends where the log does */
+    unsigned char command[300] = {(unsigned char)byte,
+                                  (unsigned char)(byte >> 8),
+                                  (unsigned char)(byte >> 16),
+                                  (unsigned char)(byte >> 24),
+                                  1,
+                                  0,
+                                  77,
+                                  0,
+                                  0,
+                                  64}; /* 1: ends where the log does */
     const size_t name = (size_t)(colon - position);
     unsigned long length;
 
