@@ -194,6 +194,21 @@ static void a_log_that_is_lost_is_told_and_compared(void **state)
 
 /* ---- MariaDB and MySQL ---- */
 
+/* MySQL logs them in a form of its own */
+static void json_documents_come_from_the_log(void **state)
+{
+    (void)state;
+    on_each(
+        "[ $E = mysql ] || exit 0; carried; from \"CREATE TABLE doc (id INT PRIMARY KEY, j JSON)\"; freshen -q"
+        " 2>/dev/null; freshen -q 2>/dev/null; from \"INSERT INTO doc VALUES (1, '{\\\"a\\\": [1.5, \\\"Größe\\\", "
+        "null,"
+        " true, -32769, 65536, 18446744073709551615, 1e20, 2.0]}'), (2, '[]'), (3, 'null'), (4, NULL), (5, '{}'), (6,"
+        " JSON_OBJECT('k', REPEAT('y', 70000), 'l', JSON_ARRAY(70000, JSON_OBJECT('t', TIME '-12:34:56')))), (7,"
+        " JSON_OBJECT('at', CAST('2026-01-02 03:04:05.6' AS DATETIME(6)), 'day', DATE '2026-01-02'))\"; from \"UPDATE"
+        " doc SET j = JSON_SET(j, '$.a', 2) WHERE id = 1\"; [ $(freshen --by log --json 2>/dev/null | number changes)"
+        " = 8 ]; equal");
+}
+
 static void what_a_binary_log_cannot_tell_is_refused_by_name(void **state)
 {
     static const struct {
@@ -233,6 +248,7 @@ int main(void)
         cmocka_unit_test(an_owner_follows_without_being_superuser),
         cmocka_unit_test(a_log_that_cannot_be_kept_says_why),
         cmocka_unit_test(a_log_that_is_lost_is_told_and_compared),
+        cmocka_unit_test(json_documents_come_from_the_log),
         cmocka_unit_test(what_a_binary_log_cannot_tell_is_refused_by_name),
     };
 

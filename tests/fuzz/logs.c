@@ -2,6 +2,7 @@
 /* What servers send of their logs: messages, each with its length before it in two bytes */
 #include "fuzz/targets.h"
 
+#include "engine/mariadb/log/json_values.h"
 #include "engine/mariadb/log/log_reader.h"
 #include "engine/mariadb/log/table_layouts.h"
 #include "engine/postgres/log/log_reader.h"
@@ -118,7 +119,8 @@ gboolean fuzz_read_log_value(const char *bytes, gsize length)
     gboolean ok;
 
     column.names = hb_my_read_list_type("enum('a','it''s',')')");
-    ok = hb_my_read_log_value(&left, type, meta, &column, text);
+    ok = type == HB_MY_LOG_JSON ? hb_my_read_json(left.at, (gsize)(left.end - left.at), text)
+                                : hb_my_read_log_value(&left, type, meta, &column, text);
     hb_my_log_column_clear(&column);
     return ok;
 }

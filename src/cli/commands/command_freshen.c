@@ -2,8 +2,8 @@
 /*
  * freshen FROM TO - brings a copy up to date.
  */
+#include "cli/commands/kept_logs.h"
 #include "cli/commands/pass_run.h"
-#include "cli/commands/release_log.h"
 #include "cli/commands/restore_report.h"
 #include "core/base/error.h"
 #include "dump/reader.h"

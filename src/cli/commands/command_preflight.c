@@ -2,6 +2,7 @@
 /*
  * preflight FROM TO - can TO take FROM? Findings, each with what to do.
  */
+#include "cli/commands/kept_logs.h"
 #include "cli/commands/restore_report.h"
 #include "cli/commands/whole_server.h"
 #include "core/base/error.h"
@@ -109,6 +110,7 @@ static gboolean preflight_uri(PreflightRun *preflight, HbRestoreOptions *options
         !hb_cli_check_same_kind(from.engine, options->engine, error))
         return FALSE;
     database = from.engine->connector->get_database(uri);
+    hb_cli_tell_kept_logs(preflight->cli, from.engine, &from.from);
     return database != NULL ? preflight_database(preflight, options, &from, error)
                             : preflight_server(preflight, options, &from, error);
 }
@@ -145,6 +147,8 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     gboolean ok = hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error);
 
     hb_preflight_begin_html(preflight.html);
+    if (ok)
+        hb_cli_tell_kept_logs(cli, options.engine, &options.to);
     if (!hb_engine_is_uri(arguments[0]))
         preflight.path = arguments[0];
     if (ok)

@@ -150,13 +150,27 @@ static void tell_unlogged(const HbSnapshotSource *source, const GPtrArray *unlog
                       "the log cannot tell the changes of %u tables, which freshen compares: %s", unlogged->len, list);
 }
 
+/* What a kept log costs, and how it ends, is said before anything is read */
+static void tell_danger(const HbSnapshotSource *source, const GArray *kept)
+{
+    if (kept->len > 0)
+        hb_observers_note(source->options->observers, HB_SEVERITY_WARNING,
+                          "make a pass soon, and again; hornbeam freshen FROM TO --release ends it",
+                          "the source keeps its log for the copy from now on: %s",
+                          g_array_index(kept, HbKeptLog, 0).limit);
+}
+
 static gboolean narrow_in(const HbSnapshotSource *source, HbSession *session, GError **error)
 {
     const HbLog *log = source->options->engine->log;
     const HbManifest *manifest = source->manifest;
     g_autoptr(GHashTable) logged = g_hash_table_new(NULL, NULL);
     g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_unlogged_free);
+    g_autoptr(GArray) kept = log->list(session, manifest->kept_log, error);
 
+    if (kept == NULL)
+        return FALSE;
+    tell_danger(source, kept);
     if (!log->narrow(session, manifest->kept_log, manifest->catalog, error) ||
         !log->find_tables(session, manifest->kept_log, manifest->catalog, logged, unlogged, error))
         return FALSE;

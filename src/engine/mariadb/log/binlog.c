@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/log/binlog.h"
 
+#include "engine/mariadb/log/json_values.h"
+
 #include <string.h>
 
 #define HEADER_BYTES   19
@@ -154,6 +156,19 @@ gboolean hb_my_read_query(HbMyEvent *event, HbMyLoggedQuery *query)
 
 /* ---- Rows ---- */
 
+/* A value that prints as it is, or a JSON document in the server's own form */
+static gboolean read_value(HbMyBytesLeft *left, guint8 type, guint16 meta, const HbMyLogColumn *column, GString *text)
+{
+    const guint8 *at;
+    gsize length;
+
+    if (type != HB_MY_LOG_JSON)
+        return hb_my_read_log_value(left, type, meta, column, text);
+    length = (gsize)hb_my_take_number(left, MIN(meta, 8));
+    at = hb_my_take_bytes(left, length);
+    return at != NULL && hb_my_read_json(at, length, text);
+}
+
 static gboolean is_set(const guint8 *bits, guint place)
 {
     return (bits[place / 8] >> place % 8 & 1) != 0;
@@ -255,8 +270,8 @@ gboolean hb_my_read_image(HbMyRows *rows, const HbMyTableMap *map, const GArray 
         const HbMyLogColumn *column = i < columns->len ? &g_array_index(columns, HbMyLogColumn, i) : &unknown;
         const gboolean is_null = is_set(nulls, i);
         g_string_truncate(scratch, 0);
-        if (!is_null && !hb_my_read_log_value(&rows->left, g_array_index(map->types, guint8, i),
-                                              g_array_index(map->metas, guint16, i), column, scratch))
+        if (!is_null && !read_value(&rows->left, g_array_index(map->types, guint8, i),
+                                    g_array_index(map->metas, guint16, i), column, scratch))
             return FALSE;
         append_field(column, is_null, scratch, text, fields);
     }

@@ -47,6 +47,7 @@ static const struct {
     {"blob", ANY_BLOB, HB_MY_BYTES_PLAIN},
     {"mediumblob", ANY_BLOB, HB_MY_BYTES_PLAIN},
     {"longblob", ANY_BLOB, HB_MY_BYTES_PLAIN},
+    {"json", {HB_MY_LOG_JSON, HB_MY_LOG_BLOB, 0}, HB_MY_BYTES_PLAIN},
     {"vector", {HB_MY_LOG_VECTOR, HB_MY_LOG_VARCHAR, HB_MY_LOG_BLOB, 0}, HB_MY_BYTES_PLAIN},
     {"uuid", {HB_MY_LOG_STRING, 0}, HB_MY_BYTES_UUID},
     {"inet6", {HB_MY_LOG_STRING, 0}, HB_MY_BYTES_INET6},

@@ -1,11 +1,12 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/commands/release_log.h"
+#include "cli/commands/kept_logs.h"
 
 #include "cli/commands/restore_report.h"
 #include "cli/commands/whole_server.h"
 #include "core/base/error.h"
 #include "report/json.h"
 #include "report/kept_log.h"
+#include "report/text.h"
 #include "work/origin/origin.h"
 
 typedef struct {
@@ -128,4 +129,27 @@ HbStatus hb_cli_release_log(HbCli *cli, const char *from, const char *to, GError
     if (to != NULL)
         hb_cli_default_database(releasing.engine, &releasing.to, &cli->options.wishes, database);
     return release(&releasing, error);
+}
+
+static void tell_one(HbCli *cli, const HbKeptLog *one, const char *address)
+{
+    g_autofree char *bytes = hb_text_bytes(one->bytes);
+
+    hb_observers_note(cli->observers, HB_SEVERITY_WARNING,
+                      "the copy needs it for freshen --by log; hornbeam freshen SERVER/DATABASE --release ends it",
+                      "%s keeps its log for a copy (%s): %s, %s; %s", address, one->name,
+                      one->complaint != NULL ? "lost" : bytes,
+                      one->is_read ? "a session reads it" : "nobody reads it now",
+                      one->complaint != NULL ? one->complaint : one->limit);
+}
+
+void hb_cli_tell_kept_logs(HbCli *cli, const HbEngine *engine, const HbAddress *address)
+{
+    HbSession *session = engine->log != NULL ? engine->connector->open(address, NULL) : NULL;
+    g_autoptr(GArray) kept = session != NULL ? engine->log->list(session, NULL, NULL) : NULL;
+    g_autofree char *name = engine->connector->display(address);
+
+    for (guint i = 0; kept != NULL && i < kept->len; i++)
+        tell_one(cli, &g_array_index(kept, HbKeptLog, i), name);
+    engine->connector->close(session);
 }
