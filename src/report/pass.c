@@ -237,10 +237,10 @@ static json_t *write_follow(const HbPass *pass)
 
     if (follow == NULL)
         return json_null();
-    return json_pack("{s:o, s:o, s:o, s:i, s:o, s:f}", "transactions", hb_json_number(follow->transactions), "changes",
-                     hb_json_number(follow->rows), "drifted", hb_json_number(follow->drifts), "tables",
+    return json_pack("{s:o, s:o, s:o, s:i, s:o, s:f, s:f}", "transactions", hb_json_number(follow->transactions),
+                     "changes", hb_json_number(follow->rows), "drifted", hb_json_number(follow->drifts), "tables",
                      (int)hb_pass_count_followed(pass), "structure", hb_json_readable(follow->structure), "lag_seconds",
-                     follow->lag_s < G_MAXDOUBLE ? follow->lag_s : -1);
+                     follow->lag_s < G_MAXDOUBLE ? follow->lag_s : -1, "seconds", follow->seconds);
 }
 
 char *hb_pass_json(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)

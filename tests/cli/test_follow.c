@@ -46,7 +46,7 @@ static void a_copy_keeps_up_until_it_is_asked_to_end(void **state)
     (void)state;
     on_each("carried; keep_up; write 1500 4; sleep 1; [ $(to \"SELECT count(*) FROM $(table reading)\") -gt 100 ]; "
             "write 200 5;"
-            " end; grep -q 'changes of' $FOLDER/up.err; grep -q '^Fresh' $FOLDER/up.out; equal;"
+            " end; grep -q 'followed the log' $FOLDER/up.err; grep -q '^Fresh' $FOLDER/up.out; equal;"
             " (write 1500 6) & W=$!; freshen --keep-up --until-lag 300ms -q 2>/dev/null; wait $W; freshen -q; equal");
 }
 

@@ -64,13 +64,15 @@ static double measure_lag(const Following *following)
 static char *describe(const Following *following, double lag)
 {
     const HbFollowResult *result = following->result;
-    g_autofree char *behind = lag >= G_MAXDOUBLE ? g_strdup("behind, by how long is not known yet")
+    g_autofree char *behind = lag >= G_MAXDOUBLE ? g_strdup("behind, it is not known yet how far")
                               : lag > 0          ? g_strdup_printf("%.1f s behind", lag)
-                                                 : g_strdup("up to date");
+                                                 : g_strdup("up to date"),
+                    *more = following->behind > 0 ? g_strdup_printf(", %" G_GUINT64_FORMAT " kB of log to read",
+                                                                    following->behind / 1000 + 1)
+                                                  : g_strdup("");
 
-    return g_strdup_printf("%s; %" G_GUINT64_FORMAT " bytes of log to read; %" G_GUINT64_FORMAT
-                           " changes of %" G_GUINT64_FORMAT " transactions are in",
-                           behind, following->behind, result->rows, result->transactions);
+    return g_strdup_printf("%s%s; brought: %" G_GUINT64_FORMAT " changes, %" G_GUINT64_FORMAT " transactions", behind,
+                           more, result->rows, result->transactions);
 }
 
 static void tell(Following *following)

@@ -42,6 +42,7 @@ typedef struct {
     char *structure;     /* what changed of the source's structure, and ended it; NULL: nothing */
     gboolean was_asked;  /* to end */
     double lag_s;        /* at the end */
+    double seconds;      /* that reading and bringing took */
 } HbFollowResult;
 
 void hb_follow_result_clear(HbFollowResult *result);

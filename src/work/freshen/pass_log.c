@@ -99,8 +99,8 @@ static void tell_unlogged(const HbPass *pass, const GPtrArray *unlogged)
                           "%s is compared: the log cannot tell its changes (%s)", one->what, one->why);
     }
     if (unlogged->len > 0)
-        hb_observers_note(pass->options.from.observers, HB_SEVERITY_NOTE, "--verbose names them",
-                          "the log cannot tell the changes of %u tables: they are compared", unlogged->len);
+        hb_observers_note(pass->options.from.observers, HB_SEVERITY_NOTE, "--verbose says which, and why",
+                          "compared, because the log cannot tell its changes: %u of the tables", unlogged->len);
 }
 
 /* What the log cannot be read for is compared, unless the log was asked for */
@@ -204,14 +204,11 @@ static gboolean see_to_end(const HbPass *pass, GError **error)
     return end != NULL;
 }
 
-static void tell_followed(const HbPass *pass, gint64 since_us)
+static void tell_followed(const HbPass *pass)
 {
-    const double seconds = (double)(g_get_monotonic_time() - since_us) / G_USEC_PER_SEC;
-
     hb_observers_note(pass->options.to.observers, HB_SEVERITY_NOTE, NULL,
-                      "followed the log for %.0f s: %" G_GUINT64_FORMAT " changes of %" G_GUINT64_FORMAT
-                      " transactions are in",
-                      seconds, pass->follow.rows, pass->follow.transactions);
+                      "followed the log for %.0f s: %" G_GUINT64_FORMAT " changes, %" G_GUINT64_FORMAT " transactions",
+                      pass->follow.seconds, pass->follow.rows, pass->follow.transactions);
 }
 
 gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GError **error)
@@ -240,7 +237,8 @@ gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GErr
     options.origin = origin;
     hb_observers_begin_phase(options.observers, "following the log", 0);
     ok = hb_follow_run(&options, &pass->follow, error);
+    pass->follow.seconds = (double)(g_get_monotonic_time() - start_us) / G_USEC_PER_SEC;
     if (keeps_up)
-        tell_followed(pass, start_us);
+        tell_followed(pass);
     return ok;
 }

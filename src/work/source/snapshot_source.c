@@ -147,7 +147,7 @@ static void tell_unlogged(const HbSnapshotSource *source, const GPtrArray *unlog
     }
     list = hb_name_list_end(&names);
     hb_observers_note(source->options->observers, HB_SEVERITY_NOTE, NULL,
-                      "the log cannot tell the changes of %u tables, which freshen compares: %s", unlogged->len, list);
+                      "freshen will compare what the log cannot tell the changes of: %s", list);
 }
 
 /* What a kept log costs, and how it ends, is said before anything is read */
