@@ -21,11 +21,21 @@ play() { # play COMMAND...: shows it as one would type it, runs it
     "$@"
 }
 
+readings() { # one after the other, until somebody wants silence
+    local i
+    for i in $(seq 100000); do
+        [ ! -e "$SERVERS/silent" ] || return 0
+        echo "INSERT INTO $table (station_id, taken, celsius) VALUES (1, '2026-06-01 $(date -u -d "@$i" +%T)', 21.5);"
+        sleep 0.05
+    done
+}
+
 begin_postgresql() {
     start_postgres old
     start_postgres new
     plant old "$scale"
-    view="view garden.worry_list"
+    view="view garden.worry_list" table=weather.reading
+    report() { psql -qX "$(server_uri old fennick_vale)"; }
     change() { psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"; }
     write_on() {
         psql -qX "$(server_uri old fennick_vale)" -c "UPDATE garden.tree SET planted = planted + 1 WHERE tree_id IN (3, 14, 159)" \
@@ -38,6 +48,8 @@ begin_mariadb() {
     start_mariadb new
     plant old "$scale"
     view="view a_worry_list"
+    table=reading
+    report() { mariadb_shell old fennick_vale; }
     change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
     write_on() {
         mariadb_shell old fennick_vale -e "UPDATE loan SET value_eur = value_eur + 1 WHERE loan_id IN (3, 14, 159);
@@ -55,7 +67,7 @@ begin_mysql() {
 }
 
 move() { # move ENGINE
-    local old new dump status=0
+    local old new dump station status=0
     say "Starting two private servers ($1)"
     servers_begin
     trap servers_end EXIT
@@ -89,9 +101,19 @@ move() { # move ENGINE
     play hornbeam freshen "$old" "$new"
     play hornbeam survey "$(server_uri new fennick_vale)" | sed -n '1,8p'
     play hornbeam verify "$old" "$new"
-    say "A second copy beside it, straight from server to server, and the dump as a script"
-    play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet
+    say "The weather station reports all the time. A second copy, straight from server to server: the old host keeps its log for it"
+    readings | report &
+    station=$!
+    play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet --keep-log
+    sleep 1
+    say "The copy keeps up, whatever is written, until it is less than a second behind; then the station is silent, and nothing is missing"
+    play hornbeam freshen "$old" "$(server_uri new vale_copy)" --keep-up --until-lag 1s
+    touch "$SERVERS/silent"
+    wait "$station"
+    play hornbeam freshen "$old" "$(server_uri new vale_copy)" --by log --quiet
     play hornbeam verify "$old" "$(server_uri new vale_copy)"
+    play hornbeam freshen --release "$old" "$(server_uri new vale_copy)"
+    say "The dump as a script"
     play hornbeam sql "$dump" --take "${view/ /:}" --needs no --parts schema
     servers_end
     say "The move is whole. Both servers are stopped and removed."

@@ -52,7 +52,7 @@ typedef struct {
     const guint8 *kept;   /* NULL: no value stays unsaid */
     const char *position; /* all that the log tells before it was told */
     const char *what;
-    gint64 time_us; /* of the commit, by the source's clock, since 1970 */
+    gint64 time_us; /* of the commit, since 1970, by our clock as far as the source tells its own */
     guint64 behind; /* bytes of log that the server has and did not send yet, as far as it says */
 } HbLogEvent;
 

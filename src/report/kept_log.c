@@ -8,16 +8,18 @@
 
 #include <jansson.h>
 
-char *hb_kept_logs_page(const GArray *kept, const char *title, gboolean color)
+char *hb_kept_logs_page(const GArray *kept, gboolean is_gone, gboolean color)
 {
     GString *out = g_string_new(NULL);
 
-    hb_piece_append_heading(out, color, title);
+    hb_piece_append_heading(out, color, is_gone ? "Released" : "Kept for copies");
     for (guint i = 0; i < kept->len; i++) {
         const HbKeptLog *one = &g_array_index(kept, HbKeptLog, i);
         g_autofree char *name = hb_text_visible(one->name), *bytes = hb_text_bytes(one->bytes);
         if (one->complaint != NULL)
             g_string_append_printf(out, "  %s: lost, %s\n", name, one->complaint);
+        else if (is_gone)
+            g_string_append_printf(out, "  %s: %s of log, since %s\n", name, bytes, one->position);
         else
             g_string_append_printf(out, "  %s: %s of log since %s, %s; %s\n", name, bytes, one->position,
                                    one->is_read ? "a session reads it" : "nobody reads it now", one->limit);

@@ -6,5 +6,6 @@
 
 #include "engine/log.h"
 
-char *hb_kept_logs_page(const GArray *kept, const char *title, gboolean color);
+/* is_gone: they were kept until now */
+char *hb_kept_logs_page(const GArray *kept, gboolean is_gone, gboolean color);
 char *hb_kept_logs_json(const GArray *kept);

@@ -38,7 +38,7 @@ static gboolean release_all(const Releasing *releasing, GError **error)
     if (releasing->cli->options.json)
         hb_cli_print(releasing->cli, hb_kept_logs_json(releasing->kept));
     else if (!releasing->cli->options.quiet)
-        hb_cli_print(releasing->cli, hb_kept_logs_page(releasing->kept, "Released", releasing->cli->color));
+        hb_cli_print(releasing->cli, hb_kept_logs_page(releasing->kept, TRUE, releasing->cli->color));
     return TRUE;
 }
 
@@ -84,7 +84,7 @@ static HbStatus release_each(Releasing *releasing, GError **error)
         return HB_STATUS_SERVER;
     if (!is_anything_kept(releasing))
         return HB_STATUS_DONE;
-    page = hb_kept_logs_page(releasing->kept, "Kept for copies", hb_voice_has_color(releasing->cli->voice));
+    page = hb_kept_logs_page(releasing->kept, FALSE, hb_voice_has_color(releasing->cli->voice));
     hb_voice_show(releasing->cli->voice, page, FALSE);
     question =
         g_strdup_printf("the copies that need these %u can then only be freshened by comparing", releasing->kept->len);

@@ -47,7 +47,7 @@ static const HbLog *log_of(const Following *following)
 
 /* ---- Lag ---- */
 
-/* How old is what is not in? Nothing is, while nothing waits and the log has no more */
+/* How old is the last commit that is in? Nothing is missing, while nothing waits and the log has no more */
 static double measure_lag(const Following *following)
 {
     gint64 time_us;
@@ -268,8 +268,7 @@ static gboolean has_arrived(const Following *following)
 
 static gboolean is_near_enough(const Following *following)
 {
-    return following->options->until_lag_s > 0 && following->idle_at != NULL &&
-           measure_lag(following) <= following->options->until_lag_s;
+    return following->options->until_lag_s > 0 && measure_lag(following) <= following->options->until_lag_s;
 }
 
 static void consider_end(Following *following)

@@ -245,12 +245,13 @@ static gboolean tell_row(HbLogReader *reader, gboolean *has_event, HbLogEvent *e
 
 /* ---- Statements ---- */
 
+/* The log has whole seconds only: it was before the end of that one */
 static void tell_commit(HbLogReader *reader, guint32 time, gboolean *has_event, HbLogEvent *told)
 {
     reader->in_transaction = FALSE;
     reader->owes_commit = FALSE;
     g_hash_table_remove_all(reader->maps);
-    *told = (HbLogEvent){.kind = HB_LOG_COMMIT, .time_us = (gint64)time * G_USEC_PER_SEC};
+    *told = (HbLogEvent){.kind = HB_LOG_COMMIT, .time_us = ((gint64)time + 1) * G_USEC_PER_SEC - 1};
     set_position(reader, told);
     *has_event = TRUE;
 }

@@ -37,6 +37,7 @@ struct HbLogReader {
     guint64 told, confirmed, log_end;
     gboolean in_transaction;
     gint64 next_status_us;
+    gint64 clock_us; /* how far our clock is before the server's, or less: what it sends is underway for a while */
 };
 
 /* ---- Life ---- */
@@ -144,6 +145,7 @@ HbLogReader *hb_pg_open_log(const HbAddress *address, const char *name, const ch
                         start(reader, name, position, error);
 
     hb_pg_close(looker);
+    reader->clock_us = G_MAXINT64 / 2;
     if (!ok)
         g_clear_pointer(&reader, hb_pg_close_log);
     return reader;
@@ -404,7 +406,7 @@ static gboolean take_message(HbLogReader *reader, gboolean *has_event, HbLogEven
         reader->in_transaction = FALSE;
         reader->told = MAX(reader->told, message->lsn);
         event->kind = HB_LOG_COMMIT;
-        event->time_us = message->time_us;
+        event->time_us = (gint64)((guint64)message->time_us + (guint64)reader->clock_us);
         set_position(reader, event);
         *has_event = TRUE;
         return TRUE;
@@ -474,12 +476,23 @@ gboolean hb_pg_confirm_log(HbLogReader *reader, const char *position, GError **e
     return g_get_monotonic_time() < reader->next_status_us || send_status(reader, error);
 }
 
+/* A message says when it was sent, in the microseconds since the server's times begin */
+static void read_clock(HbLogReader *reader, const char *sent)
+{
+    const guint64 now = (guint64)g_get_real_time() - (guint64)EPOCH_S * G_USEC_PER_SEC;
+    const gint64 ahead = (gint64)(now - read_number(sent));
+
+    if (ahead < reader->clock_us)
+        reader->clock_us = ahead;
+}
+
 /* While nothing of a transaction is open, all that the log has up to its end was told, or is no change of ours */
 static gboolean take_alive(HbLogReader *reader, const char *bytes, gsize length, GError **error)
 {
     if (length < ALIVE_LENGTH)
         return TRUE;
     reader->log_end = MAX(reader->log_end, read_number(bytes + 1));
+    read_clock(reader, bytes + 9);
     if (!reader->in_transaction)
         reader->told = MAX(reader->told, reader->log_end);
     return bytes[17] == 0 || send_status(reader, error);
@@ -494,6 +507,7 @@ static gboolean take_data(HbLogReader *reader, const char *bytes, gsize length, 
     if (length < DATA_HEADER || *bytes != 'w')
         return TRUE;
     reader->log_end = MAX(reader->log_end, read_number(bytes + 9));
+    read_clock(reader, bytes + 17);
     return hb_pg_log_reader_take(reader, bytes + DATA_HEADER, length - DATA_HEADER, has_event, event, error);
 }
 
