@@ -4,7 +4,7 @@
 #
 #   servers_begin            makes the folder, $SERVERS
 #   start_postgres NAME      starts a server; its socket is in $SERVERS/NAME/socket, its superuser is "postgres". Set
-#                            POSTGRES_BIN for another version than the system's newest
+#                            POSTGRES_BIN for another version than the system's newest, WAL_LEVEL for what it logs
 #   start_mariadb NAME [OPTION...]  starts a server; its socket is $SERVERS/NAME/socket, its superuser is "root". Set
 #                            MARIADB_ROOT for one whose packages are unpacked there, instead of the system's; the
 #                            packages may be MySQL's
@@ -44,7 +44,7 @@ start_postgres() {
         echo "max_wal_size = 4GB"
         echo "logging_collector = off"
         echo "max_prepared_transactions = 8"
-        echo "wal_level = logical"
+        echo "wal_level = ${WAL_LEVEL:-logical}"
     } | as_server_user tee -a "$folder/data/postgresql.conf" >/dev/null
     as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1
     STARTED="$STARTED $1"

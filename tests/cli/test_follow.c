@@ -55,7 +55,8 @@ static void following_survives_crashes_of_each_side_and_of_the_program(void **st
 {
     (void)state;
     on_each("carried; (for i in 1 2 3 4 5 6; do write 600 $i 2>/dev/null || sleep 0.3; done) & W=$!;"
-            " keep_up; sleep 0.5; restart $T; sleep 2; restart $F; sleep 2; kill -0 $PID;"
+            " keep_up; sleep 0.5; restart $T; sleep 2; restart $F; sleep 2; kill -0 $PID || { cat $FOLDER/up.err; exit "
+            "9; };"
             " grep -q 'going on from' $FOLDER/up.err; kill -KILL $PID; wait $PID || true;"
             " keep_up; sleep 0.7; kill -KILL $PID; wait $PID || true; wait $W || true;"
             " ! grep -q 'changed in FROM\\|came in FROM' $FOLDER/up.err; freshen -q 2>$FOLDER/last.err;"

@@ -377,6 +377,7 @@ int main(void)
         cmocka_unit_test(a_server_that_takes_no_writes_is_named),
     };
 
+    g_setenv("WAL_LEVEL", "replica", TRUE); /* so that nobody can subscribe */
     return servers_run_tests(
         "old new v17=17 mold:mariadb mnew:mariadb",
         "cd $SOURCE; plant old 1; psql -qX \"$(server_uri old fennick_vale)\" "

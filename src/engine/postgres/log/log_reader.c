@@ -108,6 +108,16 @@ static gboolean check_kept(HbSession *session, const char *name, const char *pos
     return TRUE;
 }
 
+/* A session of ours that broke may still be there for a while */
+static gboolean set_start_error(const HbLogReader *reader, const char *name, const PGresult *result, GError **error)
+{
+    if (g_strcmp0(PQresultErrorField(result, PG_DIAG_SQLSTATE), "55006") != 0)
+        return hb_pg_set_error(reader->session, result, error);
+    return hb_error_set(error, HB_ERROR_LOCKED, "see what it is, and end it; one program alone follows the log",
+                        "another session reads the kept log %s: %s", name,
+                        PQresultErrorField(result, PG_DIAG_MESSAGE_PRIMARY));
+}
+
 static gboolean start(HbLogReader *reader, const char *name, const char *position, GError **error)
 {
     guint64 lsn;
@@ -121,7 +131,7 @@ static gboolean start(HbLogReader *reader, const char *name, const char *positio
     sql = g_strdup_printf("START_REPLICATION SLOT %s LOGICAL %s (proto_version '1', publication_names '%s')", name,
                           from, name);
     result = PQexec(reader->session->conn, sql);
-    return PQresultStatus(result) == PGRES_COPY_BOTH || hb_pg_set_error(reader->session, result, error);
+    return PQresultStatus(result) == PGRES_COPY_BOTH || set_start_error(reader, name, result, error);
 }
 
 /* The name becomes part of commands: whoever wrote it into a copy must not have them say more */
