@@ -125,7 +125,7 @@ HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
     return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,
                                      .selection = cli->options.selection,
                                      .jobs = cli->options.job_count,
-                                     .keep_log = cli->options.keep_log,
+                                     .keep_log = cli->options.keep_log && !cli->options.dry_run,
                                      .hold_tables = cli->options.hold_tables,
                                      .lock_wait_ms = cli->options.lock_wait_ms,
                                      .throttle = cli->throttle,

@@ -193,6 +193,30 @@ static void a_log_that_is_lost_is_told_and_compared(void **state)
         NULL);
 }
 
+/* Whoever may write to the copy may have its origin name anything: that is neither read nor dropped */
+static void a_name_that_is_not_ours_is_neither_read_nor_dropped(void **state)
+{
+    (void)state;
+    expect("carried; from \"SELECT pg_create_logical_replication_slot('others', 'pgoutput')\" >/dev/null; to \"UPDATE"
+           " hornbeam_origin.origin SET text = regexp_replace(text, '\\\"name\\\":\\\"[^\\\"]*', "
+           "'\\\"name\\\":\\\"others')\";"
+           " freshen --by log -q 2>$FOLDER/n.err && exit 9; freshen --release -q || exit 8; freshen --keep-log -q"
+           " 2>/dev/null || exit 7; to \"UPDATE hornbeam_origin.origin SET text = regexp_replace(text,"
+           " '\\\"name\\\":\\\"[^\\\"]*', '\\\"name\\\":\\\"others')\"; freshen --keep-log -q 2>/dev/null || exit 6;"
+           " [ $(from \"SELECT count(*) FROM pg_replication_slots WHERE slot_name = 'others'\") = 1 ] || exit 5; from"
+           " \"SELECT pg_drop_replication_slot('others')\" >/dev/null; equal",
+           NULL);
+}
+
+static void a_rehearsal_keeps_no_log(void **state)
+{
+    (void)state;
+    expect(
+        "begin; \"$HORNBEAM\" carry $FROM $TO --keep-log --dry-run -q >/dev/null 2>&1; [ $(from \"SELECT count(*) FROM"
+        " pg_publication\") = 0 ]",
+        NULL);
+}
+
 /* ---- MariaDB and MySQL ---- */
 
 /* MySQL logs them in a form of its own */
@@ -249,6 +273,8 @@ int main(void)
         cmocka_unit_test(an_owner_follows_without_being_superuser),
         cmocka_unit_test(a_log_that_cannot_be_kept_says_why),
         cmocka_unit_test(a_log_that_is_lost_is_told_and_compared),
+        cmocka_unit_test(a_name_that_is_not_ours_is_neither_read_nor_dropped),
+        cmocka_unit_test(a_rehearsal_keeps_no_log),
         cmocka_unit_test(json_documents_come_from_the_log),
         cmocka_unit_test(what_a_binary_log_cannot_tell_is_refused_by_name),
     };

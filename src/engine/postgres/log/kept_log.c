@@ -52,6 +52,18 @@ char *hb_pg_find_log_end(HbSession *session, GError **error)
     return nudged != NULL ? g_strdup(PQgetvalue(end, 0, 0)) : NULL;
 }
 
+/* ---- Names ---- */
+
+/* It becomes part of commands, and what is called so is dropped */
+gboolean hb_pg_check_kept_name(const char *name, GError **error)
+{
+    const char *rest = g_str_has_prefix(name, HB_PG_KEPT_PREFIX) ? name + strlen(HB_PG_KEPT_PREFIX) : "";
+
+    return (*rest != '\0' && strspn(rest, "abcdefghijklmnopqrstuvwxyz0123456789_") == strlen(rest) &&
+            strlen(name) < 64) ||
+           hb_error_set(error, HB_ERROR_BLOCKED, NULL, "“%s” is no name of a kept log", name);
+}
+
 /* ---- May we? ---- */
 
 static gboolean check_settings(const PGresult *result, GError **error)
@@ -298,7 +310,7 @@ gboolean hb_pg_release_log(HbSession *session, const char *name, GError **error)
     g_autofree char *quoted = hb_pg_quote_any_name(name);
     g_autofree char *sql = g_strdup_printf("DROP PUBLICATION IF EXISTS %s", quoted);
 
-    if (drop_slot(session, name, error) && hb_pg_execute(session, sql, error))
+    if (hb_pg_check_kept_name(name, error) && drop_slot(session, name, error) && hb_pg_execute(session, sql, error))
         return TRUE;
     g_prefix_error(error, "releasing the kept log %s at %s: ", name, session->address);
     return FALSE;

@@ -15,6 +15,9 @@
 /* All names of ours begin so; what follows are small letters, digits and _ */
 #define HB_PG_KEPT_PREFIX "hornbeam_"
 
+/* Is it one of ours? A copy says what its log is called, and whoever may write there may have it say anything */
+gboolean hb_pg_check_kept_name(const char *name, GError **error);
+
 gboolean hb_pg_check_log(HbSession *session, GError **error);
 
 /* keeper: its tables are locked. Makes both, and gives it a snapshot of the moment from which on the log is kept, as

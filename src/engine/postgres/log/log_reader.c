@@ -134,22 +134,12 @@ static gboolean start(HbLogReader *reader, const char *name, const char *positio
     return PQresultStatus(result) == PGRES_COPY_BOTH || set_start_error(reader, name, result, error);
 }
 
-/* The name becomes part of commands: whoever wrote it into a copy must not have them say more */
-static gboolean check_name(const char *name, GError **error)
-{
-    const char *rest = g_str_has_prefix(name, HB_PG_KEPT_PREFIX) ? name + strlen(HB_PG_KEPT_PREFIX) : "";
-
-    return (*rest != '\0' && strspn(rest, "abcdefghijklmnopqrstuvwxyz0123456789_") == strlen(rest) &&
-            strlen(name) < 64) ||
-           hb_error_set(error, HB_ERROR_BLOCKED, NULL, "“%s” is no name of a kept log", name);
-}
-
 HbLogReader *hb_pg_open_log(const HbAddress *address, const char *name, const char *position, const GPtrArray *tables,
                             GError **error)
 {
     HbLogReader *reader = hb_pg_log_reader_new(tables);
     HbSession *looker = NULL;
-    const gboolean ok = check_name(name, error) && (looker = hb_pg_open(address, error)) != NULL &&
+    const gboolean ok = hb_pg_check_kept_name(name, error) && (looker = hb_pg_open(address, error)) != NULL &&
                         check_kept(looker, name, position, error) &&
                         (reader->session = hb_pg_open_for_log(address, error)) != NULL &&
                         start(reader, name, position, error);
