@@ -44,6 +44,7 @@ restart() { # as after a crash
 }
 freshen() { "$HORNBEAM" freshen "$FROM" "$TO" "$@"; }
 keep_up() { # in the background, as $PID
+    : >"$FOLDER/up.err"
     "$HORNBEAM" freshen "$FROM" "$TO" --keep-up "$@" >"$FOLDER/up.out" 2>"$FOLDER/up.err" </dev/null &
     PID=$!
     for i in $(seq 100); do ! grep -q "following the log" "$FOLDER/up.err" || return 0; sleep 0.1; done

@@ -296,6 +296,7 @@ static gboolean leave_to_next(Following *following, GError **error)
     for (guint i = 0; following->loose_until != NULL && following->loose != NULL && i < following->loose->len; i++)
         hb_origin_add_unaligned(options->origin, following->loose->pdata[i]);
     following->batch->position = g_strdup(options->origin->log_position);
+    following->batch->gives_up = TRUE;
     hand_over(following, TRUE);
     return wait_for_room(following, 0, error);
 }

@@ -135,8 +135,17 @@ static gboolean note_position(HbBatchApplier *applier, const HbBatch *batch, GEr
     return FALSE;
 }
 
+static void give_up(HbBatchApplier *applier)
+{
+    if (applier->is_open)
+        replay_of(applier)->abandon(applier->session);
+    applier->is_open = FALSE;
+}
+
 static gboolean apply(HbBatchApplier *applier, const HbBatch *batch, GError **error)
 {
+    if (batch->gives_up)
+        give_up(applier);
     if (!applier->is_open && !replay_of(applier)->begin(applier->session, applier->options->is_quiet, error))
         return FALSE;
     applier->is_open = TRUE;
@@ -181,8 +190,7 @@ static gpointer run(gpointer data)
         note_done(applier, batch, error);
         hb_batch_free(batch);
     }
-    if (applier->is_open)
-        replay_of(applier)->abandon(applier->session);
+    give_up(applier);
     return NULL;
 }
 

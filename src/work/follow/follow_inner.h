@@ -23,8 +23,9 @@ typedef struct {
     GPtrArray *parts; /* HbBatchPart * */
     gsize bytes;
     guint64 rows, transactions;
-    gboolean commits; /* with it a transaction of the source has ended: what is noted is consistent */
-    char *position;   /* NULL unless it commits */
+    gboolean gives_up; /* what went over of a transaction that has not ended is undone first */
+    gboolean commits;  /* with it a transaction of the source has ended: what is noted is consistent */
+    char *position;    /* NULL unless it commits */
     gint64 time_us;
 } HbBatch;
 
