@@ -8,3 +8,6 @@
 
 /* The byte that a backslash and this letter stand for */
 char hb_row_text_unescape(char letter);
+
+/* A value's bytes as a field has them */
+void hb_row_text_append(GString *text, const char *bytes, gsize length);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/log/binlog.h"
 
+#include "core/rows/row_text.h"
 #include "engine/mariadb/log/json_values.h"
 
 #include <string.h>
@@ -218,18 +219,6 @@ static void append_hex(GString *text, const GString *bytes)
     }
 }
 
-static void append_escaped(GString *text, const GString *bytes)
-{
-    static const char plain[] = "\b\f\n\r\t\v\\", letters[] = "bfnrtv\\";
-
-    for (gsize i = 0; i < bytes->len; i++) {
-        const char *at = bytes->str[i] != '\0' ? strchr(plain, bytes->str[i]) : NULL;
-        if (at != NULL)
-            g_string_append_c(text, '\\');
-        g_string_append_c(text, at != NULL ? letters[at - plain] : bytes->str[i]);
-    }
-}
-
 static void put_field(GArray *fields, guint field, gsize at, gsize length)
 {
     g_array_index(fields, gsize, 2 * field) = at;
@@ -252,7 +241,7 @@ static void append_field(const HbMyLogColumn *column, gboolean is_null, const GS
     else if (column->coding == 'x')
         append_hex(text, value);
     else
-        append_escaped(text, value);
+        hb_row_text_append(text, value->str, value->len);
     put_field(fields, column->field, at, text->len - at);
 }
 

@@ -272,20 +272,6 @@ static gboolean is_among(const char *text, const char *const *words)
     return FALSE;
 }
 
-static char *read_name(const HbToken *token)
-{
-    GString *plain;
-
-    if (token->length < 2 || *token->start != '`')
-        return g_strndup(token->start, token->length);
-    plain = g_string_new(NULL);
-    for (gsize i = 1; i + 1 < token->length; i++) {
-        i += token->start[i] == '`';
-        g_string_append_c(plain, token->start[i]);
-    }
-    return g_string_free(plain, FALSE);
-}
-
 /* Tables that the statement names, wherever: one of them more does no harm */
 static void list_mentioned(HbLogReader *reader, const char *text)
 {
@@ -294,10 +280,11 @@ static void list_mentioned(HbLogReader *reader, const char *text)
     g_ptr_array_set_size(reader->pending, 0);
     while ((token = hb_my_next(&text)).type != HB_TOKEN_END) {
         const HbMyLayout *layout;
-        g_autofree char *name = NULL;
+        g_autofree char *quoted = NULL, *name = NULL;
         if (!hb_my_token_is_name(&token))
             continue;
-        name = read_name(&token);
+        quoted = g_strndup(token.start, token.length);
+        name = hb_lexer_unquote(quoted, '`');
         layout = g_hash_table_lookup(reader->layouts, name);
         if (layout != NULL && !g_ptr_array_find(reader->pending, layout->set, NULL))
             g_ptr_array_add(reader->pending, (gpointer)layout->set);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/log/table_layouts.h"
 
+#include "core/sql/lexer.h"
 #include "engine/log.h"
 #include "engine/mariadb/session/session.h"
 
@@ -77,20 +78,6 @@ static gboolean set_type(HbMyLogColumn *column, const char *name)
 
 /* ---- Layouts ---- */
 
-static char *unquote(const char *name)
-{
-    GString *plain;
-
-    if (*name != '`')
-        return g_strdup(name);
-    plain = g_string_new(NULL);
-    for (name++; *name != '\0' && !(*name == '`' && name[1] != '`'); name++) {
-        name += *name == '`';
-        g_string_append_c(plain, *name);
-    }
-    return g_string_free(plain, FALSE);
-}
-
 static void free_layout(gpointer data)
 {
     HbMyLayout *layout = data;
@@ -105,7 +92,7 @@ static void add_layout(GHashTable *layouts, const HbRowSet *set)
     HbMyLayout *layout = g_new0(HbMyLayout, 1);
 
     layout->set = set;
-    layout->name = unquote(set->table);
+    layout->name = hb_lexer_unquote(set->table, '`');
     layout->columns = g_array_new(FALSE, TRUE, sizeof(HbMyLogColumn));
     g_array_set_clear_func(layout->columns, hb_my_log_column_clear);
     g_hash_table_insert(layouts, layout->name, layout);
@@ -114,7 +101,7 @@ static void add_layout(GHashTable *layouts, const HbRowSet *set)
 static guint find_field(const HbRowSet *set, const char *column)
 {
     for (guint i = 0; i < set->columns->len; i++) {
-        g_autofree char *plain = unquote(set->columns->pdata[i]);
+        g_autofree char *plain = hb_lexer_unquote(set->columns->pdata[i], '`');
         if (strcmp(plain, column) == 0)
             return i;
     }

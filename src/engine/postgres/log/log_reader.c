@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/log/log_reader.h"
 
+#include "core/rows/row_text.h"
+#include "core/sql/lexer.h"
 #include "engine/postgres/log/kept_log.h"
 #include "engine/postgres/log/pgoutput.h"
 #include "engine/postgres/session/session.h"
@@ -153,24 +155,9 @@ HbLogReader *hb_pg_open_log(const HbAddress *address, const char *name, const ch
 
 /* ---- Which column is which ---- */
 
-/* As the server names it, without the quotes */
-static char *unquote(const char *name)
-{
-    GString *plain;
-
-    if (*name != '"')
-        return g_strdup(name);
-    plain = g_string_new(NULL);
-    for (name++; *name != '\0' && !(*name == '"' && name[1] != '"'); name++) {
-        name += *name == '"';
-        g_string_append_c(plain, *name);
-    }
-    return g_string_free(plain, FALSE);
-}
-
 static guint find_column(const HbPgRelation *relation, const char *quoted)
 {
-    g_autofree char *name = unquote(quoted);
+    g_autofree char *name = hb_lexer_unquote(quoted, '"');
 
     for (guint i = 0; i < relation->columns->len; i++) {
         if (strcmp(g_array_index(relation->columns, HbPgColumn, i).name, name) == 0)
@@ -220,33 +207,12 @@ static Layout *make_layout(const HbLogReader *reader, const HbPgRelation *relati
 
 /* ---- Rows ---- */
 
-/* A byte as COPY writes it */
-static void append_byte(GString *text, char byte)
-{
-    static const char bytes[] = "\b\f\n\r\t\v\\", letters[] = "bfnrtv\\";
-    const char *at = byte != '\0' ? strchr(bytes, byte) : NULL;
-
-    if (at != NULL)
-        g_string_append_c(text, '\\');
-    g_string_append_c(text, at != NULL ? letters[at - bytes] : byte);
-}
-
 static void append_value(GString *text, const HbPgValue *value)
 {
-    gsize plain = 0;
-
-    if (value->kind != 't') {
+    if (value->kind == 't')
+        hb_row_text_append(text, value->bytes, value->length);
+    else
         g_string_append(text, "\\N");
-        return;
-    }
-    for (gsize i = 0; i < value->length; i++) {
-        if ((guint8)value->bytes[i] > '\r' && value->bytes[i] != '\\')
-            continue;
-        g_string_append_len(text, value->bytes + plain, (gssize)(i - plain));
-        append_byte(text, value->bytes[i]);
-        plain = i + 1;
-    }
-    g_string_append_len(text, value->bytes + plain, (gssize)(value->length - plain));
 }
 
 static const HbPgValue *find_value(const GArray *tuple, const Layout *layout, guint column)
