@@ -274,17 +274,3 @@ char *hb_lexer_rename_after(const HbLexicalRules *rules, const char *word, const
     }
     return g_string_free(result, FALSE);
 }
-
-char *hb_lexer_unquote(const char *name, char quote)
-{
-    GString *plain;
-
-    if (*name != quote)
-        return g_strdup(name);
-    plain = g_string_new(NULL);
-    for (name++; *name != '\0' && !(*name == quote && name[1] != quote); name++) {
-        name += *name == quote;
-        g_string_append_c(plain, *name);
-    }
-    return g_string_free(plain, FALSE);
-}

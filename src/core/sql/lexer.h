@@ -68,6 +68,3 @@ char *hb_lexer_hide_secrets(const HbLexicalRules *rules, const HbSecretWords *wo
 /* A copy in which the name after each such word, if it is old_name (unquoted), is new_name (quoted). The caller's */
 char *hb_lexer_rename_after(const HbLexicalRules *rules, const char *word, const char *sql, const char *old_name,
                             const char *new_name);
-
-/* A name without its quotes, of which those inside were doubled; one that has none as it is. The caller's */
-char *hb_lexer_unquote(const char *name, char quote);

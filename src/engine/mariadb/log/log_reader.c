@@ -280,11 +280,10 @@ static void list_mentioned(HbLogReader *reader, const char *text)
     g_ptr_array_set_size(reader->pending, 0);
     while ((token = hb_my_next(&text)).type != HB_TOKEN_END) {
         const HbMyLayout *layout;
-        g_autofree char *quoted = NULL, *name = NULL;
+        g_autofree char *name = NULL;
         if (!hb_my_token_is_name(&token))
             continue;
-        quoted = g_strndup(token.start, token.length);
-        name = hb_lexer_unquote(quoted, '`');
+        name = hb_token_unquote(&token);
         layout = g_hash_table_lookup(reader->layouts, name);
         if (layout != NULL && !g_ptr_array_find(reader->pending, layout->set, NULL))
             g_ptr_array_add(reader->pending, (gpointer)layout->set);

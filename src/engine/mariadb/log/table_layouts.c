@@ -92,7 +92,7 @@ static void add_layout(GHashTable *layouts, const HbRowSet *set)
     HbMyLayout *layout = g_new0(HbMyLayout, 1);
 
     layout->set = set;
-    layout->name = hb_lexer_unquote(set->table, '`');
+    layout->name = hb_lexer_unquote_name(set->table);
     layout->columns = g_array_new(FALSE, TRUE, sizeof(HbMyLogColumn));
     g_array_set_clear_func(layout->columns, hb_my_log_column_clear);
     g_hash_table_insert(layouts, layout->name, layout);
@@ -101,7 +101,7 @@ static void add_layout(GHashTable *layouts, const HbRowSet *set)
 static guint find_field(const HbRowSet *set, const char *column)
 {
     for (guint i = 0; i < set->columns->len; i++) {
-        g_autofree char *plain = hb_lexer_unquote(set->columns->pdata[i], '`');
+        g_autofree char *plain = hb_lexer_unquote_name(set->columns->pdata[i]);
         if (strcmp(plain, column) == 0)
             return i;
     }

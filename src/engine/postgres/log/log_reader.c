@@ -157,7 +157,7 @@ HbLogReader *hb_pg_open_log(const HbAddress *address, const char *name, const ch
 
 static guint find_column(const HbPgRelation *relation, const char *quoted)
 {
-    g_autofree char *name = hb_lexer_unquote(quoted, '"');
+    g_autofree char *name = hb_lexer_unquote_name(quoted);
 
     for (guint i = 0; i < relation->columns->len; i++) {
         if (strcmp(g_array_index(relation->columns, HbPgColumn, i).name, name) == 0)
