@@ -45,6 +45,7 @@ for i in $(seq "$runs"); do
     seconds "$SERVERS/bare" "host=$SERVERS/old/socket user=postgres dbname=vale replication=database" \
         "host=$SERVERS/new/socket user=postgres dbname=bare" bare "$end" >>"$SERVERS/bare.s"
     grep -o '^[0-9]*' "$SERVERS/out" >>"$SERVERS/changes"
+    old "SELECT pg_replication_slot_advance('bare', '$end')" >/dev/null
     seconds "$hornbeam" freshen --by log --json "$from" "$to" >>"$SERVERS/pass.s"
     grep -A20 '"log"' "$SERVERS/out" | grep -o '"seconds": [0-9.]*' | head -n 1 | grep -o '[0-9.]*$' >>"$SERVERS/ours.s"
 done
