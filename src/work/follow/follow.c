@@ -65,7 +65,8 @@ static char *describe(const Following *following, double lag)
 {
     const HbFollowResult *result = following->result;
     g_autofree char *behind = lag >= G_MAXDOUBLE ? g_strdup("behind, it is not known yet how far")
-                              : lag > 0          ? g_strdup_printf("%.1f s behind", lag)
+                              : lag >= 0.1       ? g_strdup_printf("%.1f s behind", lag)
+                              : lag > 0          ? g_strdup("less than 0.1 s behind")
                                                  : g_strdup("up to date"),
                     *more = following->behind > 0 ? g_strdup_printf(", %" G_GUINT64_FORMAT " kB of log to read",
                                                                     following->behind / 1000 + 1)

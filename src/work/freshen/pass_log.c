@@ -100,7 +100,7 @@ static void tell_unlogged(const HbPass *pass, const GPtrArray *unlogged)
     }
     if (unlogged->len > 0)
         hb_observers_note(pass->options.from.observers, HB_SEVERITY_NOTE, "--verbose says which, and why",
-                          "compared, because the log cannot tell its changes: %u of the tables", unlogged->len);
+                          "tables that are compared, because the log cannot tell their changes: %u", unlogged->len);
 }
 
 /* What the log cannot be read for is compared, unless the log was asked for */
