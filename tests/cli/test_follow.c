@@ -33,8 +33,10 @@ static void on_each(const char *line)
 static void changes_come_from_the_log_while_the_source_is_written_to(void **state)
 {
     (void)state;
-    on_each("begin; write 300 1; (write 2500 2) & W=$!; (write 2500 3 2>/dev/null || true) & V=$!; sleep 0.2;"
-            " \"$HORNBEAM\" carry $FROM $TO --keep-log -q; wait $W $V;"
+    on_each("begin; write 300 1; rm -f $FOLDER/stop; (while [ ! -e $FOLDER/stop ]; do write 200 2 2>/dev/null || true; "
+            "done) & W=$!;"
+            " (while [ ! -e $FOLDER/stop ]; do write 200 3 2>/dev/null || true; done) & V=$!; sleep 0.2;"
+            " \"$HORNBEAM\" carry $FROM $TO --keep-log -q; sleep 0.5; touch $FOLDER/stop; wait $W $V; write 500 4;"
             " freshen --by log --json 2>/dev/null >$FOLDER/log.json;"
             " [ $(number changes <$FOLDER/log.json) -gt 200 ]; [ $(number drifted <$FOLDER/log.json) = 0 ];"
             " [ $(number transactions <$FOLDER/log.json) -gt 100 ]; equal;"
