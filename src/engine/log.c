@@ -5,7 +5,6 @@ void hb_kept_log_clear(HbKeptLog *log)
 {
     g_free(log->name);
     g_free(log->position);
-    g_free(log->end);
     g_free(log->complaint);
     g_free(log->limit);
     *log = (HbKeptLog){0};
@@ -24,20 +23,19 @@ GArray *hb_kept_logs_new(void)
     return logs;
 }
 
-HbOmission *hb_unlogged_new(const char *table, const char *why)
+gboolean hb_kept_logs_check(const GArray *kept, const char *name, const char *position, HbComparePositions compare,
+                            GError **error)
 {
-    HbOmission *omission = g_new0(HbOmission, 1);
+    static const char way_out[] = "bring it up to date by comparing, and have the log kept anew: freshen --by rows "
+                                  "--keep-log";
+    const HbKeptLog *log = kept->len > 0 ? &g_array_index(kept, HbKeptLog, 0) : NULL;
 
-    omission->what = g_strdup(table);
-    omission->why = g_strdup(why);
-    return omission;
-}
-
-void hb_unlogged_free(gpointer data)
-{
-    HbOmission *omission = data;
-
-    g_free(omission->what);
-    g_free(omission->why);
-    g_free(omission);
+    if (log == NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM keeps no log for this copy any more (%s)", name);
+    if (log->complaint != NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM has lost the log that it kept for this copy: %s",
+                            log->complaint);
+    return compare(log->position, position) <= 0 ||
+           hb_error_set(error, HB_ERROR_BLOCKED, way_out,
+                        "FROM keeps its log from %s on, and this copy needs it from %s on", log->position, position);
 }

@@ -15,9 +15,8 @@
 
 /* What a server keeps of its log for copies; clear with hb_kept_log_clear() */
 typedef struct {
-    char *name;       /* what the server knows it by; NULL: the server keeps its log for nobody in particular */
+    char *name;       /* what the server knows it by, or what was asked for where it keeps its log for nobody */
     char *position;   /* from where on it is kept; NULL: it is lost */
-    char *end;        /* where the log ends by now */
     char *complaint;  /* why it cannot be read any more, and what to do; NULL: it can */
     guint64 bytes;    /* that are kept for it */
     gboolean is_read; /* a session is reading it */
@@ -26,6 +25,13 @@ typedef struct {
 
 void hb_kept_log_clear(HbKeptLog *log);
 GArray *hb_kept_logs_new(void); /* of HbKeptLog; owns their texts */
+
+typedef int (*HbComparePositions)(const char *position, const char *other); /* like strcmp() */
+
+/* Can the log of that name, as list() has told of it, be read from the position on? HB_ERROR_BLOCKED: it is gone, lost,
+ * or another copy has read on */
+gboolean hb_kept_logs_check(const GArray *kept, const char *name, const char *position, HbComparePositions compare,
+                            GError **error);
 
 typedef enum {
     HB_LOG_NOTHING,  /* nothing came for a while; up to position all is told */
@@ -38,9 +44,6 @@ typedef enum {
      * than rows. Without a table: something of the database's structure has changed before the position */
     HB_LOG_STRUCTURE
 } HbLogKind;
-
-HbOmission *hb_unlogged_new(const char *table, const char *why);
-void hb_unlogged_free(gpointer omission);
 
 /* One thing that a log tells; its texts are the reader's, until next() is called again */
 typedef struct {
@@ -75,7 +78,7 @@ typedef struct {
     /* Where the log ends: what was committed before the call is before it, and a reader comes to it soon, also if
      * nobody writes any more. The caller's */
     char *(*find_end)(HbSession *session, GError **error);
-    int (*compare)(const char *position, const char *other); /* like strcmp() */
+    HbComparePositions compare;
 
     /* name: as kept. HB_ERROR_BLOCKED: it cannot be read from there any more. tables: HbRowSet * that are of interest
      */

@@ -38,7 +38,16 @@ static void row_set_free(gpointer data)
     g_free(set);
 }
 
-static void omission_free(gpointer data)
+HbOmission *hb_omission_new(const char *what, const char *why)
+{
+    HbOmission *omission = g_new0(HbOmission, 1);
+
+    omission->what = g_strdup(what);
+    omission->why = g_strdup(why);
+    return omission;
+}
+
+void hb_omission_free(gpointer data)
 {
     HbOmission *omission = data;
 
@@ -55,7 +64,7 @@ HbCatalog *hb_catalog_new(void)
     catalog->places = g_hash_table_new(g_str_hash, g_str_equal);
     catalog->row_sets = g_ptr_array_new_with_free_func(row_set_free);
     catalog->retired = g_ptr_array_new_with_free_func(row_set_free);
-    catalog->omissions = g_ptr_array_new_with_free_func(omission_free);
+    catalog->omissions = g_ptr_array_new_with_free_func(hb_omission_free);
     catalog->properties = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     return catalog;
 }
@@ -171,11 +180,7 @@ gboolean hb_row_set_set_key(HbRowSet *set, const GPtrArray *columns)
 
 void hb_catalog_add_omission(HbCatalog *catalog, const char *what, const char *why)
 {
-    HbOmission *omission = g_new0(HbOmission, 1);
-
-    omission->what = g_strdup(what);
-    omission->why = g_strdup(why);
-    g_ptr_array_add(catalog->omissions, omission);
+    g_ptr_array_add(catalog->omissions, hb_omission_new(what, why));
 }
 
 void hb_catalog_set_property(HbCatalog *catalog, const char *name, const char *value)

@@ -40,6 +40,9 @@ typedef struct {
     char *why;
 } HbOmission;
 
+HbOmission *hb_omission_new(const char *what, const char *why);
+void hb_omission_free(gpointer omission);
+
 /* Life */
 HbCatalog *hb_catalog_new(void);
 HbCatalog *hb_catalog_copy(const HbCatalog *catalog); /* all of it; row sets come in the same order */

@@ -23,9 +23,8 @@ typedef struct {
     HbLogReader *reader;
     HbBatchApplier *applier;
     HbBatch *batch;
-    gboolean in_transaction; /* of the source: rows came since its last commit */
-    char *loose_until;       /* this and what follows as the origin has them, which is the applier's */
-    GPtrArray *loose;
+    gboolean in_transaction;       /* of the source: rows came since its last commit */
+    HbOrigin *known;               /* what the reader knows of the log; the options' origin is the applier's */
     const HbRowSet *changed_table; /* of the copy, whose structure has changed; NULL: none */
     char *idle_at;                 /* the position at which nothing more came; NULL: something has since */
     guint64 behind;                /* bytes of log that were not told */
@@ -63,7 +62,7 @@ static double measure_lag(const Following *following)
 
 static char *describe(const Following *following, double lag)
 {
-    const HbFollowResult *result = following->result;
+    guint64 rows, transactions;
     g_autofree char *behind = lag >= G_MAXDOUBLE ? g_strdup("behind, it is not known yet how far")
                               : lag >= 0.1       ? g_strdup_printf("%.1f s behind", lag)
                               : lag > 0          ? g_strdup("less than 0.1 s behind")
@@ -72,8 +71,9 @@ static char *describe(const Following *following, double lag)
                                                                     following->behind / 1000 + 1)
                                                   : g_strdup("");
 
+    hb_batch_applier_get_counts(following->applier, &rows, &transactions);
     return g_strdup_printf("%s%s; brought: %" G_GUINT64_FORMAT " changes, %" G_GUINT64_FORMAT " transactions", behind,
-                           more, result->rows, result->transactions);
+                           more, rows, transactions);
 }
 
 static void tell(Following *following)
@@ -109,8 +109,8 @@ static gboolean is_before_loose_end(const Following *following)
 {
     const char *position = told_up_to(following);
 
-    return following->loose_until != NULL && position != NULL &&
-           log_of(following)->compare(position, following->loose_until) < 0;
+    return following->known->loose_until != NULL && position != NULL &&
+           log_of(following)->compare(position, following->known->loose_until) < 0;
 }
 
 static void hand_over(Following *following, gboolean commits)
@@ -118,9 +118,9 @@ static void hand_over(Following *following, gboolean commits)
     HbBatch *batch = following->batch;
 
     batch->commits = commits;
-    if (following->loose_until != NULL && commits &&
-        log_of(following)->compare(batch->position, following->loose_until) >= 0)
-        g_clear_pointer(&following->loose_until, g_free);
+    if (following->known->loose_until != NULL && commits &&
+        log_of(following)->compare(batch->position, following->known->loose_until) >= 0)
+        hb_origin_set_loose(following->known, NULL, NULL);
     hb_batch_applier_push(following->applier, batch);
     following->batch = hb_batch_new();
 }
@@ -218,9 +218,7 @@ static gboolean is_still_loose(const Following *following, const HbRowSet *set)
 {
     const HbRowSet *to = g_hash_table_lookup(following->options->tables, set);
 
-    return following->loose_until != NULL &&
-           (following->loose == NULL ||
-            g_ptr_array_find_with_equal_func(following->loose, to->table, g_str_equal, NULL));
+    return hb_origin_is_loose(following->known, to->table);
 }
 
 /*
@@ -275,7 +273,6 @@ static gboolean is_near_enough(const Following *following)
 static void consider_end(Following *following)
 {
     if (following->options->until == NULL && hb_stop_is_asked(following->options->stop) && !following->in_transaction) {
-        following->result->was_asked = TRUE;
         following->is_over = TRUE;
         hb_observers_note(following->options->observers, HB_SEVERITY_NOTE, "a second signal ends it at once",
                           "asked to end: what was read is brought, and a last pass does the rest");
@@ -294,8 +291,8 @@ static gboolean leave_to_next(Following *following, GError **error)
     hb_batch_free(following->batch);
     following->batch = hb_batch_new();
     hb_origin_add_unaligned(options->origin, following->changed_table->table);
-    for (guint i = 0; following->loose_until != NULL && following->loose != NULL && i < following->loose->len; i++)
-        hb_origin_add_unaligned(options->origin, following->loose->pdata[i]);
+    for (guint i = 0; following->known->loose != NULL && i < following->known->loose->len; i++)
+        hb_origin_add_unaligned(options->origin, following->known->loose->pdata[i]);
     following->batch->position = g_strdup(options->origin->log_position);
     following->batch->gives_up = TRUE;
     hand_over(following, TRUE);
@@ -340,15 +337,6 @@ static gboolean read_on(Following *following, GError **error)
 
 /* ---- The whole ---- */
 
-static GPtrArray *copy_names(const GPtrArray *names)
-{
-    GPtrArray *copies = names != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
-
-    for (guint i = 0; names != NULL && i < names->len; i++)
-        g_ptr_array_add(copies, g_strdup(names->pdata[i]));
-    return copies;
-}
-
 static gboolean follow_once(Following *following, GError **error)
 {
     const HbFollowOptions *options = following->options;
@@ -364,8 +352,8 @@ static gboolean follow_once(Following *following, GError **error)
     following->in_transaction = FALSE;
     following->is_over = FALSE;
     following->changed_table = NULL;
-    following->loose_until = g_strdup(options->origin->loose_until);
-    following->loose = copy_names(options->origin->loose);
+    following->known = hb_origin_new_empty();
+    hb_origin_copy_log(following->known, options->origin);
     following->reader =
         log_of(following)->open(&options->from, options->origin->log_name, options->origin->log_position, sets, &ours);
     if (following->reader != NULL) {
@@ -377,8 +365,7 @@ static gboolean follow_once(Following *following, GError **error)
     g_ptr_array_unref(sets);
     g_clear_pointer(&following->batch, hb_batch_free);
     g_clear_pointer(&following->idle_at, g_free);
-    g_clear_pointer(&following->loose_until, g_free);
-    g_clear_pointer(&following->loose, g_ptr_array_unref);
+    g_clear_pointer(&following->known, hb_origin_free);
     return !hb_error_propagate_cause(appliers, ours, error);
 }
 

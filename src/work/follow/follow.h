@@ -40,7 +40,6 @@ typedef struct {
     guint64 drifts;      /* rows that were not what the log said */
     GHashTable *changed; /* HbRowSet * of the copy that got changes */
     char *structure;     /* what changed of the source's structure, and ended it; NULL: nothing */
-    gboolean was_asked;  /* to end */
     double lag_s;        /* at the end */
     double seconds;      /* that reading and bringing took */
 } HbFollowResult;

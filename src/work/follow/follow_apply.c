@@ -1,8 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/follow/follow_inner.h"
 
-#include "core/rows/row_difference.h"
-
 #include <string.h>
 
 /* So many rows of a batch that are not what the log said are named one by one */
@@ -15,11 +13,12 @@ struct HbBatchApplier {
     GAsyncQueue *queue; /* HbBatch *, or this itself: the end */
     HbSession *session;
     gboolean is_open; /* a transaction of the copy */
-    GMutex lock;      /* guards what follows */
-    guint waiting;
+    gint waiting;     /* atomic, and so is the next one */
+    gint has_failed;
+    GError *error; /* the thread's until it has ended */
+    GMutex lock;   /* guards what follows, and the result's counts */
     char *position;
     gint64 time_us;
-    GError *error;
 };
 
 static const HbReplay *replay_of(const HbBatchApplier *applier)
@@ -29,19 +28,28 @@ static const HbReplay *replay_of(const HbBatchApplier *applier)
 
 /* ---- Drift ---- */
 
+/* "code is A and n is 5" */
+static char *describe_key(const HbRowSet *set, const HbChanges *changes, const HbChangedRow *row)
+{
+    const GArray *places = hb_changes_get_key(changes);
+    g_autofree char *key = g_strndup(row->key, row->key_length);
+    g_auto(GStrv) values = g_strsplit(key, "\t", (gint)places->len);
+    GString *text = g_string_new(NULL);
+
+    for (guint i = 0; i < places->len && values[i] != NULL; i++)
+        g_string_append_printf(text, "%s%s is %s", i > 0 ? " and " : "",
+                               (const char *)set->columns->pdata[g_array_index(places, guint, i)], values[i]);
+    return g_string_free(text, FALSE);
+}
+
 static void name_drift(const HbBatchApplier *applier, const HbRowSet *set, const HbChanges *changes,
                        const HbChangedRow *row, gboolean is_missing)
 {
-    const GArray *places = hb_changes_get_key(changes);
-    g_autofree char *text = g_strndup(row->key, row->key_length), *key = g_strescape(text, NULL);
-    g_autoptr(GString) names = g_string_new(NULL);
+    g_autofree char *key = describe_key(set, changes, row);
 
-    for (guint i = 0; i < places->len; i++)
-        g_string_append_printf(names, "%s%s", i > 0 ? ", " : "",
-                               (const char *)set->columns->pdata[g_array_index(places, guint, i)]);
     hb_observers_note(applier->options->observers, HB_SEVERITY_WARNING,
                       "something else has written to the copy; the next pass compares the table",
-                      "%s: the row whose %s is %s %s", set->table, names->str, key,
+                      "%s: the row whose %s %s", set->table, key,
                       is_missing ? "changed in FROM, and is not in TO" : "came in FROM, and was in TO already");
 }
 
@@ -116,23 +124,20 @@ static gboolean apply_part(HbBatchApplier *applier, const HbBatchPart *part, GEr
            apply_tables(applier, part, TRUE, error);
 }
 
+/* Where this fails, only the copy knows whether it is noted */
 static gboolean note_position(HbBatchApplier *applier, const HbBatch *batch, GError **error)
 {
     HbOrigin *origin = applier->options->origin;
-    g_autofree char *text = NULL, *before = g_steal_pointer(&origin->log_position);
+    g_autofree char *text = NULL;
 
+    g_free(origin->log_position);
     origin->log_position = g_strdup(batch->position);
     if (origin->loose_until != NULL &&
         applier->options->engine->log->compare(batch->position, origin->loose_until) >= 0)
         hb_origin_set_loose(origin, NULL, NULL);
     text = hb_origin_write(origin);
-    if (replay_of(applier)->end(applier->session, text, error)) {
-        applier->is_open = FALSE;
-        return TRUE;
-    }
-    g_free(origin->log_position);
-    origin->log_position = g_steal_pointer(&before);
-    return FALSE;
+    applier->is_open = !replay_of(applier)->end(applier->session, text, error);
+    return !applier->is_open;
 }
 
 static void give_up(HbBatchApplier *applier)
@@ -158,24 +163,27 @@ static gboolean apply(HbBatchApplier *applier, const HbBatch *batch, GError **er
 
 /* ---- The thread ---- */
 
-static void note_done(HbBatchApplier *applier, const HbBatch *batch, GError *error)
+static void note_done(HbBatchApplier *applier, const HbBatch *batch)
 {
     g_mutex_lock(&applier->lock);
-    applier->waiting--;
-    if (error != NULL && applier->error == NULL)
-        applier->error = error;
-    else
-        g_clear_error(&error);
-    if (applier->error == NULL && batch->commits) {
+    applier->result->transactions += batch->transactions;
+    applier->result->rows += batch->rows;
+    if (batch->commits) {
         g_free(applier->position);
         applier->position = g_strdup(batch->position);
         applier->time_us = batch->time_us > 0 ? batch->time_us : applier->time_us;
     }
-    if (applier->error == NULL) {
-        applier->result->transactions += batch->transactions;
-        applier->result->rows += batch->rows;
-    }
     g_mutex_unlock(&applier->lock);
+}
+
+static void take_batch(HbBatchApplier *applier, HbBatch *batch)
+{
+    if (applier->error == NULL && apply(applier, batch, &applier->error))
+        note_done(applier, batch);
+    if (applier->error != NULL)
+        g_atomic_int_set(&applier->has_failed, TRUE);
+    g_atomic_int_add(&applier->waiting, -1);
+    hb_batch_free(batch);
 }
 
 static gpointer run(gpointer data)
@@ -183,13 +191,8 @@ static gpointer run(gpointer data)
     HbBatchApplier *applier = data;
     HbBatch *batch;
 
-    while ((batch = g_async_queue_pop(applier->queue)) != data) {
-        GError *error = NULL;
-        if (!hb_batch_applier_has_failed(applier))
-            apply(applier, batch, &error);
-        note_done(applier, batch, error);
-        hb_batch_free(batch);
-    }
+    while ((batch = g_async_queue_pop(applier->queue)) != data)
+        take_batch(applier, batch);
     give_up(applier);
     return NULL;
 }
@@ -201,6 +204,7 @@ static void open_session(HbBatchApplier *applier)
     applier->session = options->engine->connector->open(&options->to, &applier->error);
     if (applier->session != NULL)
         options->enter(options->data, applier->session, &applier->error);
+    applier->has_failed = applier->error != NULL;
 }
 
 HbBatchApplier *hb_batch_applier_start(const HbFollowOptions *options, HbFollowResult *result)
@@ -218,30 +222,26 @@ HbBatchApplier *hb_batch_applier_start(const HbFollowOptions *options, HbFollowR
 
 void hb_batch_applier_push(HbBatchApplier *applier, HbBatch *batch)
 {
-    g_mutex_lock(&applier->lock);
-    applier->waiting++;
-    g_mutex_unlock(&applier->lock);
+    g_atomic_int_inc(&applier->waiting);
     g_async_queue_push(applier->queue, batch);
 }
 
 guint hb_batch_applier_count_waiting(HbBatchApplier *applier)
 {
-    guint waiting;
-
-    g_mutex_lock(&applier->lock);
-    waiting = applier->waiting;
-    g_mutex_unlock(&applier->lock);
-    return waiting;
+    return (guint)g_atomic_int_get(&applier->waiting);
 }
 
 gboolean hb_batch_applier_has_failed(HbBatchApplier *applier)
 {
-    gboolean failed;
+    return g_atomic_int_get(&applier->has_failed);
+}
 
+void hb_batch_applier_get_counts(HbBatchApplier *applier, guint64 *rows, guint64 *transactions)
+{
     g_mutex_lock(&applier->lock);
-    failed = applier->error != NULL;
+    *rows = applier->result->rows;
+    *transactions = applier->result->transactions;
     g_mutex_unlock(&applier->lock);
-    return failed;
 }
 
 char *hb_batch_applier_get_position(HbBatchApplier *applier, gint64 *time_us)

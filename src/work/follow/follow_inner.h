@@ -45,5 +45,6 @@ guint hb_batch_applier_count_waiting(HbBatchApplier *applier); /* batches that a
 gboolean hb_batch_applier_has_failed(HbBatchApplier *applier);
 /* What is in: the position (the caller's; NULL: nothing yet), and when its last commit was */
 char *hb_batch_applier_get_position(HbBatchApplier *applier, gint64 *time_us);
+void hb_batch_applier_get_counts(HbBatchApplier *applier, guint64 *rows, guint64 *transactions);
 /* Waits until all is in, and ends the thread. FALSE with the error of the batch that failed */
 gboolean hb_batch_applier_finish(HbBatchApplier *applier, GError **error);

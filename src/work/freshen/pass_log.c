@@ -12,35 +12,15 @@
 
 /* ---- Can it be read? ---- */
 
-static gboolean judge_kept(const HbPass *pass, const GArray *kept, GError **error)
-{
-    static const char way_out[] = "bring it up to date by comparing, and have the log kept anew: freshen --by rows "
-                                  "--keep-log";
-    const HbOrigin *origin = pass->options.origin;
-    const HbLog *log = pass->options.from.engine->log;
-    const HbKeptLog *one = kept->len > 0 ? &g_array_index(kept, HbKeptLog, 0) : NULL;
-
-    if (one == NULL)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM keeps no log for this copy any more (%s)",
-                            origin->log_name);
-    if (one->complaint != NULL)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "FROM has lost the log that it kept for this copy: %s",
-                            one->complaint);
-    if (log->compare(one->position, origin->log_position) > 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
-                            "FROM keeps its log from %s on, and this copy needs it from %s on", one->position,
-                            origin->log_position);
-    return TRUE;
-}
-
 static gboolean find_logged(const HbPass *pass, HbSession *session, GHashTable *logged, GPtrArray *unlogged,
                             GError **error)
 {
     const HbLog *log = pass->options.from.engine->log;
-    g_autoptr(GArray) kept = log->list(session, pass->options.origin->log_name, error);
+    const HbOrigin *origin = pass->options.origin;
+    g_autoptr(GArray) kept = log->list(session, origin->log_name, error);
 
-    return kept != NULL && judge_kept(pass, kept, error) &&
-           log->find_tables(session, pass->options.origin->log_name, pass->manifest->catalog, logged, unlogged, error);
+    return kept != NULL && hb_kept_logs_check(kept, origin->log_name, origin->log_position, log->compare, error) &&
+           log->find_tables(session, origin->log_name, pass->manifest->catalog, logged, unlogged, error);
 }
 
 /* In a session of its own: those of the source are in its snapshot */
@@ -119,7 +99,7 @@ static gboolean fall_back(const HbPass *pass, GError *cause, GError **error)
 
 gboolean hb_pass_choose_logged(HbPass *pass, GError **error)
 {
-    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_unlogged_free);
+    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_omission_free);
     GError *cause = NULL;
 
     if (!has_log(pass))

@@ -85,7 +85,7 @@ static void find_log(HbOrigin *origin, const HbManifest *manifest, const HbOrigi
         hb_origin_copy_log(origin, before);
 }
 
-static HbOrigin *make_empty(void)
+HbOrigin *hb_origin_new_empty(void)
 {
     HbOrigin *origin = g_new0(HbOrigin, 1);
 
@@ -96,7 +96,7 @@ static HbOrigin *make_empty(void)
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
                         const HbOrigin *before, gboolean is_whole)
 {
-    HbOrigin *origin = make_empty();
+    HbOrigin *origin = hb_origin_new_empty();
 
     origin->engine = g_strdup(manifest->engine);
     origin->source_id = g_strdup(manifest->source_id);
@@ -329,7 +329,7 @@ static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
 HbOrigin *hb_origin_read(const char *text, GError **error)
 {
     json_t *root = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
-    HbOrigin *origin = make_empty();
+    HbOrigin *origin = hb_origin_new_empty();
 
     if (!json_is_object(root) ? !wrong("it is no JSON", error) : !read_root(origin, root, error))
         g_clear_pointer(&origin, hb_origin_free);

@@ -44,6 +44,7 @@ gboolean hb_origin_add_unaligned(HbOrigin *origin, const char *table);
 /* What a copy of the manifest will remember; before: what it remembers now, or NULL. is_whole: all of it is in */
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
                         const HbOrigin *before, gboolean is_whole);
+HbOrigin *hb_origin_new_empty(void);   /* for what is known of a log */
 void hb_origin_free(HbOrigin *origin); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbOrigin, hb_origin_free)
 

@@ -165,7 +165,7 @@ static gboolean narrow_in(const HbSnapshotSource *source, HbSession *session, GE
     const HbLog *log = source->options->engine->log;
     const HbManifest *manifest = source->manifest;
     g_autoptr(GHashTable) logged = g_hash_table_new(NULL, NULL);
-    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_unlogged_free);
+    g_autoptr(GPtrArray) unlogged = g_ptr_array_new_with_free_func(hb_omission_free);
     g_autoptr(GArray) kept = log->list(session, manifest->kept_log, error);
 
     if (kept == NULL)

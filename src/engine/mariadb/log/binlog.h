@@ -17,13 +17,11 @@ enum {
     HB_MY_EVENT_XID = 16,
     HB_MY_EVENT_TABLE_MAP = 19,
     HB_MY_EVENT_HEARTBEAT = 27,
-    HB_MY_EVENT_GTID = 33, /* MySQL */
     HB_MY_EVENT_XA_PREPARE = 38,
     HB_MY_EVENT_PARTIAL_ROWS = 39, /* MySQL */
     HB_MY_EVENT_PAYLOAD = 40,      /* MySQL: a compressed transaction */
     HB_MY_EVENT_GTID_MARIADB = 162,
     HB_MY_EVENT_QUERY_PACKED = 165, /* MariaDB: compressed, and the rows that follow */
-    HB_MY_EVENT_WRITE_PACKED = 166,
     HB_MY_EVENT_DELETE_PACKED = 168
 };
 

@@ -172,7 +172,6 @@ static void describe(HbSession *session, HbMyResult *files, const char *name, Hb
         log->bytes += g_ascii_strtoull(row[1], NULL, 10);
     }
     log->name = g_strdup(name);
-    log->end = hb_my_read_position(session);
     log->limit = describe_limit(session);
     if (log->position == NULL)
         log->complaint = g_strdup("it has no binary log");

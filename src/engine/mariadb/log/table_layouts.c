@@ -119,15 +119,16 @@ static void set_coding(HbMyLogColumn *column, const HbRowSet *set, const char *c
         column->bytes = HB_MY_BYTES_LATIN1;
 }
 
+/* What is kept in another form than its type says, compressed or as an older server did, has that in a comment */
 static void add_column(HbMyLayout *layout, const char *const *row)
 {
     HbMyLogColumn column = {.is_unsigned = strstr(row[3], "unsigned") != NULL};
 
     column.field = find_field(layout->set, row[1]);
-    if (!set_type(&column, row[2]))
-        column.types[0] = 0;
     if (strcmp(row[2], "enum") == 0 || strcmp(row[2], "set") == 0)
         column.names = hb_my_read_list_type(row[3]);
+    if (!set_type(&column, row[2]) || (column.names == NULL && strstr(row[3], "/*") != NULL))
+        column.types[0] = 0;
     if (column.field != G_MAXUINT)
         set_coding(&column, layout->set, row[4]);
     g_array_append_val(layout->columns, column);
@@ -254,7 +255,7 @@ gboolean hb_my_find_logged(HbSession *session, const char *name, const HbCatalog
         if (why == NULL)
             g_hash_table_add(logged, (gpointer)layout->set);
         else
-            g_ptr_array_add(unlogged, hb_unlogged_new(layout->set->table, why));
+            g_ptr_array_add(unlogged, hb_omission_new(layout->set->table, why));
     }
     return TRUE;
 }

@@ -3,7 +3,6 @@
 
 #include "sql.h"
 
-#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -103,22 +102,25 @@ gboolean hb_pg_check_log(HbSession *session, GError **error)
 
 /* ---- Which tables ---- */
 
+/* The beginning of a statement, or a comma, and the table */
+static void append_table(GString *sql, const char *beginning, const char *table)
+{
+    g_string_append_printf(sql, "%s ONLY %s", sql->len == 0 ? beginning : ",", table);
+}
+
 /* What an application's updates would fail for must not be published: each has what identifies its rows */
 static gboolean publish(HbSession *session, const char *name, GError **error)
 {
     g_autoptr(HbResult) tables = hb_pg_query(session, hb_sql_loggable, error);
-    g_autoptr(GString) create = g_string_new("CREATE PUBLICATION ");
-    guint count = 0;
+    g_autofree char *create = g_strdup_printf("CREATE PUBLICATION %s", name),
+                    *beginning = g_strconcat(create, " FOR TABLE", NULL);
+    g_autoptr(GString) sql = g_string_new(NULL);
 
-    if (tables == NULL)
-        return FALSE;
-    g_string_append(create, name);
-    for (int row = 0; row < PQntuples(tables); row++) {
+    for (int row = 0; tables != NULL && row < PQntuples(tables); row++) {
         if (hb_pg_get(tables, row, "why") == NULL)
-            g_string_append_printf(create, "%s ONLY %s", count++ == 0 ? " FOR TABLE" : ",",
-                                   hb_pg_get(tables, row, "name"));
+            append_table(sql, beginning, hb_pg_get(tables, row, "name"));
     }
-    return hb_pg_execute(session, create->str, error);
+    return tables != NULL && hb_pg_execute(session, sql->len > 0 ? sql->str : create, error);
 }
 
 static HbResult *list_published(HbSession *session, const char *name, GError **error)
@@ -154,49 +156,36 @@ gboolean hb_pg_narrow_log(HbSession *session, const char *name, const HbCatalog 
 {
     g_autoptr(HbResult) published = list_published(session, name, error);
     g_autoptr(GHashTable) numbers = index_numbers(catalog);
+    g_autofree char *beginning = g_strdup_printf("ALTER PUBLICATION %s DROP TABLE", name);
     g_autoptr(GString) sql = g_string_new(NULL);
 
     for (int row = 0; published != NULL && row < PQntuples(published); row++) {
-        if (find_set(numbers, published, row) != NULL)
-            continue;
-        if (sql->len == 0)
-            g_string_printf(sql, "ALTER PUBLICATION %s DROP TABLE", name);
-        g_string_append_printf(sql, "%s ONLY %s", g_str_has_suffix(sql->str, "TABLE") ? "" : ",",
-                               hb_pg_get(published, row, "name"));
+        if (find_set(numbers, published, row) == NULL)
+            append_table(sql, beginning, hb_pg_get(published, row, "name"));
     }
     return published != NULL && (sql->len == 0 || hb_pg_execute(session, sql->str, error));
 }
 
-/* Why the others are not in it: what there is against them, or that they came later */
-static gboolean explain_others(HbSession *session, GHashTable *numbers, GHashTable *logged, GPtrArray *unlogged,
-                               GError **error)
-{
-    g_autoptr(HbResult) tables = hb_pg_query(session, hb_sql_loggable, error);
-
-    for (int row = 0; tables != NULL && row < PQntuples(tables); row++) {
-        HbRowSet *set = find_set(numbers, tables, row);
-        const char *why = hb_pg_get(tables, row, "why");
-        if (set != NULL && !g_hash_table_contains(logged, set))
-            g_ptr_array_add(unlogged,
-                            hb_unlogged_new(set->table, why != NULL ? why : "it came after the log was kept"));
-    }
-    return tables != NULL;
-}
-
+/* One that is published, but has lost what identifies its rows since, tells no more than one that came later */
 gboolean hb_pg_find_logged(HbSession *session, const char *name, const HbCatalog *catalog, GHashTable *logged,
                            GPtrArray *unlogged, GError **error)
 {
-    g_autoptr(HbResult) published = list_published(session, name, error);
-    g_autoptr(GHashTable) numbers = index_numbers(catalog);
+    g_autoptr(HbResult) published = list_published(session, name, error),
+                        tables = published != NULL ? hb_pg_query(session, hb_sql_loggable, error) : NULL;
+    g_autoptr(GHashTable) numbers = index_numbers(catalog), told = g_hash_table_new(NULL, NULL);
 
-    if (published == NULL)
-        return FALSE;
-    for (int row = 0; row < PQntuples(published); row++) {
-        HbRowSet *set = find_set(numbers, published, row);
-        if (set != NULL)
+    for (int row = 0; tables != NULL && row < PQntuples(published); row++)
+        g_hash_table_add(told, find_set(numbers, published, row));
+    for (int row = 0; tables != NULL && row < PQntuples(tables); row++) {
+        HbRowSet *set = find_set(numbers, tables, row);
+        const char *why = hb_pg_get(tables, row, "why");
+        if (set != NULL && why == NULL && g_hash_table_contains(told, set))
             g_hash_table_add(logged, set);
+        else if (set != NULL)
+            g_ptr_array_add(unlogged,
+                            hb_omission_new(set->table, why != NULL ? why : "it came after the log was kept"));
     }
-    return explain_others(session, numbers, logged, unlogged, error);
+    return tables != NULL;
 }
 
 /* ---- Keeping ---- */
@@ -257,27 +246,22 @@ static gboolean make_slot(HbSession *keeper, HbSession *maker, const char *name,
     return adopt(keeper, hb_pg_get(slot, 0, "snapshot_name"), token, error);
 }
 
-static gboolean make_both(HbSession *keeper, const char *name, guint lock_wait_ms, char **token, char **position,
-                          GError **error)
+gboolean hb_pg_keep_log(HbSession *keeper, const char *name, guint lock_wait_ms, char **token, char **position,
+                        GError **error)
 {
     HbSession *maker = hb_pg_open_again(keeper, FALSE, error), *reader = NULL;
     g_autofree char *wait = g_strdup_printf("SET lock_timeout = %u", lock_wait_ms);
-    gboolean ok = maker != NULL && hb_pg_check_log(maker, error) && hb_pg_execute(maker, wait, error) &&
-                  publish(maker, name, error) && (reader = hb_pg_open_again(keeper, TRUE, error)) != NULL &&
-                  make_slot(keeper, reader, name, lock_wait_ms, token, position, error);
+    gboolean ok;
 
+    *token = *position = NULL;
+    ok = maker != NULL && hb_pg_check_log(maker, error) && hb_pg_execute(maker, wait, error) &&
+         publish(maker, name, error) && (reader = hb_pg_open_again(keeper, TRUE, error)) != NULL &&
+         make_slot(keeper, reader, name, lock_wait_ms, token, position, error);
     hb_pg_close(reader);
     if (!ok && maker != NULL)
         hb_pg_release_log(maker, name, NULL);
     hb_pg_close(maker);
     return ok;
-}
-
-gboolean hb_pg_keep_log(HbSession *keeper, const char *name, guint lock_wait_ms, char **token, char **position,
-                        GError **error)
-{
-    *token = *position = NULL;
-    return make_both(keeper, name, lock_wait_ms, token, position, error);
 }
 
 /* ---- Releasing ---- */
@@ -334,7 +318,6 @@ static HbKeptLog read_kept(const PGresult *result, int row)
 
     return (HbKeptLog){.name = g_strdup(hb_pg_get(result, row, "slot_name")),
                        .position = g_strdup(hb_pg_get(result, row, "position")),
-                       .end = g_strdup(hb_pg_get(result, row, "log_end")),
                        .complaint =
                            is_lost ? g_strdup("the server has thrown it away, because it grew beyond what it may keep")
                                    : NULL,
@@ -348,7 +331,6 @@ GArray *hb_pg_list_kept(HbSession *session, const char *name, GError **error)
     static const char sql[] =
         "SELECT slot_name, active, wal_status, CASE WHEN restart_lsn IS NOT NULL THEN confirmed_flush_lsn END AS "
         "position,"
-        " pg_current_wal_insert_lsn() AS log_end,"
         " greatest(coalesce(pg_wal_lsn_diff(pg_current_wal_insert_lsn(), restart_lsn), 0), 0)::bigint AS kept,"
         " current_setting('max_slot_wal_keep_size', true) AS size_limit"
         " FROM pg_replication_slots WHERE database = current_database() AND slot_name LIKE 'hornbeam\\_%'"

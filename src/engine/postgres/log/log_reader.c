@@ -92,22 +92,9 @@ void hb_pg_close_log(HbLogReader *reader)
 /* Another copy may have confirmed what this one needs: the server would begin behind it, and say nothing */
 static gboolean check_kept(HbSession *session, const char *name, const char *position, GError **error)
 {
-    static const char way_out[] = "bring the copy up to date by comparing: freshen --by rows";
     g_autoptr(GArray) kept = hb_pg_list_kept(session, name, error);
-    const HbKeptLog *log;
 
-    if (kept == NULL)
-        return FALSE;
-    if (kept->len == 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "%s keeps no log under the name %s any more",
-                            session->address, name);
-    log = &g_array_index(kept, HbKeptLog, 0);
-    if (log->complaint != NULL)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out, "the kept log %s is lost: %s", name, log->complaint);
-    if (hb_pg_compare_lsn(log->position, position) > 0)
-        return hb_error_set(error, HB_ERROR_BLOCKED, way_out,
-                            "the log is kept from %s on, this copy needs it from %s on", log->position, position);
-    return TRUE;
+    return kept != NULL && hb_kept_logs_check(kept, name, position, hb_pg_compare_lsn, error);
 }
 
 /* A session of ours that broke may still be there for a while */

@@ -131,8 +131,7 @@ static gboolean read_relation(HbPgMessage *message, Bytes *bytes)
         column = &g_array_index(relation->columns, HbPgColumn, i);
         column->is_key = take_number(bytes, 1) & 1;
         column->name = g_strdup(take_text(bytes));
-        column->type = (guint32)take_number(bytes, 4);
-        column->modifier = (gint32)(guint32)take_number(bytes, 4);
+        take_number(bytes, 4 + 4); /* its type, which its text does not need */
     }
     return TRUE;
 }

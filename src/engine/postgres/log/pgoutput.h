@@ -17,8 +17,6 @@ typedef struct {
 typedef struct {
     char *name;
     gboolean is_key; /* part of what identifies rows */
-    guint32 type;
-    gint32 modifier;
 } HbPgColumn;
 
 /* A table as a message describes it; free with hb_pg_relation_free() */
