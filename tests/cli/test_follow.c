@@ -219,7 +219,58 @@ static void a_rehearsal_keeps_no_log(void **state)
         NULL);
 }
 
+/* One that is published, and loses what identifies its rows afterwards, is compared from then on */
+static void a_table_that_loses_its_identity_is_compared(void **state)
+{
+    (void)state;
+    expect(
+        "carried; from \"ALTER TABLE weather.scratch REPLICA IDENTITY FULL\"; from \"INSERT INTO weather.scratch VALUES"
+        " (3001, 'full')\"; timeout 60 \"$HORNBEAM\" freshen $FROM $TO -q 2>/dev/null && equal && from \"UPDATE"
+        " weather.scratch SET t = 'again' WHERE k = 3001\" && timeout 60 \"$HORNBEAM\" freshen $FROM $TO -q"
+        " 2>/dev/null && equal && [ $(freshen --json 2>/dev/null | number tables) = 4 ]",
+        NULL);
+}
+
 /* ---- MariaDB and MySQL ---- */
+
+/* Only the catalog knows that such columns stand otherwise in the log than their type says */
+static void columns_of_another_form_are_compared(void **state)
+{
+    (void)state;
+    on_each(
+        "[ $E = mariadb ] || exit 0; begin; from \"SET GLOBAL mysql56_temporal_format = OFF; CREATE TABLE aged (id INT"
+        " PRIMARY KEY, d DATETIME, t TIMESTAMP(3)); SET GLOBAL mysql56_temporal_format = ON; CREATE TABLE pressed (id"
+        " INT PRIMARY KEY, v VARCHAR(900) COMPRESSED, b BLOB COMPRESSED)\"; \"$HORNBEAM\" carry $FROM $TO --keep-log"
+        " -q; from \"INSERT INTO aged VALUES (1, '2026-01-02 03:04:05', '2026-01-02 03:04:05.678'); INSERT INTO pressed"
+        " VALUES (1, REPEAT('leaf ', 100), REPEAT('x', 5000)); INSERT INTO scratch VALUES (4001, 'beside')\";"
+        " [ $(timeout 60 \"$HORNBEAM\" freshen $FROM $TO --json 2>/dev/null | number changes) = 1 ]; equal");
+}
+
+/* Another database may have a table of the same name; what is done to that is nothing to the copy */
+static void what_happens_in_other_databases_is_none_of_it(void **state)
+{
+    (void)state;
+    on_each(
+        "[ $E != postgres ] || exit 0; carried; from \"INSERT INTO scratch VALUES (5001, 'stays')\"; sql $F '' \"CREATE"
+        " DATABASE IF NOT EXISTS other; CREATE TABLE IF NOT EXISTS other.scratch (k INT PRIMARY KEY); INSERT INTO"
+        " other.scratch VALUES (1)\"; from \"TRUNCATE TABLE other.scratch\"; sql $F other \"TRUNCATE TABLE scratch; SET"
+        " binlog_format = 'STATEMENT'; INSERT INTO scratch SELECT 7 AS vanes\"; freshen -q 2>/dev/null; equal; sql $F"
+        " other \"TRUNCATE TABLE vane.scratch\"; freshen -q 2>/dev/null; [ $(to \"SELECT count(*) FROM scratch\") = 0 "
+        "];"
+        " equal; sql $F '' \"DROP DATABASE other\"");
+}
+
+/* Definitions without an end are no reason to go on without an end */
+static void a_structure_that_never_rests_ends_the_following(void **state)
+{
+    (void)state;
+    on_each(
+        "[ $E = mariadb ] || exit 0; carried; rm -f $FOLDER/stop; (while [ ! -e $FOLDER/stop ]; do from \"ALTER TABLE"
+        " scratch ENGINE = InnoDB\" || true; sleep 3; done) & W=$!; S=0; timeout 100 \"$HORNBEAM\" freshen $FROM $TO "
+        "--keep-up -q"
+        " 2>$FOLDER/e.err || S=$?; touch $FOLDER/stop; wait $W; [ $S = 1 ]; grep -q 'times in a row: the log cannot"
+        " be followed' $FOLDER/e.err || { cat $FOLDER/e.err; exit 7; }; freshen -q 2>/dev/null; equal");
+}
 
 /* MySQL logs them in a form of its own */
 static void json_documents_come_from_the_log(void **state)
@@ -277,6 +328,10 @@ int main(void)
         cmocka_unit_test(a_log_that_is_lost_is_told_and_compared),
         cmocka_unit_test(a_name_that_is_not_ours_is_neither_read_nor_dropped),
         cmocka_unit_test(a_rehearsal_keeps_no_log),
+        cmocka_unit_test(a_table_that_loses_its_identity_is_compared),
+        cmocka_unit_test(columns_of_another_form_are_compared),
+        cmocka_unit_test(what_happens_in_other_databases_is_none_of_it),
+        cmocka_unit_test(a_structure_that_never_rests_ends_the_following),
         cmocka_unit_test(json_documents_come_from_the_log),
         cmocka_unit_test(what_a_binary_log_cannot_tell_is_refused_by_name),
     };

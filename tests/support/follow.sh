@@ -52,5 +52,5 @@ keep_up() { # in the background, as $PID
     return 1
 }
 end() { kill -TERM $PID; wait $PID; } # its status
-number() { grep -o "\"$1\": [0-9]*" | head -n 1 | grep -o '[0-9]*$'; } # of a JSON document
+number() { grep -o "\"$1\": [0-9][0-9]*" | head -n 1 | grep -o '[0-9]*$'; } # of a JSON document
 equal() { "$HORNBEAM" verify "$FROM" "$TO" -q && [ "$(to "SELECT sum(balance) FROM $(table station)")" = 200000 ]; }

@@ -76,9 +76,7 @@ static Next find_next(const HbCli *cli, const HbPass *pass, const HbPassOptions 
 
     if (status != HB_STATUS_DONE || cli->options.dry_run)
         return LAST_PASS;
-    if (hb_pass_leaves_log(pass))
-        return SAME_AGAIN;
-    if (follow != NULL && follow->structure != NULL)
+    if (hb_pass_leaves_log(pass) || (follow != NULL && follow->structure != NULL))
         return SAME_AGAIN;
     return options->keeps_up ? FINISHING_PASS : LAST_PASS;
 }
@@ -209,8 +207,40 @@ static gboolean adopt(HbPassOptions *options, const HbOrigin *origin, GError **e
     return TRUE;
 }
 
-/* The source's log is kept from the pass's moment on only if the copy has come to remember that */
-static HbStatus run_once(Talk *talk, HbPassOptions *options, Next *next, GError **error)
+/* Passes that follow each other. What ends the reading of the log again and again, however often the tables are
+ * compared, would go on for ever */
+typedef struct {
+    char *structure; /* that ended the last one; NULL: nothing has yet */
+    guint times;     /* in a row, within a short while each */
+} Series;
+
+#define SHORT_WHILE_S 60
+#define TIMES_MAX     5
+
+static gboolean note_structure(Series *series, const HbFollowResult *follow, GError **error)
+{
+    const gboolean is_same = g_strcmp0(series->structure, follow->structure) == 0 && follow->seconds < SHORT_WHILE_S;
+
+    series->times = is_same ? series->times + 1 : 1;
+    g_free(series->structure);
+    series->structure = g_strdup(follow->structure);
+    return series->times < TIMES_MAX ||
+           hb_error_set(error, HB_ERROR_BLOCKED, "bring the copy up to date by comparing: freshen --by rows",
+                        "%s, %u times in a row: the log cannot be followed", follow->structure, series->times);
+}
+
+static gboolean go_on(const Talk *talk, Series *series, const HbPass *pass, GError **error)
+{
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+
+    if (follow == NULL || follow->structure == NULL)
+        return TRUE;
+    hb_observers_note(talk->cli->observers, HB_SEVERITY_NOTE, NULL, "%s: another pass brings what is new",
+                      follow->structure);
+    return note_structure(series, follow, error);
+}
+
+static HbStatus run_once(Talk *talk, HbPassOptions *options, Series *series, Next *next, GError **error)
 {
     g_autoptr(HbOrigin) origin = NULL;
     HbPass *pass;
@@ -224,9 +254,10 @@ static HbStatus run_once(Talk *talk, HbPassOptions *options, Next *next, GError 
     status = pass != NULL ? agree_and_bring(talk, pass, options, error) : HB_STATUS_SERVER;
     if (pass != NULL)
         *next = find_next(talk->cli, pass, options, status);
-    if (*next == SAME_AGAIN && !hb_pass_leaves_log(pass))
-        hb_observers_note(talk->cli->observers, HB_SEVERITY_NOTE, NULL, "%s: another pass brings what is new",
-                          hb_pass_get_follow(pass)->structure);
+    if (*next == SAME_AGAIN && !go_on(talk, series, pass, error)) {
+        *next = LAST_PASS;
+        status = HB_STATUS_SERVER;
+    }
     hb_pass_free(pass);
     return status;
 }
@@ -234,6 +265,7 @@ static HbStatus run_once(Talk *talk, HbPassOptions *options, Next *next, GError 
 static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
 {
     gboolean keeps_up = given->keeps_up;
+    Series series = {0};
     HbStatus status;
     Next next;
 
@@ -241,10 +273,11 @@ static HbStatus run_one(Talk *talk, const HbPassOptions *given, GError **error)
         HbPassOptions options = *given;
         options.keeps_up = keeps_up;
         hb_stop_set_patient(talk->cli->stop, keeps_up);
-        status = run_once(talk, &options, &next, error);
+        status = run_once(talk, &options, &series, &next, error);
         keeps_up = keeps_up && next != FINISHING_PASS;
     } while (next != LAST_PASS && !hb_stop_is_set(talk->cli->stop));
-    return status;
+    g_free(series.structure);
+    return next == LAST_PASS || hb_stop_set_error(error) ? status : HB_STATUS_INTERRUPTED;
 }
 
 HbStatus hb_cli_run_pass(HbCli *cli, const HbPassOptions *options, GError **error)

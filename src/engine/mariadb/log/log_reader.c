@@ -2,6 +2,7 @@
 #include "engine/mariadb/log/log_reader.h"
 
 #include "engine/mariadb/log/kept_log.h"
+#include "engine/mariadb/log/logged_statements.h"
 #include "engine/mariadb/log/table_layouts.h"
 #include "engine/mariadb/session/session.h"
 
@@ -256,25 +257,16 @@ static void tell_commit(HbLogReader *reader, guint32 time, gboolean *has_event, 
     *has_event = TRUE;
 }
 
-static gboolean begins_with(const char *text, const char *word)
+static gboolean runs_in_ours(const HbLogReader *reader, const HbMyLoggedQuery *query)
 {
-    HbToken token = hb_my_next(&text);
-
-    return hb_token_is_word(&token, word);
+    return query->database_length == strlen(reader->database) &&
+           memcmp(query->database, reader->database, query->database_length) == 0;
 }
 
-static gboolean is_among(const char *text, const char *const *words)
+/* Tables that the statement names, wherever: one of them more does no harm. Does it name the database? */
+static gboolean look_for_ours(HbLogReader *reader, const char *text)
 {
-    for (; *words != NULL; words++) {
-        if (begins_with(text, *words))
-            return TRUE;
-    }
-    return FALSE;
-}
-
-/* Tables that the statement names, wherever: one of them more does no harm */
-static void list_mentioned(HbLogReader *reader, const char *text)
-{
+    gboolean is_named = FALSE;
     HbToken token;
 
     g_ptr_array_set_size(reader->pending, 0);
@@ -284,17 +276,12 @@ static void list_mentioned(HbLogReader *reader, const char *text)
         if (!hb_my_token_is_name(&token))
             continue;
         name = hb_token_unquote(&token);
+        is_named |= strcmp(name, reader->database) == 0;
         layout = g_hash_table_lookup(reader->layouts, name);
         if (layout != NULL && !g_ptr_array_find(reader->pending, layout->set, NULL))
             g_ptr_array_add(reader->pending, (gpointer)layout->set);
     }
-}
-
-static gboolean mentions_database(const HbLogReader *reader, const HbMyLoggedQuery *query, const char *text)
-{
-    return (query->database_length == strlen(reader->database) &&
-            memcmp(query->database, reader->database, query->database_length) == 0) ||
-           strstr(text, reader->database) != NULL;
+    return is_named;
 }
 
 /* Each of the tables that a definition names is told, and then that something has changed, with the place behind it */
@@ -309,64 +296,84 @@ static void tell_pending(HbLogReader *reader, HbLogEvent *event)
 
 static void tell_definition(HbLogReader *reader, const char *text, gboolean *has_event, HbLogEvent *told)
 {
-    list_mentioned(reader, text);
-    g_string_printf(reader->what, "the structure has changed (%.60s)", text);
+    g_autofree char *shown = hb_my_dialect.hide_secrets(text);
+
+    g_string_printf(reader->what, "the structure has changed (%.60s)", shown);
     tell_pending(reader, told);
     *has_event = TRUE;
 }
 
-/* TRUNCATE [TABLE] [database.]table */
-static void tell_emptied(HbLogReader *reader, const HbMyEvent *event, const char *text, gboolean *has_event,
+static void tell_emptied(HbLogReader *reader, const HbMyEvent *event, const HbMyLayout *layout, gboolean *has_event,
                          HbLogEvent *told)
 {
-    list_mentioned(reader, text);
-    if (reader->pending->len != 1) {
-        g_ptr_array_set_size(reader->pending, 0);
+    if (layout == NULL) {
         tell_commit(reader, event->time, has_event, told);
         return;
     }
-    *told = (HbLogEvent){.kind = HB_LOG_EMPTIED, .set = reader->pending->pdata[0]};
-    told->key_places = told->set->key;
-    g_ptr_array_set_size(reader->pending, 0);
+    *told = (HbLogEvent){.kind = HB_LOG_EMPTIED, .set = layout->set, .key_places = layout->set->key};
     reader->owes_commit = TRUE;
     reader->time = event->time;
     *has_event = TRUE;
 }
 
+/* Not all of it: its values are nobody's business */
 static gboolean refuse_statement(const char *text, GError **error)
 {
+    const HbToken verb = hb_my_next(&text);
+
     return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT "; and see that all sessions log rows (binlog_format)",
-                        "a session has logged a change of rows as a statement: %.60s", text);
+                        "a session has logged a change of rows as a statement (%.*s)", (int)verb.length, verb.start);
+}
+
+static gboolean refuse_undoing(GError **error)
+{
+    return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT,
+                        "the binary log has a transaction that was prepared, or rolled back in part");
+}
+
+static gboolean take_statement(HbLogReader *reader, const HbMyEvent *event, gboolean is_inside, const char *text,
+                               gboolean *has_event, HbLogEvent *told, GError **error)
+{
+    g_autofree char *table = NULL;
+
+    switch (hb_my_judge_statement(text)) {
+    case HB_MY_STATEMENT_CHANGES_ROWS:
+        return refuse_statement(text, error);
+    case HB_MY_STATEMENT_EMPTIES:
+        table = hb_my_find_truncated(text, is_inside, reader->database);
+        tell_emptied(reader, event, table != NULL ? g_hash_table_lookup(reader->layouts, table) : NULL, has_event,
+                     told);
+        return TRUE;
+    default:
+        tell_definition(reader, text, has_event, told);
+        return TRUE;
+    }
 }
 
 static gboolean take_query(HbLogReader *reader, HbMyEvent *event, gboolean *has_event, HbLogEvent *told, GError **error)
 {
-    static const char *const nothing[] = {"BEGIN", "SAVEPOINT", "RELEASE", "START", "FLUSH", "SET", "ANALYZE", NULL},
-                             *const changes[] = {"INSERT", "UPDATE", "DELETE", "REPLACE", "LOAD", "CALL", "WITH", NULL};
     HbMyLoggedQuery query;
     g_autofree char *text = NULL;
+    gboolean is_inside;
 
     if (!hb_my_read_query(event, &query))
         return set_damaged(error);
     text = g_strndup(query.text, query.text_length);
-    if (begins_with(text, "COMMIT")) {
+    switch (hb_my_judge_statement(text)) {
+    case HB_MY_STATEMENT_COMMITS:
         tell_commit(reader, event->time, has_event, told);
         return TRUE;
+    case HB_MY_STATEMENT_UNDOES:
+        return !reader->in_transaction || refuse_undoing(error);
+    case HB_MY_STATEMENT_PREPARES:
+        return refuse_undoing(error);
+    case HB_MY_STATEMENT_IS_NOTHING:
+        return TRUE;
+    default:
+        is_inside = runs_in_ours(reader, &query);
+        return (!look_for_ours(reader, text) && !is_inside) ||
+               take_statement(reader, event, is_inside, text, has_event, told, error);
     }
-    if (is_among(text, nothing) || (begins_with(text, "ROLLBACK") && !reader->in_transaction))
-        return TRUE;
-    if (begins_with(text, "ROLLBACK") || begins_with(text, "XA"))
-        return hb_error_set(error, HB_ERROR_BLOCKED, WAY_OUT,
-                            "the binary log has a transaction that was prepared, or rolled back in part");
-    if (!mentions_database(reader, &query, text))
-        return TRUE;
-    if (is_among(text, changes))
-        return refuse_statement(text, error);
-    if (begins_with(text, "TRUNCATE"))
-        tell_emptied(reader, event, text, has_event, told);
-    else
-        tell_definition(reader, text, has_event, told);
-    return TRUE;
 }
 
 /* ---- Events ---- */
