@@ -78,7 +78,7 @@ install: all
 	cmake --install build --prefix "$(PREFIX)"
 
 format:
-	clang-format -i $$(git ls-files '*.c' '*.h')
+	clang-format -i $$(git ls-files -co --exclude-standard '*.c' '*.h')
 
 clean:
 	rm -rf build build-sanitize build-fuzz build-mutants

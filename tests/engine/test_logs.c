@@ -6,6 +6,7 @@
 #include "support/check.h"
 
 #include "engine/mariadb/log/log_reader.h"
+#include "engine/mariadb/log/logged_statements.h"
 #include "engine/mariadb/log/table_layouts.h"
 #include "engine/postgres/log/log_reader.h"
 
@@ -253,11 +254,44 @@ static void cut_messages_are_refused(void **state)
         cut_stream(streams[i].name, streams[i].open);
 }
 
+/* Which table of the database vane a statement empties */
+static void truncations_name_their_table(void **state)
+{
+    static const struct {
+        const char *text;
+        gboolean runs_in_it;
+        const char *table;
+    } cases[] = {
+        {"TRUNCATE TABLE mast", TRUE, "mast"},
+        {"truncate mast", TRUE, "mast"},
+        {"/* nightly */ TRUNCATE TABLE `ma``st`", TRUE, "ma`st"},
+        {"TRUNCATE `vane.mast`", TRUE, "vane.mast"},
+        {"TRUNCATE TABLE mast", FALSE, NULL},
+        {"TRUNCATE TABLE vane.mast", FALSE, "mast"},
+        {"TRUNCATE `vane` . /* of it */ `mast`", FALSE, "mast"},
+        {"TRUNCATE TABLE other.mast", TRUE, NULL},
+        {"TRUNCATE TABLE vanes.mast", TRUE, NULL},
+        {"TRUNCATE TABLE mast.vane", TRUE, NULL},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *table = hb_my_find_truncated(cases[i].text, cases[i].runs_in_it, "vane");
+
+        assert_int_equal(hb_my_judge_statement(cases[i].text), HB_MY_STATEMENT_EMPTIES);
+        if (cases[i].table == NULL)
+            assert_null(table);
+        else
+            assert_string_equal(table, cases[i].table);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(recorded_streams_tell_what_they_told),
         cmocka_unit_test(cut_messages_are_refused),
+        cmocka_unit_test(truncations_name_their_table),
     };
 
     return cmocka_run_group_tests(tests, NULL, NULL);

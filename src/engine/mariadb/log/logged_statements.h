@@ -7,7 +7,7 @@
 #include <glib.h>
 
 typedef enum {
-    HB_MY_STATEMENT_IS_NOTHING,   /* to rows or structure */
+    HB_MY_STATEMENT_IS_NOTHING, /* to rows or structure */
     HB_MY_STATEMENT_COMMITS,
     HB_MY_STATEMENT_UNDOES,       /* a transaction, or a part of it */
     HB_MY_STATEMENT_PREPARES,     /* a transaction of which a later statement decides (XA), or decides of one */
