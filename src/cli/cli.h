@@ -40,7 +40,7 @@ typedef struct {
 /* The commands, in the order of an administrator's work, ended by NULL */
 extern const HbCommand *const hb_commands[];
 extern const HbCommand hb_command_survey, hb_command_preflight, hb_command_dump, hb_command_show, hb_command_sql,
-    hb_command_restore, hb_command_carry, hb_command_freshen, hb_command_verify;
+    hb_command_restore, hb_command_carry, hb_command_freshen, hb_command_handover, hb_command_verify;
 
 /* The whole program but for main(): returns the exit status. May change argv: passwords in it are wiped */
 int hb_cli_run(int argc, char **argv);

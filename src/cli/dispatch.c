@@ -21,9 +21,17 @@
  * was really written.
  */
 
-const HbCommand *const hb_commands[] = {
-    &hb_command_survey,  &hb_command_preflight, &hb_command_dump,    &hb_command_show,   &hb_command_sql,
-    &hb_command_restore, &hb_command_carry,     &hb_command_freshen, &hb_command_verify, NULL};
+const HbCommand *const hb_commands[] = {&hb_command_survey,
+                                        &hb_command_preflight,
+                                        &hb_command_dump,
+                                        &hb_command_show,
+                                        &hb_command_sql,
+                                        &hb_command_restore,
+                                        &hb_command_carry,
+                                        &hb_command_freshen,
+                                        &hb_command_verify,
+                                        &hb_command_handover,
+                                        NULL};
 
 /* ---- Exit status ---- */
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/options.h"
 
+#include "work/handover/handover.h"
 #include "work/run/throttle.h"
 
 #include "core/base/error.h"
@@ -28,6 +29,7 @@
 #define ROWS_NAMED_DEFAULT 5
 #define ROWS_NAMED_MAX     1000000
 #define UNTIL_LAG_MAX_S    86400
+#define COMMAND_PREFIX     "command:"
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
@@ -47,30 +49,40 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("parts", parts, "PARTS", "which parts: schema,data,users,settings (default: all)",
           HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("jobs", jobs, "N", "sessions that work at the same time (default: one for each core, at most 8)",
-          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
+          HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("compress", compress, "LEVEL", "compression of rows: 1 (default) to 19, or none", HB_FOR_DUMP),
     VALUE("lock-wait", lock_wait, "SECONDS", "how long to wait for a read lock on a table (default: 5)",
-          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_VERIFY),
+          HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_VERIFY),
     VALUE("throttle", throttle, "RATE", "read at most so many bytes a second: 50M; by the hour: 20M,22:00-06:00=none",
-          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_VERIFY),
+          HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_VERIFY),
     FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_CARRY | HB_FOR_DUMP),
     LIST("accept", accept, "FINDING", "go on in spite of this: role-missing, extension-missing:*trgm; left-out-of-dump:GLOB (repeatable)",
-         HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
-    VALUE("report", report, "FILE", "also write the findings as a page of HTML", HB_FOR_PREFLIGHT),
+         HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
+    VALUE("report", report, "FILE", "also write what was found and done as a page of HTML", HB_FOR_PREFLIGHT | HB_FOR_HANDOVER),
     FLAG("one-transaction", 0, one_transaction, "all of the script comes, or nothing does", HB_FOR_SQL),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
     VALUE("rows", rows_named, "N", "name at most N of a table's rows that differ (default: 5; JSON names all)", HB_FOR_VERIFY),
     FLAG("show-values", 0, show_values, "also show all values of the rows that are named", HB_FOR_VERIFY),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
-    FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
-    FLAG("resume", 0, resume, "go on with what was begun before, and broke off", HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("resume", 0, resume, "go on with what was begun before, and broke off", HB_FOR_HANDOVER | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("remember", 0, remember, "leave in TO where it came from, so that freshen need not be told", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("keep-log", 0, keep_log, "have FROM keep its log from this moment on, for freshen --by log; a log that nobody reads fills its disk",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP),
-    VALUE("by", by, "HOW", "how changes are found: log, rows (by comparing), auto (default): the log, and rows where it cannot tell", HB_FOR_FRESHEN),
+    VALUE("by", by, "HOW", "how changes are found: log, rows (by comparing), auto (default): the log, and rows where it cannot tell", HB_FOR_FRESHEN | HB_FOR_HANDOVER),
     FLAG("keep-up", 0, keep_up, "go on with FROM's log until Ctrl-C, or --until-lag", HB_FOR_FRESHEN),
     VALUE("until-lag", until_lag, "SECONDS", "with --keep-up: end when TO is no further behind than this", HB_FOR_FRESHEN),
     FLAG("release", 0, release, "let FROM forget the log that it keeps for TO, or, without TO, all that it keeps for copies", HB_FOR_FRESHEN),
+    VALUE("stop-writes", stop_writes, "HOW", "how writing to FROM is stopped: sessions, read-only, ask (a person does it), auto (default): what suits the server",
+          HB_FOR_HANDOVER),
+    VALUE("check", check, "WHAT", "what is compared while nobody writes: changed (default: structure, and the tables that have changed), all, none",
+          HB_FOR_HANDOVER),
+    LIST("for", users, "USER", "a user of the application, whose connection strings are written and tried (repeatable; default: TO's own)",
+         HB_FOR_HANDOVER),
+    VALUE("source", source, "FATE", "what becomes of FROM: read-only (default), open (TO was a copy), rename, drop (asks for its name; with --check all)",
+          HB_FOR_HANDOVER),
+    FLAG("way-back", 0, way_back, "TO keeps its log from the beginning, and FROM becomes a copy of TO", HB_FOR_HANDOVER),
+    FLAG("undo", 0, undo, "let applications into FROM again, after a hand-over that broke off before its point of no return", HB_FOR_HANDOVER),
     FLAG("no-analyze", 0, no_analyze, "do not refresh the planner's statistics at the end", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     LIST("take", take, "KIND[:PATTERN]", "only these, with what they need: table:garden.*, schema:loans, database:a* (repeatable)",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
@@ -81,7 +93,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("existing", existing, "HOW",
           "what becomes of what the target has: stop (default), keep it, or replace it by what arrives",
           HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
-    FLAG("yes", 'y', yes, "do not ask before something is dropped or emptied", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("yes", 'y', yes, "do not ask before something is dropped or emptied, or writes are stopped", HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users that arrive without a password a new one, and write it to FILE", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to the restoring role",
@@ -220,6 +232,9 @@ gboolean hb_options_parse(HbOptions *options, guint command, char ***arguments, 
         ok = report_unknown(unknown, command, error);
     else if (!g_option_context_parse_strv(context, arguments, &cause))
         ok = hb_error_set(error, HB_ERROR_USAGE, "`hornbeam help COMMAND` lists the options", "%s", cause->message);
+    else if (options->stop_writes != NULL && g_str_has_prefix(options->stop_writes, COMMAND_PREFIX))
+        ok = hb_error_set(error, HB_ERROR_USAGE, "write it into a file, and name that with --route",
+                          "--stop-writes takes a command from a route only");
     g_option_context_free(context);
     return ok;
 }
@@ -396,6 +411,46 @@ static gboolean check_following(HbOptions *options, GError **error)
     return options->until_lag == NULL || read_seconds(options->until_lag, "until-lag", &options->until_lag_s, error);
 }
 
+/* text: NULL for the first of the words */
+static gboolean read_word(const char *text, const char *option, const char *const *words, guint *place, GError **error)
+{
+    g_autofree char *known = g_strjoinv(", ", (char **)words);
+
+    *place = 0;
+    for (guint i = 0; text != NULL && words[i] != NULL; i++)
+        *place = strcmp(text, words[i]) == 0 ? i : *place;
+    return text == NULL || g_strv_contains(words, text) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--%s takes %s, not “%s”", option, known, text);
+}
+
+/* "command:PROGRAM ARGUMENT...", in words as a shell would have them, but no shell reads it */
+static gboolean read_stop_way(HbOptions *options, GError **error)
+{
+    const char *text = options->stop_writes;
+    g_autoptr(GError) cause = NULL;
+
+    if (text == NULL || !g_str_has_prefix(text, COMMAND_PREFIX))
+        return (g_strcmp0(text, hb_stop_way_words[HB_WAY_COMMAND]) != 0 ||
+                hb_error_set(error, HB_ERROR_USAGE, NULL,
+                             "--stop-writes: the command is missing: " COMMAND_PREFIX "PROGRAM")) &&
+               read_word(text, "stop-writes", hb_stop_way_words, &options->stop_way, error);
+    options->stop_way = HB_WAY_COMMAND;
+    return g_shell_parse_argv(text + strlen(COMMAND_PREFIX), NULL, &options->stop_command, &cause) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--stop-writes: %s", cause->message);
+}
+
+static gboolean check_handover(HbOptions *options, GError **error)
+{
+    if (!read_stop_way(options, error) ||
+        !read_word(options->check, "check", hb_handover_check_words, &options->check_place, error) ||
+        !read_word(options->source, "source", hb_source_fate_words, &options->source_place, error))
+        return FALSE;
+    if (options->source_place == HB_SOURCE_DROP && options->check_place != HB_CHECK_ALL)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--source drop goes with --check all");
+    return !(options->undo && (options->resume || options->dry_run)) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--undo goes with neither --resume nor --dry-run");
+}
+
 gboolean hb_options_check(HbOptions *options, GError **error)
 {
     options->part_bits = HB_PART_ALL;
@@ -404,8 +459,8 @@ gboolean hb_options_check(HbOptions *options, GError **error)
     if (!check_jobs(options, error) || !check_rows(options, error) || !check_throttle(options, error) ||
         !check_rows_named(options, error) || !check_lock_wait(options, error) || !check_compression(options, error) ||
         !check_color(options, error) || !check_rights(options, error) || !check_choice(options, error) ||
-        !check_accept(options, error) || !check_following(options, error) || !check_renames(options, error) ||
-        !check_existing(options, error) ||
+        !check_accept(options, error) || !check_following(options, error) || !check_handover(options, error) ||
+        !check_renames(options, error) || !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;
@@ -420,6 +475,7 @@ void hb_options_clear(HbOptions *options)
         else if (row->takes_value)
             g_free(*(char **)(gpointer)((char *)options + row->offset));
     }
+    g_strfreev(options->stop_command);
     g_clear_pointer(&options->wishes.renames, g_ptr_array_unref);
     hb_selection_free(options->selection);
     *options = (HbOptions){0};

@@ -20,7 +20,8 @@ enum {
     HB_FOR_SQL = 64,
     HB_FOR_CARRY = 128,
     HB_FOR_FRESHEN = 256,
-    HB_FOR_ALL = 511
+    HB_FOR_HANDOVER = 512,
+    HB_FOR_ALL = 1023
 };
 
 /* Values as given; NULL or FALSE when not given */
@@ -36,6 +37,12 @@ typedef struct {
     gboolean release;
     char *by;
     char *until_lag;
+    char *stop_writes;
+    char *check;
+    char *source;
+    char **users;
+    gboolean way_back;
+    gboolean undo;
     gboolean dry_run;
     char **probes;
     gboolean no_analyze;
@@ -79,8 +86,12 @@ typedef struct {
     int compression;
     HbWishes wishes;
     HbExistingWish existing_wish;
-    guint by_place;     /* of --by: auto, rows, log */
-    double until_lag_s; /* 0: none */
+    guint by_place;      /* of --by: auto, rows, log */
+    double until_lag_s;  /* 0: none */
+    guint stop_way;      /* of --stop-writes, --check and --source: see work/handover/handover.h */
+    char **stop_command; /* NULL unless a route names one */
+    guint check_place;
+    guint source_place;
     HbSelection *selection;
 } HbOptions;
 

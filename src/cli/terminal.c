@@ -99,13 +99,17 @@ char *hb_terminal_ask_password(const char *server)
     return answer;
 }
 
-gboolean hb_terminal_ask_yes(const char *question)
+char *hb_terminal_ask_line(const char *question)
 {
-    g_autofree char *answer = NULL;
-
     fprintf(stderr, "%s ", question);
     fflush(stderr);
-    answer = read_line();
+    return read_line();
+}
+
+gboolean hb_terminal_ask_yes(const char *question)
+{
+    g_autofree char *answer = hb_terminal_ask_line(question);
+
     return answer != NULL && g_ascii_strcasecmp(g_strstrip(answer), "yes") == 0;
 }
 

@@ -17,6 +17,9 @@ char *hb_terminal_ask_password(const char *server);
 /* Asks a question; TRUE only if the answer is the word yes */
 gboolean hb_terminal_ask_yes(const char *question);
 
+/* Asks for a line of text, the caller's; NULL if there is no answer */
+char *hb_terminal_ask_line(const char *question);
+
 /* SIGINT, SIGTERM and SIGHUP trigger the stop; the second one ends the program at once. SIGPIPE, SIGXFSZ: ignored */
 void hb_terminal_watch_signals(HbStop *stop);
 void hb_terminal_forget_signals(void);

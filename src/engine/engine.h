@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * engine - the contract between Hornbeam and a kind of database server, in seven tables:
+ * engine - the contract between Hornbeam and a kind of database server, in eight tables:
  *
  *     dialect     its SQL, without a server     core/sql/dialect.h
  *     connector   addresses and sessions        engine/connector.h
@@ -9,6 +9,7 @@
  *     journal     the steps of a restore        engine/journal.h
  *     log         changes that a server logs    engine/log.h
  *     replay      such changes, brought over    engine/replay.h
+ *     gate        who may write to a database   engine/gate.h
  *
  * Nothing outside an engine's folder knows its SQL. All functions that can fail return FALSE or NULL and set the error;
  * all strings that an engine hands out as names are quoted as its SQL wants them.
@@ -16,6 +17,7 @@
 #pragma once
 
 #include "core/sql/dialect.h"
+#include "engine/gate.h"
 #include "engine/journal.h"
 #include "engine/log.h"
 #include "engine/replay.h"
@@ -44,4 +46,5 @@ struct HbEngine {
     const HbJournal *journal;
     const HbLog *log;       /* NULL: it is not read */
     const HbReplay *replay; /* NULL: likewise */
+    const HbGate *gate;
 };

@@ -119,4 +119,7 @@ typedef struct {
     gboolean (*claim)(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
     gboolean (*serve)(HbSession *session, GError **error);
     gboolean (*end_lost)(HbSession *session, const GArray *alive, guint *ended, GError **error);
+    /* Asks whoever has the hold to end its work when it can, for as long as the session lives; is anybody asking? */
+    gboolean (*ask_holder)(HbSession *session, GError **error);
+    gboolean (*is_asked)(HbSession *session, gboolean *asked, GError **error);
 } HbTarget;

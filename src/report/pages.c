@@ -5,6 +5,7 @@
 
 #include "core/graph/closure.h"
 #include "report/exceptions.h"
+#include "report/findings.h"
 #include "report/pieces.h"
 #include "report/preflight.h"
 #include "report/probes.h"
@@ -265,7 +266,7 @@ char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest,
     else
         hb_preflight_append_contents(out, color, manifest);
     hb_preflight_append_target(out, color, restore);
-    hb_preflight_append_warnings(out, color, hb_restore_get_findings(restore));
+    hb_findings_append_warnings(out, color, hb_restore_get_findings(restore));
     g_string_append_c(out, '\n');
     return g_string_free(out, FALSE);
 }

@@ -7,6 +7,7 @@
 #include "cli/commands/whole_server.h"
 #include "core/base/error.h"
 #include "engine/registry.h"
+#include "report/html.h"
 #include "report/json.h"
 #include "report/preflight.h"
 
@@ -124,7 +125,7 @@ static gboolean write_html(PreflightRun *preflight, GError **error)
 
     if (path == NULL)
         return TRUE;
-    hb_preflight_end_html(preflight->html);
+    hb_html_end(preflight->html);
     return g_file_set_contents(path, preflight->html->str, (gssize)preflight->html->len, &cause) ||
            hb_error_set(error, HB_ERROR_FILE, "name a file that can be written", "--report: %s", cause->message);
 }
@@ -146,7 +147,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         .cli = cli, .documents = g_ptr_array_new_with_free_func(g_free), .html = g_string_new(NULL)};
     gboolean ok = hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error);
 
-    hb_preflight_begin_html(preflight.html);
+    hb_html_begin(preflight.html, "Preflight");
     if (ok)
         hb_cli_tell_kept_logs(cli, options.engine, &options.to);
     if (!hb_engine_is_uri(arguments[0]))

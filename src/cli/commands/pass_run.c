@@ -27,32 +27,6 @@ static void show_plan(HbCli *cli, const HbPass *pass)
     hb_voice_show(cli->voice, plan, FALSE);
 }
 
-/*
- * What is not rows is compared when all is done: it says what a pass does not change. FROM is as it was in the
- * snapshot, and TO, too, unless something of it was made
- */
-static gboolean look_at_rest(const HbPass *pass, const HbPassOptions *options, const HbRestoreResult *result,
-                             HbVerification *rest, GError **error)
-{
-    const HbManifest *source = hb_pass_get_source(pass),
-                     *copy = result->done == 0 && source->selection == NULL ? hb_pass_get_copy(pass) : NULL;
-    const HbVerifyOptions verify = {.from = {NULL, options->from.engine, options->from.from, source},
-                                    .to = {NULL, options->to.engine, options->to.to, copy},
-                                    .parts = options->from.parts & ~(guint)HB_PART_DATA,
-                                    .selection = source->selection,
-                                    .wishes = options->to.wishes,
-                                    .jobs = 1,
-                                    .lock_wait_ms = options->from.lock_wait_ms,
-                                    .stop = options->from.stop,
-                                    .observers = options->from.observers};
-
-    if (verify.parts == 0) {
-        hb_verification_init(rest);
-        return TRUE;
-    }
-    return hb_verify_run(&verify, rest, error);
-}
-
 static void print(Talk *talk, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
 {
     HbCli *cli = talk->cli;
@@ -74,7 +48,7 @@ static Next find_next(const HbCli *cli, const HbPass *pass, const HbPassOptions 
 {
     const HbFollowResult *follow = hb_pass_get_follow(pass);
 
-    if (status != HB_STATUS_DONE || cli->options.dry_run)
+    if (status != HB_STATUS_DONE || cli->options.dry_run || hb_stop_is_handed_on(cli->stop))
         return LAST_PASS;
     if (hb_pass_leaves_log(pass) || (follow != NULL && follow->structure != NULL))
         return SAME_AGAIN;
@@ -112,7 +86,7 @@ static HbStatus bring(Talk *talk, HbPass *pass, const HbPassOptions *options, GE
 {
     HbRestoreResult result = {0};
     HbVerification rest = {0};
-    const gboolean ok = hb_pass_run(pass, &result, error) && look_at_rest(pass, options, &result, &rest, error);
+    const gboolean ok = hb_pass_run(pass, &result, error) && hb_pass_compare_rest(pass, &result, &rest, error);
     HbStatus status;
 
     if (rest.differences == NULL)
@@ -184,29 +158,6 @@ static HbStatus agree_and_bring(Talk *talk, HbPass *pass, const HbPassOptions *o
     return agreed ? bring(talk, pass, options, error) : status;
 }
 
-/* What was chosen and renamed when the copy was made need not be said again, and cannot become something else */
-static gboolean adopt(HbPassOptions *options, const HbOrigin *origin, GError **error)
-{
-    const HbOrigin given = {
-        .parts = options->to.parts,
-        .selection = hb_selection_is_partial(options->from.selection) ? (HbSelection *)options->from.selection : NULL,
-        .wishes = options->to.wishes};
-
-    if (!hb_origin_is_same_choice(&given, NULL) && !hb_origin_is_same_choice(&given, origin))
-        return hb_error_set(error, HB_ERROR_USAGE,
-                            "leave out --parts, --take, --skip, --rename, --ownership and --grants",
-                            "TO remembers another choice or other names than those that are given here");
-    options->origin = origin;
-    options->from.parts = options->to.parts = origin->parts;
-    options->to.wishes = origin->wishes;
-    options->to.wishes.lenient = TRUE; /* what it names may be gone from the source by now */
-    if (origin->selection != NULL) {
-        origin->selection->lenient = TRUE;
-        options->from.selection = origin->selection;
-    }
-    return TRUE;
-}
-
 /* Passes that follow each other. What ends the reading of the log again and again, however often the tables are
  * compared, would go on for ever */
 typedef struct {
@@ -248,7 +199,7 @@ static HbStatus run_once(Talk *talk, HbPassOptions *options, Series *series, Nex
 
     *next = LAST_PASS;
     if (!hb_origin_recall(options->to.engine, &options->to.to, &origin, error) ||
-        (origin != NULL && !adopt(options, origin, error)))
+        (origin != NULL && !hb_pass_adopt_origin(options, origin, error)))
         return HB_STATUS_SERVER;
     pass = hb_pass_open(options, error);
     status = pass != NULL ? agree_and_bring(talk, pass, options, error) : HB_STATUS_SERVER;

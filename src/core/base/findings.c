@@ -22,7 +22,9 @@ const char *const hb_finding_names[] = {
     /* What means something else there, or leads elsewhere */
     "setting-differs", "collation-differs", "foreign-host", "other-database", "code-runs",
     /* What should be known of the source */
-    "no-key", "no-transactions", NULL};
+    "no-key", "no-transactions",
+    /* Of a hand-over */
+    "writes-go-on", "not-its-copy", "begun-before", "string-fails", "way-back", "retention", NULL};
 
 static const struct {
     const char *name, *plural;

@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/gate/gate.h"
 #include "engine/mariadb/mariadb.h"
 
 #include "engine/mariadb/catalog/catalog.h"
@@ -62,6 +63,8 @@ static const HbTarget target = {
     .claim = hb_my_claim,
     .serve = hb_my_serve,
     .end_lost = hb_my_end_lost,
+    .ask_holder = hb_my_ask_holder,
+    .is_asked = hb_my_is_asked,
     .find = hb_my_find_target,
     .fit = hb_my_fit_target,
     .preflight = hb_my_preflight,
@@ -116,4 +119,5 @@ const HbEngine hb_mariadb_engine = {
     .journal = &journal,
     .log = &binary_log,
     .replay = &hb_my_replay,
+    .gate = &hb_my_gate,
 };

@@ -1,4 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/postgres/gate/gate.h"
 #include "engine/postgres/postgres.h"
 #include "engine/postgres/target/journal.h"
 #include "engine/postgres/target/origin.h"
@@ -58,6 +59,8 @@ static const HbTarget target = {
     .claim = hb_pg_claim,
     .serve = hb_pg_serve,
     .end_lost = hb_pg_end_lost,
+    .ask_holder = hb_pg_ask_holder,
+    .is_asked = hb_pg_is_asked,
     .find = hb_pg_find_target,
     .fit = hb_pg_fit_target,
     .preflight = hb_pg_preflight,
@@ -114,4 +117,5 @@ const HbEngine hb_postgres_engine = {
     .journal = &journal,
     .log = &kept_log,
     .replay = &hb_pg_replay,
+    .gate = &hb_pg_gate,
 };

@@ -274,8 +274,12 @@ static void consider_end(Following *following)
 {
     if (following->options->until == NULL && hb_stop_is_asked(following->options->stop) && !following->in_transaction) {
         following->is_over = TRUE;
-        hb_observers_note(following->options->observers, HB_SEVERITY_NOTE, "a second signal ends it at once",
-                          "asked to end: what was read is brought, and a last pass does the rest");
+        if (hb_stop_is_handed_on(following->options->stop))
+            hb_observers_note(following->options->observers, HB_SEVERITY_NOTE, NULL,
+                              "a hand-over wants to go on from here: what was read is brought, and this ends");
+        else
+            hb_observers_note(following->options->observers, HB_SEVERITY_NOTE, "a second signal ends it at once",
+                              "asked to end: what was read is brought, and a last pass does the rest");
     }
     following->is_over |= hb_stop_is_set(following->options->stop) || has_arrived(following) ||
                           is_near_enough(following) || hb_batch_applier_has_failed(following->applier);

@@ -91,6 +91,7 @@ static gboolean apply_tables(HbBatchApplier *applier, const HbBatchPart *part, g
         if (!replay_of(applier)->apply(applier->session, set, changes, is_loose, error))
             return FALSE;
         g_hash_table_add(applier->result->changed, (gpointer)set);
+        hb_origin_add_changed(applier->options->origin, set->table);
     }
     return TRUE;
 }

@@ -19,6 +19,7 @@
 #include "work/origin/origin.h"
 #include "work/restore/restore.h"
 #include "work/source/snapshot_source.h"
+#include "work/verify/verify.h"
 
 typedef struct HbPass HbPass;
 
@@ -50,6 +51,11 @@ typedef struct {
     GArray *coming, *going;       /* HbSketchedRow; NULL: all */
 } HbPassTable;
 
+/* The options become what TO remembers of its choice and names; origin outlives them. HB_ERROR_USAGE: they say
+ * otherwise
+ */
+gboolean hb_pass_adopt_origin(HbPassOptions *options, const HbOrigin *origin, GError **error);
+
 /* Looks at both sides. Fails if one cannot be read, or TO can be no copy of FROM */
 HbPass *hb_pass_open(const HbPassOptions *options, GError **error);
 void hb_pass_free(HbPass *pass); /* accepts NULL */
@@ -71,9 +77,21 @@ guint hb_pass_count_followed(const HbPass *pass); /* tables */
 /* It compared what was not aligned with the log: to read that is for the next one */
 gboolean hb_pass_leaves_log(const HbPass *pass);
 
+/* Adds the tables (char *, owned) whose rows this pass brought, and, of those that it follows, those that are called so
+ * in TO (changed: char *), as each side calls them */
+void hb_pass_list_changed(const HbPass *pass, const GPtrArray *changed, GHashTable *from, GHashTable *to);
+
+/* After run(): does FROM's log tell of rows that came after what this pass has brought? *table: the first of the tables
+ * that it follows in which any did, the caller's; NULL: none, or the log is not read */
+gboolean hb_pass_find_unread(const HbPass *pass, char **table, GError **error);
+
 /* How long it took to compare, and, guessed from what a small machine does, how long bringing it over will */
 double hb_pass_get_seconds_compared(const HbPass *pass);
 double hb_pass_guess_seconds(const HbPass *pass);
 
 /* As hb_restore_run(). Once */
 gboolean hb_pass_run(HbPass *pass, HbRestoreResult *result, GError **error);
+
+/* After run(): what differs and is not rows, which a pass does not change. rest: cleared by the caller, also on failure
+ */
+gboolean hb_pass_compare_rest(const HbPass *pass, const HbRestoreResult *result, HbVerification *rest, GError **error);

@@ -6,6 +6,7 @@
  *     pass_compare   by rows: what differs
  *     pass_log       by the source's log
  *     pass_apply     bringing it over
+ *     pass_copy      what TO remembers, and what differs beside rows
  *     pass_quiet     what would act upon it, or hold it up, meanwhile
  */
 #pragma once

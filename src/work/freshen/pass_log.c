@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/freshen/pass_inner.h"
 
+#include "work/follow/silence.h"
+
 #include <string.h>
 
 /*
@@ -221,4 +223,26 @@ gboolean hb_pass_follow(HbPass *pass, HbRestoreRun *run, gboolean keeps_up, GErr
     if (keeps_up)
         tell_followed(pass);
     return ok;
+}
+
+gboolean hb_pass_find_unread(const HbPass *pass, char **table, GError **error)
+{
+    const HbEngine *engine = pass->options.from.engine;
+    g_autoptr(GPtrArray) sets = g_ptr_array_new();
+    g_autoptr(HbOrigin) origin = NULL;
+    GHashTableIter iter;
+    gpointer set;
+
+    *table = NULL;
+    if (!pass->follows)
+        return TRUE;
+    if (!hb_origin_recall(engine, &pass->options.to.to, &origin, error))
+        return FALSE;
+    if (origin == NULL || origin->log_name == NULL)
+        return hb_error_set(error, HB_ERROR_BLOCKED, NULL, "TO has lost what it remembers of FROM's log");
+    g_hash_table_iter_init(&iter, pass->followed);
+    while (g_hash_table_iter_next(&iter, &set, NULL))
+        g_ptr_array_add(sets, set);
+    return hb_log_find_unread(engine, &pass->options.from.from, origin->log_name, origin->log_position, sets,
+                              pass->options.from.stop, table, error);
 }

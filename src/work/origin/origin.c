@@ -35,6 +35,7 @@ void hb_origin_set_log(HbOrigin *origin, const char *name, const char *position)
     origin->log_position = new_position;
     hb_origin_set_loose(origin, NULL, NULL);
     g_ptr_array_set_size(origin->unaligned, 0);
+    g_ptr_array_set_size(origin->changed, 0);
 }
 
 void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *tables)
@@ -68,12 +69,54 @@ gboolean hb_origin_add_unaligned(HbOrigin *origin, const char *table)
     return TRUE;
 }
 
+void hb_origin_add_changed(HbOrigin *origin, const char *table)
+{
+    if (!is_among(origin->changed, table))
+        g_ptr_array_add(origin->changed, g_strdup(table));
+}
+
+void hb_origin_forget_changed(HbOrigin *origin, const GPtrArray *tables)
+{
+    for (guint i = origin->changed->len; i-- > 0;) {
+        if (tables == NULL || is_among(tables, origin->changed->pdata[i]))
+            g_ptr_array_remove_index_fast(origin->changed, i);
+    }
+}
+
 void hb_origin_copy_log(HbOrigin *origin, const HbOrigin *other)
 {
     hb_origin_set_log(origin, other->log_name, other->log_position);
     hb_origin_set_loose(origin, other->loose_until, other->loose);
     for (guint i = 0; i < other->unaligned->len; i++)
         hb_origin_add_unaligned(origin, other->unaligned->pdata[i]);
+    for (guint i = 0; i < other->changed->len; i++)
+        hb_origin_add_changed(origin, other->changed->pdata[i]);
+}
+
+/* ---- Hand-overs ---- */
+
+HbHandoverNote *hb_handover_note_copy(const HbHandoverNote *note)
+{
+    HbHandoverNote *copy = note != NULL ? g_memdup2(note, sizeof *note) : NULL;
+
+    if (copy == NULL)
+        return NULL;
+    copy->began = g_strdup(note->began);
+    copy->way = g_strdup(note->way);
+    copy->gate = g_strdup(note->gate);
+    copy->source = g_strdup(note->source);
+    return copy;
+}
+
+void hb_handover_note_free(HbHandoverNote *note)
+{
+    if (note == NULL)
+        return;
+    g_free(note->began);
+    g_free(note->way);
+    g_free(note->gate);
+    g_free(note->source);
+    g_free(note);
 }
 
 /* A source that keeps its log from the moment that is in; or what was known of it before */
@@ -90,6 +133,7 @@ HbOrigin *hb_origin_new_empty(void)
     HbOrigin *origin = g_new0(HbOrigin, 1);
 
     origin->unaligned = g_ptr_array_new_with_free_func(g_free);
+    origin->changed = g_ptr_array_new_with_free_func(g_free);
     return origin;
 }
 
@@ -111,6 +155,10 @@ HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelecti
     origin->wishes.lenient = FALSE;
     origin->wishes.renames = copy_renames(wishes->renames);
     find_log(origin, manifest, before, is_whole);
+    if (before != NULL) {
+        origin->gate = g_strdup(before->gate);
+        origin->handover = hb_handover_note_copy(before->handover);
+    }
     return origin;
 }
 
@@ -130,6 +178,9 @@ void hb_origin_free(HbOrigin *origin)
     g_free(origin->loose_until);
     g_clear_pointer(&origin->loose, g_ptr_array_unref);
     g_ptr_array_unref(origin->unaligned);
+    g_ptr_array_unref(origin->changed);
+    g_free(origin->gate);
+    hb_handover_note_free(origin->handover);
     hb_selection_free(origin->selection);
     g_clear_pointer(&origin->wishes.renames, g_ptr_array_unref);
     g_free(origin);
@@ -172,9 +223,17 @@ static json_t *write_names(const GPtrArray *names)
 
 static json_t *write_log(const HbOrigin *origin)
 {
-    return json_pack("{s:o, s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
+    return json_pack("{s:o, s:o, s:o, s:o, s:o, s:o}", "name", hb_json_text(origin->log_name), "position",
                      hb_json_text(origin->log_position), "loose_until", hb_json_text(origin->loose_until), "loose",
-                     write_names(origin->loose), "unaligned", write_names(origin->unaligned));
+                     write_names(origin->loose), "unaligned", write_names(origin->unaligned), "changed",
+                     write_names(origin->changed));
+}
+
+static json_t *write_handover(const HbHandoverNote *note)
+{
+    return json_pack("{s:b, s:o, s:o, s:o, s:o, s:b}", "opened", note->is_opened, "began", hb_json_text(note->began),
+                     "way", hb_json_text(note->way), "gate", hb_json_text(note->gate), "source",
+                     hb_json_text(note->source), "way_back", note->way_back);
 }
 
 char *hb_origin_write(const HbOrigin *origin)
@@ -189,6 +248,10 @@ char *hb_origin_write(const HbOrigin *origin)
     json_object_set_new(root, "copy", write_choice(origin->parts, origin->selection, &origin->wishes));
     if (origin->log_name != NULL)
         json_object_set_new(root, "log", write_log(origin));
+    if (origin->gate != NULL)
+        json_object_set_new(root, "gate", hb_json_text(origin->gate));
+    if (origin->handover != NULL)
+        json_object_set_new(root, "handover", write_handover(origin->handover));
     made = json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII);
     text = g_strdup(made);
     free(made);
@@ -300,7 +363,25 @@ static gboolean read_log(HbOrigin *origin, const json_t *log, GError **error)
     if (json_is_array(loose))
         origin->loose = g_ptr_array_new_with_free_func(g_free);
     return (origin->loose == NULL || read_names(loose, origin->loose) || wrong("loose", error)) &&
-           (read_names(json_object_get(log, "unaligned"), origin->unaligned) || wrong("unaligned", error));
+           (read_names(json_object_get(log, "unaligned"), origin->unaligned) || wrong("unaligned", error)) &&
+           (json_object_get(log, "changed") == NULL || read_names(json_object_get(log, "changed"), origin->changed) ||
+            wrong("changed", error));
+}
+
+static gboolean read_handover(HbOrigin *origin, const json_t *json, GError **error)
+{
+    HbHandoverNote *note;
+
+    if (json == NULL)
+        return TRUE;
+    note = origin->handover = g_new0(HbHandoverNote, 1);
+    note->is_opened = json_is_true(json_object_get(json, "opened"));
+    note->began = take_text(json, "began");
+    note->way = take_text(json, "way");
+    note->gate = take_text(json, "gate");
+    note->source = take_text(json, "source");
+    note->way_back = json_is_true(json_object_get(json, "way_back"));
+    return (note->began != NULL && note->way != NULL && note->source != NULL) || wrong("handover", error);
 }
 
 static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
@@ -322,7 +403,9 @@ static gboolean read_root(HbOrigin *origin, const json_t *root, GError **error)
     origin->coming = take_text(root, "between_passes");
     if (origin->engine == NULL || origin->source == NULL || origin->database == NULL || origin->dump_id == NULL)
         return wrong("source", error);
+    origin->gate = take_text(root, "gate");
     return read_log(origin, json_object_get(root, "log"), error) &&
+           read_handover(origin, json_object_get(root, "handover"), error) &&
            read_choice(origin, json_object_get(root, "copy"), error);
 }
 
@@ -392,6 +475,13 @@ gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOr
     ok = hb_origin_recall_in(engine, session, origin, error);
     engine->connector->close(session);
     return ok;
+}
+
+gboolean hb_origin_keep_in(const HbEngine *engine, HbSession *session, const HbOrigin *origin, GError **error)
+{
+    g_autofree char *text = hb_origin_write(origin);
+
+    return engine->target->write_origin(session, text, error);
 }
 
 gboolean hb_origin_remembers_log(const HbEngine *engine, const HbAddress *address, const char *name)

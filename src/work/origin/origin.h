@@ -10,6 +10,19 @@
 #include "dump/manifest.h"
 #include "work/source/adapt.h"
 
+/* What a hand-over needs to know in order to go on, or to be undone, after whatever broke it off */
+typedef struct {
+    gboolean is_opened; /* the point of no return is behind it: applications may write to the copy */
+    char *began;        /* ISO 8601, UTC */
+    char *way;          /* in which writing to the source was stopped: a word of --stop-writes */
+    char *gate;         /* as the source's engine noted it; NULL: the engine did nothing */
+    char *source;       /* what is to become of the source: a word of --source */
+    gboolean way_back;
+} HbHandoverNote;
+
+HbHandoverNote *hb_handover_note_copy(const HbHandoverNote *note); /* NULL of NULL */
+void hb_handover_note_free(HbHandoverNote *note);                  /* accepts NULL */
+
 typedef struct {
     char *engine;
     char *source_id; /* of the source's database (see HbManifest); NULL: a dump that does not know it */
@@ -30,6 +43,12 @@ typedef struct {
     GPtrArray *loose;     /* char *: of these tables; NULL: of all */
     GPtrArray *unaligned; /* char *: tables that are not as they were at that position: they did not hold what the log
                            * said of them, or were compared while it went on. They are compared before it is read */
+    GPtrArray *changed;   /* char *: tables that got changes from it since they were last compared */
+
+    /* How writing to this copy is stopped, as its engine noted it (see engine/gate.h), until the copy is handed over;
+     * NULL: it is not stopped */
+    char *gate;
+    HbHandoverNote *handover; /* one that has begun, and has not ended; NULL: none has */
 } HbOrigin;
 
 /* The source's log is read from this position on, or not at all (both NULL) */
@@ -40,6 +59,8 @@ void hb_origin_set_loose(HbOrigin *origin, const char *until, const GPtrArray *t
 gboolean hb_origin_is_loose(const HbOrigin *origin, const char *table);
 /* Returns FALSE if it was known */
 gboolean hb_origin_add_unaligned(HbOrigin *origin, const char *table);
+void hb_origin_add_changed(HbOrigin *origin, const char *table);
+void hb_origin_forget_changed(HbOrigin *origin, const GPtrArray *tables); /* char *; NULL: of all */
 
 /* What a copy of the manifest will remember; before: what it remembers now, or NULL. is_whole: all of it is in */
 HbOrigin *hb_origin_new(const HbManifest *manifest, guint parts, const HbSelection *selection, const HbWishes *wishes,
@@ -59,6 +80,9 @@ gboolean hb_origin_is_same_choice(const HbOrigin *one, const HbOrigin *other);
 gboolean hb_origin_recall(const HbEngine *engine, const HbAddress *address, HbOrigin **origin, GError **error);
 /* The same in a session */
 gboolean hb_origin_recall_in(const HbEngine *engine, HbSession *session, HbOrigin **origin, GError **error);
+
+/* Replaces what the database remembers; on its disk when this returns */
+gboolean hb_origin_keep_in(const HbEngine *engine, HbSession *session, const HbOrigin *origin, GError **error);
 
 /* Does the database remember this kept log? */
 gboolean hb_origin_remembers_log(const HbEngine *engine, const HbAddress *address, const char *name);

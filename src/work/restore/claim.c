@@ -7,6 +7,8 @@
 #define DEAD_AFTER_S  30
 #define LOOK_EVERY_MS 1000
 #define LOOKS_MAX     (DEAD_AFTER_S + 15)
+#define TURN_LOOKS    120
+#define TURN_EVERY_MS 500
 
 struct HbClaim {
     const HbEngine *engine;
@@ -152,6 +154,15 @@ static void look(HbClaim *claim)
     g_mutex_unlock(&claim->lock);
 }
 
+/* A hand-over waits for us */
+static void hear(HbClaim *claim)
+{
+    gboolean asked;
+
+    if (claim->engine->target->is_asked(claim->session, &asked, NULL) && asked)
+        hb_stop_ask(claim->stop);
+}
+
 static void beat(HbClaim *claim)
 {
     HbPeer holder = {0};
@@ -163,8 +174,10 @@ static void beat(HbClaim *claim)
     }
     if (holder.id != 0)
         give_up(claim, holder.who);
-    else if (claim->session != NULL)
+    else if (claim->session != NULL) {
+        hear(claim);
         look(claim);
+    }
     hb_peer_clear(&holder);
 }
 
@@ -248,4 +261,36 @@ char *hb_claim_get_wait(HbClaim *claim)
     wait = g_strdup(claim->wait);
     g_mutex_unlock(&claim->lock);
     return wait;
+}
+
+/* ---- Waiting for it ---- */
+
+static gboolean wait_for_turn(const HbClaimTurn *turn, HbSession *session, HbPeer *holder, GError **error)
+{
+    for (guint look = 0; look < TURN_LOOKS; look++) {
+        hb_peer_clear(holder);
+        if (!turn->engine->target->claim(session, FALSE, holder, error))
+            return FALSE;
+        if (holder->id == 0 || hb_claim_is_dead(holder))
+            return TRUE;
+        if (look == 0)
+            hb_observers_note(turn->observers, HB_SEVERITY_NOTE, NULL,
+                              "%s is at work in the target: it is asked to end", holder->who);
+        if (!turn->engine->target->ask_holder(session, error))
+            return FALSE;
+        if (!hb_stop_sleep(turn->stop, TURN_EVERY_MS))
+            return hb_stop_set_error(error);
+    }
+    return set_taken_error(holder->who, error);
+}
+
+gboolean hb_claim_await_turn(const HbClaimTurn *turn, GError **error)
+{
+    HbSession *session = turn->engine->connector->open(turn->address, error);
+    HbPeer holder = {0};
+    const gboolean ok = session != NULL && wait_for_turn(turn, session, &holder, error);
+
+    hb_peer_clear(&holder);
+    turn->engine->connector->close(session);
+    return ok;
 }

@@ -32,3 +32,15 @@ char *hb_claim_get_wait(HbClaim *claim);
 
 /* The hold went to another run while ours was silent: all that is ours is stopped. HB_ERROR_BLOCKED; otherwise TRUE */
 gboolean hb_claim_check(HbClaim *claim, GError **error);
+
+/* Whoever waits for the hold, without taking it */
+typedef struct {
+    const HbEngine *engine;
+    const HbAddress *address;
+    HbStop *stop;
+    HbObservers *observers;
+} HbClaimTurn;
+
+/* Asks the holder, if there is one, to end its work when it can, as one that keeps a copy up does, and waits a minute
+ * at most. HB_ERROR_BLOCKED: it has not ended */
+gboolean hb_claim_await_turn(const HbClaimTurn *turn, GError **error);

@@ -13,14 +13,16 @@ static gboolean write(const HbRestoreRun *run, HbSession *session, const HbOrigi
                                     : options->manifest->selection;
     g_autoptr(HbOrigin) origin =
         hb_origin_new(options->manifest, options->parts, chosen, &options->wishes, before, is_whole);
-    g_autofree char *text = NULL;
 
+    if (before != NULL && options->freshens) /* a pass may have been for a part of what the copy has */
+        origin->parts = before->parts;
     if (options->loose_until != NULL && origin->log_name != NULL)
         hb_origin_set_loose(origin, options->loose_until, options->loose);
-    if (options->loose_until != NULL && is_whole)
+    if (options->loose_until != NULL && is_whole) {
         g_ptr_array_set_size(origin->unaligned, 0);
-    text = hb_origin_write(origin);
-    return options->engine->target->write_origin(session, text, error);
+        hb_origin_forget_changed(origin, options->loose);
+    }
+    return hb_origin_keep_in(options->engine, session, origin, error);
 }
 
 /* What arrives without being remembered makes what is remembered untrue */

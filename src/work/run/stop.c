@@ -33,8 +33,9 @@ struct HbStop {
     gboolean by_user;
     gboolean is_patient; /* a user's first wish is a question */
     gboolean is_asked;
-    gint64 asked_us;    /* when */
-    gboolean is_urgent; /* a user waits, whoever was first */
+    gboolean is_handed_on; /* by another program, which goes on with the work */
+    gint64 asked_us;       /* when */
+    gboolean is_urgent;    /* a user waits, whoever was first */
     gboolean is_ended;
     HbSession *busy;      /* the one that is being cancelled or cut just now, and must not go away; NULL: none */
     GHashTable *sessions; /* HbSession * to Entry * */
@@ -288,6 +289,26 @@ void hb_stop_set_patient(HbStop *stop, gboolean is_patient)
     g_mutex_lock(&stop->lock);
     stop->is_patient = is_patient;
     g_mutex_unlock(&stop->lock);
+}
+
+void hb_stop_ask(HbStop *stop)
+{
+    g_mutex_lock(&stop->lock);
+    if (stop->is_patient && !stop->is_asked) {
+        stop->is_asked = stop->is_handed_on = TRUE;
+        stop->asked_us = g_get_monotonic_time();
+    }
+    g_mutex_unlock(&stop->lock);
+}
+
+gboolean hb_stop_is_handed_on(HbStop *stop)
+{
+    gboolean is_handed_on;
+
+    g_mutex_lock(&stop->lock);
+    is_handed_on = stop->is_handed_on;
+    g_mutex_unlock(&stop->lock);
+    return is_handed_on;
 }
 
 gboolean hb_stop_is_asked(HbStop *stop)

@@ -30,7 +30,9 @@ void hb_stop_trigger(HbStop *stop);
 /* FALSE: it was only asked, because hb_stop_set_patient() says that the work ends well when it is asked */
 gboolean hb_stop_trigger_by_user(HbStop *stop);
 void hb_stop_set_patient(HbStop *stop, gboolean is_patient);
-gboolean hb_stop_is_asked(HbStop *stop); /* to end when it is convenient */
+void hb_stop_ask(HbStop *stop);              /* by another program: nothing, unless the work is patient */
+gboolean hb_stop_is_handed_on(HbStop *stop); /* it was asked by another program, which goes on with the work */
+gboolean hb_stop_is_asked(HbStop *stop);     /* to end when it is convenient */
 gboolean hb_stop_is_set(HbStop *stop);
 gboolean hb_stop_is_by_user(HbStop *stop);
 

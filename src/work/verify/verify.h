@@ -44,9 +44,11 @@ typedef struct {
     guint lock_wait_ms;
     HbThrottle *throttle_from; /* how fast each side is read; NULL: as fast as can be */
     HbThrottle *throttle_to;
-    guint rows_max;       /* so many rows of a table that differ are looked at */
-    gboolean show_values; /* and keep their values */
-    char *const *probes;  /* questions for both sides, ended by NULL; NULL: none */
+    GHashTable *rows_from; /* tables, as FROM calls them, whose rows are read; NULL: all */
+    GHashTable *rows_to;   /* the same, as TO does */
+    guint rows_max;        /* so many rows of a table that differ are looked at */
+    gboolean show_values;  /* and keep their values */
+    char *const *probes;   /* questions for both sides, ended by NULL; NULL: none */
     HbStop *stop;
     HbObservers *observers;
 } HbVerifyOptions;

@@ -85,13 +85,29 @@ HbThrottle *hb_side_contents_get_throttle(const HbSideContents *contents)
     return contents->side == &options->from ? options->throttle_from : options->throttle_to;
 }
 
+/* The row sets that are to be read; the caller's, its elements are not */
+static GPtrArray *choose_rows(const HbSideContents *contents)
+{
+    const HbVerifyOptions *options = contents->options;
+    GHashTable *wanted = contents->side == &options->from ? options->rows_from : options->rows_to;
+    const GPtrArray *all = hb_catalog_get_row_sets(contents->catalog);
+    GPtrArray *sets = g_ptr_array_new();
+
+    for (guint i = 0; i < all->len; i++) {
+        if (wanted == NULL || g_hash_table_contains(wanted, ((const HbRowSet *)all->pdata[i])->table))
+            g_ptr_array_add(sets, all->pdata[i]);
+    }
+    return sets;
+}
+
 static gboolean read_rows(HbSideContents *contents, GError **error)
 {
     const HbVerifyOptions *options = contents->options;
+    g_autoptr(GPtrArray) sets = choose_rows(contents);
     const HbSnapshotRows reading = {.engine = contents->side->engine,
                                     .address = &contents->side->address,
                                     .snapshot = &contents->snapshot,
-                                    .sets = hb_catalog_get_row_sets(contents->catalog),
+                                    .sets = sets,
                                     .sessions = contents->readers,
                                     .keeps_sessions = TRUE,
                                     .jobs = contents->readers->len,

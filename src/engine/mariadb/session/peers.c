@@ -12,6 +12,9 @@
 /* As many sessions as may serve at once, and some that are not gone yet */
 #define SERVANTS_MAX 128
 
+/* Of the lock that one who waits for the hold has */
+#define ASKING (SERVANTS_MAX + 1)
+
 /* A lock's name has 64 letters at most, a database's name alone may have as many. The caller's */
 static char *write_lock_name(const HbSession *session, guint number)
 {
@@ -103,6 +106,24 @@ gboolean hb_my_serve(HbSession *session, GError **error)
     }
     session->serves = TRUE;
     return hb_my_execute(session, patience, error);
+}
+
+/* Several may wait: one who has the lock asks for all */
+gboolean hb_my_ask_holder(HbSession *session, GError **error)
+{
+    gboolean taken;
+
+    return take_lock(session, ASKING, &taken, error);
+}
+
+gboolean hb_my_is_asked(HbSession *session, gboolean *asked, GError **error)
+{
+    g_autofree char *name = write_lock_name(session, ASKING);
+    g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s)", name), *id = NULL;
+    const gboolean ok = hb_my_read_text(session, sql, &id, error);
+
+    *asked = id != NULL;
+    return ok;
 }
 
 /* ---- Sessions that are dead to us ---- */

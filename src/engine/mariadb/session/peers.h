@@ -15,3 +15,5 @@ gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GEr
 gboolean hb_my_serve(HbSession *session, GError **error);
 gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error);
 gboolean hb_my_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error);
+gboolean hb_my_ask_holder(HbSession *session, GError **error);
+gboolean hb_my_is_asked(HbSession *session, gboolean *asked, GError **error);

@@ -11,6 +11,9 @@
  */
 #define KEY "1215263342"
 
+/* Shared by those who wait for the hold: no lock of those above, for nobody is to end who only asks */
+#define KEY_OF_ASKING "1215263343"
+
 #define OUR_LOCKS                                                                                                      \
     " FROM pg_locks l LEFT JOIN pg_stat_activity a ON a.pid = l.pid WHERE l.locktype = 'advisory' AND l.granted"       \
     " AND l.classid = " KEY " AND l.objsubid = 2"                                                                      \
@@ -68,6 +71,26 @@ gboolean hb_pg_serve(HbSession *session, GError **error)
                         HB_TARGET_LOCK_WAIT_S);
     g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
 
+    return result != NULL;
+}
+
+gboolean hb_pg_ask_holder(HbSession *session, GError **error)
+{
+    g_autoptr(HbResult) result =
+        hb_pg_query(session, "SELECT pg_try_advisory_lock_shared(" KEY_OF_ASKING ", 0)", error);
+
+    return result != NULL;
+}
+
+gboolean hb_pg_is_asked(HbSession *session, gboolean *asked, GError **error)
+{
+    g_autoptr(HbResult) result = hb_pg_query(
+        session,
+        "SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.granted AND l.classid = " KEY_OF_ASKING
+        " AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())",
+        error);
+
+    *asked = result != NULL && PQntuples(result) > 0;
     return result != NULL;
 }
 

@@ -14,3 +14,5 @@ gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GEr
 gboolean hb_pg_serve(HbSession *session, GError **error);
 gboolean hb_pg_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error);
 gboolean hb_pg_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error);
+gboolean hb_pg_ask_holder(HbSession *session, GError **error);
+gboolean hb_pg_is_asked(HbSession *session, gboolean *asked, GError **error);

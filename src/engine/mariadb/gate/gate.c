@@ -1,0 +1,489 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "engine/mariadb/gate/gate.h"
+
+#include "core/base/name_list.h"
+#include "engine/common/lost_sessions.h"
+#include "engine/mariadb/catalog/privileges.h"
+#include "engine/mariadb/session/connection.h"
+#include "engine/mariadb/session/session.h"
+
+#include <mysqld_error.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define NAMES_MAX 5
+
+/* ---- The note: (how, was read only, accounts) ---- */
+
+typedef enum { LOCKED_ACCOUNTS, READ_ONLY_DATABASE, READ_ONLY_SERVER } How;
+
+static const char *const how_names[] = {"sessions", "read-only database", "read-only server", NULL};
+
+typedef struct {
+    How how;
+    gboolean was_read_only;
+    GPtrArray *accounts; /* char *: user, host, user, host... */
+} Note;
+
+static void note_clear(Note *note)
+{
+    g_clear_pointer(&note->accounts, g_ptr_array_unref);
+}
+
+static gboolean read_note(const char *text, Note *note, GError **error)
+{
+    GVariant *value = g_variant_parse(G_VARIANT_TYPE("(sbas)"), text, NULL, NULL, NULL);
+    const char *how = "", *name;
+    g_autoptr(GVariantIter) names = NULL;
+    gboolean ok = FALSE;
+
+    *note = (Note){.accounts = g_ptr_array_new_with_free_func(g_free)};
+    if (value != NULL) {
+        g_variant_get(value, "(&sbas)", &how, &note->was_read_only, &names);
+        while (g_variant_iter_next(names, "&s", &name))
+            g_ptr_array_add(note->accounts, g_strdup(name));
+        for (int i = 0; how_names[i] != NULL; i++)
+            note->how = strcmp(how, how_names[i]) == 0 ? (How)i : note->how;
+        ok = strcmp(how, how_names[note->how]) == 0 && note->accounts->len % 2 == 0;
+        g_variant_unref(value);
+    }
+    return ok || hb_error_set(error, HB_ERROR_BLOCKED,
+                              "see which accounts are locked, and whether the server or the database is read only, and "
+                              "mend that by hand",
+                              "the note of how writing was stopped cannot be read");
+}
+
+static char *write_note(How how, gboolean was_read_only, const GPtrArray *accounts)
+{
+    GVariantBuilder names;
+    GVariant *note;
+    char *text;
+
+    g_variant_builder_init(&names, G_VARIANT_TYPE("as"));
+    for (guint i = 0; i < accounts->len; i++)
+        g_variant_builder_add(&names, "s", accounts->pdata[i]);
+    note = g_variant_ref_sink(g_variant_new("(sbas)", how_names[how], was_read_only, &names));
+    text = g_variant_print(note, FALSE);
+    g_variant_unref(note);
+    return text;
+}
+
+/* ---- Which accounts ---- */
+
+/*
+ * Those that may write to the database, by themselves or by a role: grants on everything, on a pattern that fits, on
+ * tables, columns and routines. Administrators (who may make accounts, or ignore read_only) are another list
+ */
+#define RIGHTS_OF                                                                                                      \
+    " FROM mysql.user u WHERE (u.Insert_priv = 'Y' OR u.Update_priv = 'Y' OR u.Delete_priv = 'Y' OR u.Create_priv ="   \
+    " 'Y' OR u.Drop_priv = 'Y' OR u.Alter_priv = 'Y' OR u.Execute_priv = 'Y')"
+
+static const char writers_of_maria[] =
+    "WITH RECURSIVE granted AS (SELECT u.User AS u, u.Host AS h" RIGHTS_OF
+    " UNION SELECT User, Host FROM mysql.db WHERE ? LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = ?"
+    " UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = ?"
+    " UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = ?"
+    " UNION SELECT m.User, m.Host FROM granted g JOIN mysql.roles_mapping m ON m.Role = g.u AND g.h = '')"
+    " SELECT DISTINCT p.User, p.Host FROM mysql.global_priv p JOIN granted g ON g.u = p.User AND g.h = p.Host"
+    " WHERE coalesce(JSON_VALUE(p.Priv, '$.is_role'), '') NOT IN ('1', 'true')"
+    " AND coalesce(JSON_VALUE(p.Priv, '$.account_locked'), '') NOT IN ('1', 'true')";
+
+static const char writers_of_mysql[] =
+    "WITH RECURSIVE granted AS (SELECT u.User AS u, u.Host AS h" RIGHTS_OF
+    " UNION SELECT User, Host FROM mysql.db WHERE ? LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = ?"
+    " UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = ?"
+    " UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = ?"
+    " UNION SELECT m.TO_USER, m.TO_HOST FROM granted g JOIN mysql.role_edges m ON m.FROM_USER = g.u AND m.FROM_HOST ="
+    " g.h) SELECT DISTINCT p.User, p.Host FROM mysql.user p JOIN granted g ON g.u = p.User AND g.h = p.Host"
+    " WHERE p.account_locked = 'N'";
+
+static gboolean is_administrator(HbSession *session, const char *user, const char *host, gboolean *is, GError **error)
+{
+    g_autofree char *u = hb_my_quote_literal(user), *h = hb_my_quote_literal(host), *found = NULL;
+    g_autofree char *sql = g_strdup_printf("SELECT CONCAT(User, '@', Host) = CURRENT_USER() OR Super_priv = 'Y' OR"
+                                           " Create_user_priv = 'Y' OR User IN ('mariadb.sys', 'mysql.sys',"
+                                           " 'mysql.session', 'mysql.infoschema') FROM mysql.user WHERE User = %s AND"
+                                           " Host = %s",
+                                           u, h);
+    const gboolean ok = hb_my_read_text(session, sql, &found, error);
+
+    *is = g_strcmp0(found, "0") != 0;
+    return ok;
+}
+
+static HbMyResult *ask_for_writers(HbSession *session, GError **error)
+{
+    g_autofree char *database = hb_my_quote_literal(session->database != NULL ? session->database : "");
+    g_autoptr(GString) sql = g_string_new(session->is_maria ? writers_of_maria : writers_of_mysql);
+
+    g_string_replace(sql, "?", database, 0);
+    return hb_my_query(session, sql->str, error);
+}
+
+/* Pairs of user and host; what is not locked, because it is an administrator's, is named for people */
+static gboolean list_accounts(HbSession *session, GPtrArray *accounts, HbNameList *administrators, GError **error)
+{
+    g_autoptr(HbMyResult) result = ask_for_writers(session, error);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        gboolean is;
+        if (!is_administrator(session, row[0], row[1], &is, error))
+            return FALSE;
+        if (is && administrators != NULL) {
+            g_autofree char *name = g_strdup_printf("%s@%s", row[0], row[1]);
+            hb_name_list_add(administrators, name);
+        } else if (!is) {
+            g_ptr_array_add(accounts, g_strdup(row[0]));
+            g_ptr_array_add(accounts, g_strdup(row[1]));
+        }
+    }
+    return result != NULL;
+}
+
+static char *make_note(HbSession *session, HbGateWay way, GError **error)
+{
+    g_autoptr(GPtrArray) accounts = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *was = NULL;
+    const gboolean of_database = hb_my_can(session, HB_MY_DATABASE_OPTIONS);
+
+    if (way == HB_GATE_SESSIONS)
+        return list_accounts(session, accounts, NULL, error) ? write_note(LOCKED_ACCOUNTS, FALSE, accounts) : NULL;
+    if (!hb_my_read_text(session,
+                         of_database ? "SELECT OPTIONS LIKE '%READ ONLY=1%' FROM"
+                                       " information_schema.SCHEMATA_EXTENSIONS WHERE SCHEMA_NAME = DATABASE()"
+                                     : "SELECT @@global.read_only",
+                         &was, error))
+        return NULL;
+    return write_note(of_database ? READ_ONLY_DATABASE : READ_ONLY_SERVER, g_strcmp0(was, "1") == 0, accounts);
+}
+
+/* ---- Stopping, and opening ---- */
+
+/* An account that has gone meanwhile is none that could write */
+static GPtrArray *list_statements(const Note *note, const char *database, gboolean stops)
+{
+    GPtrArray *statements = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *name = hb_my_quote_any_name(database);
+    const gboolean read_only = stops || note->was_read_only;
+
+    for (guint i = 0; i < note->accounts->len && note->how == LOCKED_ACCOUNTS; i += 2) {
+        g_autofree char *user = hb_my_quote_literal(note->accounts->pdata[i]),
+                        *host = hb_my_quote_literal(note->accounts->pdata[i + 1]);
+        g_ptr_array_add(statements, g_strdup_printf("ALTER USER IF EXISTS %s@%s ACCOUNT %s", user, host,
+                                                    stops ? "LOCK" : "UNLOCK"));
+    }
+    if (note->how == READ_ONLY_DATABASE)
+        g_ptr_array_add(statements, g_strdup_printf("ALTER SCHEMA %s READ ONLY = %d", name, read_only));
+    else if (note->how == READ_ONLY_SERVER)
+        g_ptr_array_add(statements, g_strdup_printf("SET GLOBAL read_only = %d", read_only));
+    return statements;
+}
+
+static GPtrArray *read_statements(const char *database, const char *text, gboolean stops, GError **error)
+{
+    Note note;
+    GPtrArray *statements =
+        read_note(text, &note, error) ? list_statements(&note, database != NULL ? database : "", stops) : NULL;
+
+    note_clear(&note);
+    return statements;
+}
+
+static GPtrArray *list_opening(const char *database, const char *text, GError **error)
+{
+    return read_statements(database, text, FALSE, error);
+}
+
+/* Open transactions keep a database from becoming read only: they are ended, but not waited for without an end */
+static gboolean set_gate(HbSession *session, const char *text, gboolean stops, GError **error)
+{
+    g_autoptr(GPtrArray) statements = read_statements(session->database, text, stops, error);
+
+    if (statements == NULL || !hb_my_execute(session, "SET lock_wait_timeout = 10", error))
+        return FALSE;
+    for (guint i = 0; i < statements->len; i++) {
+        if (!hb_my_execute(session, statements->pdata[i], error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static gboolean stop(HbSession *session, const char *text, GError **error)
+{
+    return set_gate(session, text, TRUE, error);
+}
+
+static gboolean open_again(HbSession *session, const char *text, GError **error)
+{
+    return set_gate(session, text, FALSE, error);
+}
+
+static gboolean is_same_way(const char *text, const char *other)
+{
+    Note one, two;
+    const gboolean are_read = read_note(text, &one, NULL), are_both = read_note(other, &two, NULL) && are_read,
+                   is_same = are_both && one.how == two.how;
+
+    note_clear(&one);
+    note_clear(&two);
+    return is_same;
+}
+
+static char *describe(const char *text)
+{
+    static const char *const words[] = {[LOCKED_ACCOUNTS] = "accounts that may write are locked: %u",
+                                        [READ_ONLY_DATABASE] = "the database may only be read",
+                                        [READ_ONLY_SERVER] = "the server may only be read"};
+    Note note;
+    GString *line = NULL;
+
+    if (read_note(text, &note, NULL)) {
+        g_autofree char *number = g_strdup_printf("%u", note.accounts->len / 2);
+        line = g_string_new(words[note.how]);
+        g_string_replace(line, "%u", number, 1);
+    }
+    note_clear(&note);
+    return line != NULL ? g_string_free(line, FALSE) : NULL;
+}
+
+/* ---- Who is there ---- */
+
+static char *list_ours(HbSession *session, const GArray *ours)
+{
+    g_autofree char *joined = ours != NULL ? hb_engine_join_ids(ours) : g_strdup("");
+
+    return g_strdup_printf("%s%s%lu", joined, *joined != '\0' ? "," : "", session->thread_id);
+}
+
+/* A session that is gone by now needs no ending */
+static gboolean end_one(HbSession *session, const char *id, guint *ended, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("KILL %" G_GUINT64_FORMAT, g_ascii_strtoull(id, NULL, 10));
+    g_autoptr(GError) ours = NULL;
+
+    if (hb_my_execute(session, sql, &ours)) {
+        (*ended)++;
+        return TRUE;
+    }
+    if (mysql_errno(session->mysql) == ER_NO_SUCH_THREAD)
+        return TRUE;
+    g_propagate_error(error, g_steal_pointer(&ours));
+    return FALSE;
+}
+
+static char *list_users(const Note *note)
+{
+    GString *list = g_string_new("''");
+
+    for (guint i = 0; i < note->accounts->len; i += 2) {
+        g_autofree char *user = hb_my_quote_literal(note->accounts->pdata[i]);
+        g_string_append_printf(list, ", %s", user);
+    }
+    return g_string_free(list, FALSE);
+}
+
+static gboolean end_all(HbSession *session, const Note *note, const GArray *ours, guint *ended, GError **error)
+{
+    g_autofree char *mine = list_ours(session, ours), *users = list_users(note);
+    g_autoptr(HbMyResult) result =
+        hb_my_query_format(session, error,
+                           "SELECT ID FROM information_schema.PROCESSLIST WHERE ID NOT IN (%s) AND COMMAND NOT IN"
+                           " ('Daemon', 'Binlog Dump', 'Binlog Dump GTID', 'Killed') AND USER <> 'system user'"
+                           " AND (DB = DATABASE() OR USER IN (%s))",
+                           mine, users);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
+        if (!end_one(session, row[0], ended, error))
+            return FALSE;
+    }
+    return result != NULL;
+}
+
+static gboolean end_sessions(HbSession *session, const char *text, const GArray *ours, guint *ended, GError **error)
+{
+    Note note = {0};
+    gboolean ok;
+
+    *ended = 0;
+    ok = (text != NULL ? read_note(text, &note, error) : TRUE);
+    if (note.accounts == NULL)
+        note.accounts = g_ptr_array_new();
+    ok = ok && end_all(session, &note, ours, ended, error);
+    note_clear(&note);
+    return ok;
+}
+
+/* The transactions that have changed rows of whatever database: where they are, the server does not say */
+static gboolean find_open(HbSession *session, const GArray *ours, GPtrArray *writers, GError **error)
+{
+    g_autofree char *mine = list_ours(session, ours);
+    g_autoptr(HbMyResult) result = hb_my_query_format(
+        session, error,
+        "SELECT CONCAT('session ', p.ID, ' of ', p.USER, '@', p.HOST) FROM information_schema.INNODB_TRX t"
+        " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id WHERE t.trx_rows_modified > 0 AND p.ID"
+        " NOT IN (%s) AND (p.DB = DATABASE() OR p.DB IS NULL)",
+        mine);
+    MYSQL_ROW row;
+
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        g_ptr_array_add(writers, g_strdup(row[0]));
+    return result != NULL;
+}
+
+static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, GError **error)
+{
+    *state = NULL;
+    return find_open(session, ours, writers, error) &&
+           (session->is_maria || hb_my_execute(session, "SET information_schema_stats_expiry = 0", error)) &&
+           hb_my_read_text(session,
+                           "SELECT CONCAT(COUNT(*), ' ', COALESCE(MAX(UPDATE_TIME), '')) FROM information_schema.TABLES"
+                           " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME NOT IN (" HB_MY_OURS ")",
+                           state, error);
+}
+
+/* ---- Looking ahead ---- */
+
+static gboolean has_privilege(HbSession *session, const char *const *names, gboolean *has, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_read_privileges(session, session->database, error);
+    MYSQL_ROW row;
+
+    *has = FALSE;
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        *has |= g_strv_contains(names, row[0]);
+    return result != NULL;
+}
+
+static gboolean need(HbSession *session, const char *const *names, const char *what, GPtrArray *findings,
+                     GError **error)
+{
+    g_autofree char *grant = NULL;
+    gboolean has;
+
+    if (!has_privilege(session, names, &has, error))
+        return FALSE;
+    grant = g_strdup_printf("an administrator can grant %s; or --stop-writes ask", names[0]);
+    if (!has)
+        hb_finding_advise(hb_findings_add(findings, HB_FINDING_BLOCKER, "writes-go-on", session->database,
+                                          "our account may not %s", what),
+                          grant, NULL);
+    return TRUE;
+}
+
+/* What a query names, as one finding */
+static gboolean name_found(HbSession *session, HbFindingLevel level, const char *sql, const char *what,
+                           const char *todo, GPtrArray *findings, GError **error)
+{
+    g_autoptr(HbMyResult) result = hb_my_query(session, sql, error);
+    g_autofree char *names = NULL;
+    HbNameList list;
+    MYSQL_ROW row;
+
+    hb_name_list_init(&list, NAMES_MAX);
+    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
+        hb_name_list_add(&list, row[0]);
+    names = hb_name_list_end(&list);
+    if (result != NULL && *names != '\0')
+        hb_finding_advise(hb_findings_add(findings, level, "writes-go-on", session->database, "%s: %s", what, names),
+                          todo, NULL);
+    return result != NULL;
+}
+
+static gboolean look_at_sessions(HbSession *session, GPtrArray *findings, GError **error)
+{
+    static const char *const makers[] = {"CREATE USER", NULL};
+    g_autoptr(GPtrArray) accounts = g_ptr_array_new_with_free_func(g_free);
+    g_autofree char *names = NULL;
+    HbNameList administrators;
+    gboolean ok;
+
+    if (!need(session, makers, "lock accounts", findings, error))
+        return FALSE;
+    hb_name_list_init(&administrators, NAMES_MAX);
+    ok =
+        hb_findings_count(findings, HB_FINDING_BLOCKER) > 0 || list_accounts(session, accounts, &administrators, error);
+    names = hb_name_list_end(&administrators);
+    if (ok && *names != '\0')
+        hb_finding_advise(hb_findings_add(findings, HB_FINDING_NOTE, "writes-go-on", session->database,
+                                          "administrators and our own account are not locked: %s", names),
+                          "see that nothing of theirs writes; if it does, the hand-over ends, and says so", NULL);
+    return ok && name_found(session, HB_FINDING_BLOCKER,
+                            "SELECT EVENT_NAME FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() AND"
+                            " STATUS = 'ENABLED' AND @@global.event_scheduler = 'ON'",
+                            "events write without a session",
+                            "ALTER EVENT ... DISABLE ON SLAVE them; or --stop-writes read-only", findings, error);
+}
+
+static gboolean look_at_server(HbSession *session, GPtrArray *findings, GError **error)
+{
+    static const char *const setters[] = {"READ_ONLY ADMIN", "READ ONLY ADMIN", "SUPER", "SYSTEM_VARIABLES_ADMIN",
+                                          NULL};
+
+    return need(session, setters, "set the server to read only", findings, error) &&
+           name_found(session, HB_FINDING_WARNING,
+                      "SELECT SCHEMA_NAME FROM information_schema.SCHEMATA WHERE SCHEMA_NAME NOT IN ('mysql', 'sys',"
+                      " 'information_schema', 'performance_schema') AND SCHEMA_NAME <> DATABASE()",
+                      "the whole server becomes read only, its other databases, too",
+                      "--stop-writes sessions is about this database only", findings, error) &&
+           name_found(
+               session, HB_FINDING_WARNING, "SELECT CONCAT(User, '@', Host) FROM mysql.user WHERE Super_priv = 'Y'",
+               "who may ignore read_only is not stopped",
+               "see that nothing of theirs writes; if it does, the hand-over ends, and says so", findings, error);
+}
+
+static gboolean look(HbSession *session, HbGateWay way, const GArray *ours, GPtrArray *findings, GError **error)
+{
+    static const char *const enders[] = {"CONNECTION ADMIN", "CONNECTION_ADMIN", "SUPER", NULL};
+    static const char *const changers[] = {"ALTER", NULL};
+
+    (void)ours;
+    if (!need(session, enders, "end the sessions of others", findings, error))
+        return FALSE;
+    if (way == HB_GATE_SESSIONS)
+        return look_at_sessions(session, findings, error);
+    return hb_my_can(session, HB_MY_DATABASE_OPTIONS)
+               ? need(session, changers, "set the database to read only", findings, error)
+               : look_at_server(session, findings, error);
+}
+
+/* Whoever writes to a database that may only be read is refused, and so are we */
+static HbGateWay find_best(HbSession *session, gboolean is_copy)
+{
+    return hb_my_can(session, HB_MY_DATABASE_OPTIONS) && !is_copy ? HB_GATE_READ_ONLY : HB_GATE_SESSIONS;
+}
+
+/* ---- What becomes of the database ---- */
+
+static gboolean drop_database(const HbAddress *address, GError **error)
+{
+    g_autofree char *own = hb_my_get_database_of(address), *name = hb_my_quote_any_name(own), *sql = NULL;
+    HbAddress beside = *address;
+    HbSession *session;
+    gboolean ok;
+
+    beside.database = "";
+    session = hb_my_open(&beside, error);
+    sql = g_strdup_printf("DROP DATABASE IF EXISTS %s", name);
+    ok = session != NULL && hb_my_execute(session, sql, error);
+    hb_my_close(session);
+    return ok;
+}
+
+const HbGate hb_my_gate = {
+    .find_best = find_best,
+    .find_lasting = find_best,
+    .look = look,
+    .make_note = make_note,
+    .stop = stop,
+    .open = open_again,
+    .is_same_way = is_same_way,
+    .describe = describe,
+    .list_opening = list_opening,
+    .end_sessions = end_sessions,
+    .find_writers = find_writers,
+    .drop_database = drop_database,
+    .list_forms = hb_my_list_forms,
+    .try_form = hb_my_try_form,
+};

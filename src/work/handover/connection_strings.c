@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+#include "core/base/error.h"
+#include "work/handover/handover_inner.h"
+
+/*
+ * What is shown has a placeholder for the password. What is tried is the same text with the password that is known, or
+ * without one, so that the client library looks for it in its own places.
+ */
+
+static const HbAddress *to_of(const HbHandover *handover)
+{
+    return &handover->options.pass.to.to;
+}
+
+static void try_one(HbHandover *handover, HbTriedString *string, const HbConnectionForm *trial)
+{
+    g_autoptr(GError) cause = NULL;
+    gboolean unknown = FALSE;
+
+    if (trial->text == NULL || !trial->is_read_here) {
+        string->remark = g_strdup(trial->complaint != NULL ? trial->complaint : "read by a driver that is not here");
+        return;
+    }
+    if (hb_handover_get_engine(handover)->gate->try_form(trial, to_of(handover), &unknown, &cause)) {
+        string->outcome = HB_STRING_CONNECTS;
+        return;
+    }
+    string->outcome = unknown ? HB_STRING_NOT_TRIED : HB_STRING_FAILS;
+    string->remark =
+        unknown ? g_strdup("the server wants the user's password, which is not known here") : g_strdup(cause->message);
+}
+
+static void add_user(HbHandover *handover, const char *user)
+{
+    const HbGate *gate = hb_handover_get_engine(handover)->gate;
+    const char *password = user == NULL ? to_of(handover)->password : NULL;
+    g_autoptr(GPtrArray) shown = gate->list_forms(to_of(handover), &handover->report.to, user, HB_FORM_PASSWORD),
+                         tried = gate->list_forms(to_of(handover), &handover->report.to, user, password);
+
+    for (guint i = 0; i < shown->len; i++) {
+        const HbConnectionForm *form = shown->pdata[i];
+        HbTriedString *string = g_new0(HbTriedString, 1);
+        string->user = g_strdup(user);
+        string->form = g_memdup2(form, sizeof *form);
+        string->form->text = g_strdup(form->text);
+        try_one(handover, string, tried->pdata[i]);
+        g_ptr_array_add(handover->report.strings, string);
+    }
+}
+
+static const HbTriedString *find_failure(const HbHandover *handover)
+{
+    for (guint i = 0; i < handover->report.strings->len; i++) {
+        const HbTriedString *string = handover->report.strings->pdata[i];
+        if (string->outcome == HB_STRING_FAILS)
+            return string;
+    }
+    return NULL;
+}
+
+static guint count_tried(const HbHandover *handover)
+{
+    guint tried = 0;
+
+    for (guint i = 0; i < handover->report.strings->len; i++)
+        tried += ((HbTriedString *)handover->report.strings->pdata[i])->outcome == HB_STRING_CONNECTS;
+    return tried;
+}
+
+gboolean hb_handover_check_strings(HbHandover *handover, char **did, GError **error)
+{
+    const HbTriedString *failure;
+
+    g_ptr_array_set_size(handover->report.strings, 0);
+    if (handover->options.users == NULL)
+        add_user(handover, NULL);
+    for (char *const *user = handover->options.users; user != NULL && *user != NULL; user++)
+        add_user(handover, *user);
+    failure = find_failure(handover);
+    if (failure != NULL)
+        return hb_error_set(
+            error, HB_ERROR_BLOCKED, "see that the user exists in TO, and may connect to the database from here",
+            "the connection string of user %s (%s) does not connect: %s",
+            failure->user != NULL ? failure->user : "of TO's address", failure->form->form, failure->remark);
+    *did = g_strdup_printf("%u tried, and all of them connect; %u forms in all", count_tried(handover),
+                           handover->report.strings->len);
+    return TRUE;
+}
