@@ -39,6 +39,8 @@ typedef struct {
     char *(*make_note)(HbSession *session, HbGateWay way, GError **error); /* the caller's */
     gboolean (*stop)(HbSession *session, const char *note, GError **error);
     gboolean (*open)(HbSession *session, const char *note, GError **error);
+    /* Does an object differ because of what the note says? */
+    gboolean (*explains)(const char *note, const char *identity);
     gboolean (*is_same_way)(const char *note, const char *other);
     char *(*describe)(const char *note); /* what stop() does, for people; the caller's. NULL: it cannot be read */
     /* The statements (char *) that open() runs, for a database of this name; the caller's. NULL with an error */

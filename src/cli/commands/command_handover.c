@@ -27,8 +27,7 @@ static gboolean ask(gpointer data, const char *what, GError **error)
 static HbHandoverOptions make_options(HbCli *cli)
 {
     const HbOptions *given = &cli->options;
-
-    return (HbHandoverOptions){
+    HbHandoverOptions options = {
         .pass = {.from = hb_cli_make_source(cli), .to = hb_cli_make_restore(cli), .by = (HbPassBy)given->by_place},
         .way = (HbStopWay)given->stop_way,
         .command = given->stop_command,
@@ -39,6 +38,9 @@ static HbHandoverOptions make_options(HbCli *cli)
         .resumes = given->resume,
         .ask = ask,
         .data = cli};
+
+    options.pass.to.resume = FALSE; /* that is about hand-overs, not about passes */
+    return options;
 }
 
 static gboolean find_both(HbCli *cli, char **arguments, HbPassOptions *pass, char **database, GError **error)
@@ -108,7 +110,9 @@ static HbStatus report_end(HbCli *cli, const HbHandover *handover, GError *cause
         g_propagate_error(error, cause);
     else if (!is_written)
         g_propagate_error(error, g_steal_pointer(&ours));
-    return is_written ? HB_STATUS_DONE : HB_STATUS_FILE;
+    if (!is_written)
+        return HB_STATUS_FILE;
+    return hb_handover_get_report(handover)->is_incomplete ? HB_STATUS_REMARKS : HB_STATUS_DONE;
 }
 
 /* ---- Agreement ---- */

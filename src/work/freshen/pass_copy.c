@@ -28,6 +28,18 @@ gboolean hb_pass_adopt_origin(HbPassOptions *options, const HbOrigin *origin, GE
     return TRUE;
 }
 
+/* A copy that applications are kept out of differs by that */
+static void drop_explained(const HbPass *pass, GPtrArray *differences)
+{
+    const char *gate = pass->options.origin != NULL ? pass->options.origin->gate : NULL;
+
+    for (guint i = differences->len; gate != NULL && i-- > 0;) {
+        const HbDifference *one = differences->pdata[i];
+        if (pass->options.to.engine->gate->explains(gate, one->identity))
+            g_ptr_array_remove_index(differences, i);
+    }
+}
+
 /*
  * What is not rows is compared when all is done: it says what a pass does not change. FROM is as it was in the
  * snapshot, and TO, too, unless something of it was made
@@ -51,7 +63,10 @@ gboolean hb_pass_compare_rest(const HbPass *pass, const HbRestoreResult *result,
         hb_verification_init(rest);
         return TRUE;
     }
-    return hb_verify_run(&verify, rest, error);
+    if (!hb_verify_run(&verify, rest, error))
+        return FALSE;
+    drop_explained(pass, rest->differences);
+    return TRUE;
 }
 
 void hb_pass_list_changed(const HbPass *pass, const GPtrArray *changed, GHashTable *from, GHashTable *to)

@@ -12,6 +12,12 @@ static const HbAddress *to_of(const HbHandover *handover)
     return &handover->options.pass.to.to;
 }
 
+/* A source that was handed over once, and to which it goes back */
+static gboolean is_closed(const HbHandover *handover)
+{
+    return handover->origin->gate != NULL && handover->report.opened_us == 0;
+}
+
 static void try_one(HbHandover *handover, HbTriedString *string, const HbConnectionForm *trial)
 {
     g_autoptr(GError) cause = NULL;
@@ -25,9 +31,10 @@ static void try_one(HbHandover *handover, HbTriedString *string, const HbConnect
         string->outcome = HB_STRING_CONNECTS;
         return;
     }
-    string->outcome = unknown ? HB_STRING_NOT_TRIED : HB_STRING_FAILS;
-    string->remark =
-        unknown ? g_strdup("the server wants the user's password, which is not known here") : g_strdup(cause->message);
+    string->outcome = unknown || is_closed(handover) ? HB_STRING_NOT_TRIED : HB_STRING_FAILS;
+    string->remark = g_strdup(unknown               ? "the server wants the user's password, which is not known here"
+                              : is_closed(handover) ? "TO lets applications in at the end only, and it is tried then"
+                                                    : cause->message);
 }
 
 static void add_user(HbHandover *handover, const char *user)
@@ -85,4 +92,16 @@ gboolean hb_handover_check_strings(HbHandover *handover, char **did, GError **er
     *did = g_strdup_printf("%u tried, and all of them connect; %u forms in all", count_tried(handover),
                            handover->report.strings->len);
     return TRUE;
+}
+
+/* The way is forward only: what fails is left to do */
+void hb_handover_try_strings_at_the_end(HbHandover *handover)
+{
+    g_autoptr(GError) cause = NULL;
+    g_autofree char *did = NULL;
+
+    if (handover->origin->gate == NULL || hb_handover_check_strings(handover, &did, &cause))
+        return;
+    handover->report.is_incomplete = TRUE;
+    g_ptr_array_add(handover->report.left_to_do, g_strdup(cause->message));
 }

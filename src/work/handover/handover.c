@@ -82,6 +82,9 @@ static HbHandover *handover_new(const HbHandoverOptions *options)
     HbHandover *handover = g_new0(HbHandover, 1);
 
     handover->options = *options;
+    handover->from = options->pass.from.from;
+    handover->to = options->pass.to.to;
+    handover->from.watch = handover->to.watch = NULL;
     handover->report.way = options->way;
     handover->accepted = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     report_init(&handover->report);
@@ -130,14 +133,14 @@ double hb_handover_guess_window(const HbHandover *handover)
     return STILL_S + handover->report.lag_s + handover->report.check_s;
 }
 
-HbSession *hb_handover_open_session(const HbAddress *address, const HbEngine *engine, GError **error)
+HbSession *hb_handover_open_from(const HbHandover *handover, GError **error)
 {
-    HbAddress there = *address;
-    HbSession *session;
+    return handover->options.pass.from.engine->connector->open(&handover->from, error);
+}
 
-    there.watch = NULL;
-    session = engine->connector->open(&there, error);
-    return session;
+HbSession *hb_handover_open_to(const HbHandover *handover, GError **error)
+{
+    return handover->options.pass.to.engine->connector->open(&handover->to, error);
 }
 
 /* ---- The note ---- */
@@ -145,7 +148,7 @@ HbSession *hb_handover_open_session(const HbAddress *address, const HbEngine *en
 gboolean hb_handover_recall(HbHandover *handover, GError **error)
 {
     const HbRestoreOptions *to = &handover->options.pass.to;
-    HbSession *session = hb_handover_open_session(&to->to, to->engine, error);
+    HbSession *session = hb_handover_open_to(handover, error);
     HbOrigin *origin = NULL;
     const gboolean ok = session != NULL && hb_origin_recall_in(to->engine, session, &origin, error);
 
@@ -164,7 +167,7 @@ gboolean hb_handover_recall(HbHandover *handover, GError **error)
 gboolean hb_handover_write_note(HbHandover *handover, GError **error)
 {
     const HbRestoreOptions *to = &handover->options.pass.to;
-    HbSession *session = hb_handover_open_session(&to->to, to->engine, error);
+    HbSession *session = hb_handover_open_to(handover, error);
     g_autoptr(HbOrigin) origin = NULL;
     gboolean ok = session != NULL && hb_origin_recall_in(to->engine, session, &origin, error) &&
                   (origin != NULL || hb_error_set(error, HB_ERROR_BLOCKED, NULL, "TO has lost what it remembers"));
@@ -287,6 +290,7 @@ static gboolean run_to_the_end(HbHandover *handover, GError **error)
 
     if (run_step(handover, &source, error) && run_step(handover, &open, error)) {
         handover->report.opened_us = g_get_real_time();
+        hb_handover_try_strings_at_the_end(handover);
         return TRUE;
     }
     g_prefix_error(error, "TO has taken FROM's place, but the hand-over has not ended: ");

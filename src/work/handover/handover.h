@@ -98,6 +98,7 @@ typedef struct {
     GPtrArray *left_to_do;        /* char * */
     gint64 stopped_us, opened_us; /* the window, since 1970; 0: not yet */
     gboolean is_over;             /* TO has taken FROM's place */
+    gboolean is_incomplete;       /* but something of what is left to do keeps applications out */
     gboolean is_undone;           /* FROM was let in again */
 } HbHandoverReport;
 

@@ -15,6 +15,7 @@
 
 struct HbHandover {
     HbHandoverOptions options;
+    HbAddress from, to; /* without the watch of the options' stop */
     HbHandoverReport report;
     gboolean is_rehearsal;
     HbOrigin *origin;     /* TO's, as it was last read */
@@ -29,8 +30,9 @@ struct HbHandover {
 
 const HbEngine *hb_handover_get_engine(const HbHandover *handover);
 
-/* A session of ours at one of the sides, which no stop ends */
-HbSession *hb_handover_open_session(const HbAddress *address, const HbEngine *engine, GError **error);
+/* A session of ours, which no stop ends */
+HbSession *hb_handover_open_from(const HbHandover *handover, GError **error);
+HbSession *hb_handover_open_to(const HbHandover *handover, GError **error);
 
 /* ---- The note in TO ---- */
 
@@ -44,6 +46,7 @@ gboolean hb_handover_stop_writes(HbHandover *handover, char **did, GError **erro
 gboolean hb_handover_last_pass(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_check(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_check_strings(HbHandover *handover, char **did, GError **error);
+void hb_handover_try_strings_at_the_end(HbHandover *handover);
 gboolean hb_handover_prepare_way_back(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_open_target(HbHandover *handover, char **did, GError **error);

@@ -16,21 +16,20 @@ static HbFinding *add(HbHandover *handover, HbFindingLevel level, const char *na
 
 /* ---- The sides ---- */
 
-static gboolean describe(const HbAddress *address, const HbEngine *engine, HbServerInfo *info, GError **error)
+static gboolean describe(const HbConnector *connector, HbSession *session, HbServerInfo *info, GError **error)
 {
-    HbSession *session = hb_handover_open_session(address, engine, error);
-    const gboolean ok = session != NULL && engine->connector->describe(session, info, error);
+    const gboolean ok = session != NULL && connector->describe(session, info, error);
 
-    engine->connector->close(session);
+    connector->close(session);
     return ok;
 }
 
 static gboolean describe_both(HbHandover *handover, GError **error)
 {
-    const HbPassOptions *pass = &handover->options.pass;
+    const HbConnector *connector = hb_handover_get_engine(handover)->connector;
 
-    return describe(&pass->from.from, pass->from.engine, &handover->report.from, error) &&
-           describe(&pass->to.to, pass->to.engine, &handover->report.to, error);
+    return describe(connector, hb_handover_open_from(handover, error), &handover->report.from, error) &&
+           describe(connector, hb_handover_open_to(handover, error), &handover->report.to, error);
 }
 
 /* ---- One that has begun ---- */
@@ -192,9 +191,18 @@ static gboolean bring(HbHandover *handover, GError **error)
     return hb_handover_bring(handover, parts, handover->is_rehearsal ? HB_BRING_NOTHING : HB_BRING_AND_COMPARE, error);
 }
 
+static gboolean check_fate(const HbHandover *handover, GError **error)
+{
+    return handover->options.fate != HB_SOURCE_RENAME ||
+           hb_handover_get_engine(handover)->gate->rename_database != NULL ||
+           hb_error_set(error, HB_ERROR_USAGE, "use --source read-only", "a database of %s cannot be renamed",
+                        handover->report.from.product);
+}
+
 gboolean hb_handover_rehearse(HbHandover *handover, GError **error)
 {
-    if (!describe_both(handover, error) || !hb_handover_recall(handover, error) || !adopt_note(handover, error))
+    if (!describe_both(handover, error) || !check_fate(handover, error) || !hb_handover_recall(handover, error) ||
+        !adopt_note(handover, error))
         return FALSE;
     if (handover->note != NULL && handover->note->is_opened) {
         add_strings(handover);

@@ -26,7 +26,7 @@ static gboolean open_gate(HbHandover *handover, GError **error)
     const HbEngine *engine = hb_handover_get_engine(handover);
 
     engine->connector->close(handover->gate);
-    handover->gate = hb_handover_open_session(from_of(handover), engine, error);
+    handover->gate = hb_handover_open_from(handover, error);
     return handover->gate != NULL;
 }
 
@@ -410,7 +410,7 @@ gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **er
 gboolean hb_handover_open_target(HbHandover *handover, char **did, GError **error)
 {
     const HbEngine *engine = hb_handover_get_engine(handover);
-    HbSession *session = hb_handover_open_session(&handover->options.pass.to.to, engine, error);
+    HbSession *session = hb_handover_open_to(handover, error);
     gboolean ok = session != NULL;
 
     if (ok && handover->origin->gate != NULL)

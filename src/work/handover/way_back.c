@@ -33,7 +33,7 @@ static void block(HbHandover *handover, const char *todo, const char *what)
 static void look_at_log(HbHandover *handover)
 {
     const HbEngine *engine = to_of(handover)->engine;
-    HbSession *session = hb_handover_open_session(&to_of(handover)->to, engine, NULL);
+    HbSession *session = hb_handover_open_to(handover, NULL);
     g_autoptr(GError) cause = NULL;
 
     if (session != NULL && engine->log != NULL && !engine->log->check(session, &cause))
@@ -126,6 +126,11 @@ gboolean hb_handover_prepare_way_back(HbHandover *handover, char **did, GError *
     ok = source != NULL && keep_log_and_remember(handover, source, error);
     hb_snapshot_source_free(source);
     *did = g_strdup("TO keeps its log for FROM, which is a copy of TO now");
+    if (ok)
+        g_ptr_array_add(
+            handover->report.left_to_do,
+            g_strdup("TO keeps its log for FROM: keep FROM up with `hornbeam freshen TO FROM --keep-up`, or "
+                     "end that with `hornbeam freshen TO FROM --release`"));
     return ok;
 }
 
@@ -134,8 +139,7 @@ gboolean hb_handover_prepare_way_back(HbHandover *handover, char **did, GError *
 void hb_handover_forget_way_back(HbHandover *handover)
 {
     const HbEngine *engine = hb_handover_get_engine(handover);
-    HbSession *from = hb_handover_open_session(&from_of(handover)->from, engine, NULL),
-              *to = hb_handover_open_session(&to_of(handover)->to, engine, NULL);
+    HbSession *from = hb_handover_open_from(handover, NULL), *to = hb_handover_open_to(handover, NULL);
     g_autoptr(HbOrigin) origin = NULL;
 
     if (handover->note->way_back && from != NULL && hb_origin_recall_in(engine, from, &origin, NULL) &&

@@ -219,6 +219,23 @@ static gboolean open_again(HbSession *session, const char *text, GError **error)
     return set_gate(session, text, FALSE, error);
 }
 
+/* An account differs by its lock */
+static gboolean explains(const char *text, const char *identity)
+{
+    Note note;
+    gboolean does = FALSE;
+    const guint count = read_note(text, &note, NULL) ? note.accounts->len : 0;
+
+    for (guint i = 0; i < count && !does; i += 2) {
+        g_autofree char *user = hb_my_quote_literal(note.accounts->pdata[i]),
+                        *host = hb_my_quote_literal(note.accounts->pdata[i + 1]),
+                        *role = g_strdup_printf("role %s@%s", user, host);
+        does = strcmp(identity, role) == 0;
+    }
+    note_clear(&note);
+    return does;
+}
+
 static gboolean is_same_way(const char *text, const char *other)
 {
     Note one, two;
@@ -478,6 +495,7 @@ const HbGate hb_my_gate = {
     .make_note = make_note,
     .stop = stop,
     .open = open_again,
+    .explains = explains,
     .is_same_way = is_same_way,
     .describe = describe,
     .list_opening = list_opening,

@@ -113,6 +113,15 @@ static gboolean open_again(HbSession *session, const char *text, GError **error)
     return statements != NULL;
 }
 
+static gboolean explains(const char *text, const char *identity)
+{
+    Note note;
+
+    return read_note(text, &note, NULL) &&
+           strcmp(identity, note.way == HB_GATE_SESSIONS ? "database-setting connection limit"
+                                                         : "database-setting default_transaction_read_only") == 0;
+}
+
 static gboolean is_same_way(const char *text, const char *other)
 {
     Note one, two;
@@ -313,6 +322,7 @@ const HbGate hb_pg_gate = {
     .make_note = make_note,
     .stop = stop,
     .open = open_again,
+    .explains = explains,
     .is_same_way = is_same_way,
     .describe = describe,
     .list_opening = list_opening,
