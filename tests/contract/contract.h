@@ -25,6 +25,7 @@ typedef struct {
     const char *identity;   /* of the table's object; NULL: the engine has no catalog of it */
     guint64 split_extent;   /* of the row set; see HbRowSet */
     const char *split_column;
+    const char *odd_user, *odd_password; /* of an account that may connect; see gate_keeps_its_contract() */
 } Contract;
 
 /* Each fails the test where the engine does not keep its contract */
@@ -33,10 +34,15 @@ void target_keeps_its_contract(const Contract *contract);
 void journal_keeps_its_contract(const Contract *contract);
 void journal_takes_back_what_broke_off(const Contract *contract); /* whose table has no transactions */
 void source_keeps_its_contract(const Contract *contract);
+void gate_keeps_its_contract(const Contract *contract); /* a server that asks odd_user for its password */
 
 /* ---- For the suites ---- */
 
 #define CONTRACT_ROWS 450
+
+/* What connection strings have to quote */
+#define CONTRACT_ODD_USER     "we\"ir'd@%[x]{y};:/ #ö\\"
+#define CONTRACT_ODD_PASSWORD "p'a s\"s\\n@%[x]{y};:/#=ü "
 
 HbSession *contract_open(const Contract *contract);
 gboolean contract_is_noted(const Contract *contract, HbSession *session, const char *key);

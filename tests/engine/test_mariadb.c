@@ -37,6 +37,19 @@ static int end(void **state)
     "CREATE TABLE slow AS SELECT COUNT(*) AS n FROM information_schema.COLLATIONS a, information_schema.COLLATIONS b," \
     " information_schema.COLLATIONS c, information_schema.COLLATIONS d;"
 
+/* statement: with %u for the account's name and %p for its password */
+static void with_odd_account(const char *server, const char *statement)
+{
+    g_autofree char *uri = servers_get_uri(server, NULL), *user = hb_my_quote_literal(CONTRACT_ODD_USER),
+                    *password = hb_my_quote_literal(CONTRACT_ODD_PASSWORD);
+    g_auto(GStrv) pieces = g_regex_split_simple("(%u|%p)", statement, 0, 0);
+    g_autoptr(GString) sql = g_string_new(NULL);
+
+    for (char **piece = pieces; *piece != NULL; piece++)
+        g_string_append(sql, strcmp(*piece, "%u") == 0 ? user : strcmp(*piece, "%p") == 0 ? password : *piece);
+    g_free(servers_query(uri, sql->str));
+}
+
 /* The server is "one"; or "my" where the packages of MySQL are there */
 static void check_contract(void (*keeps)(const Contract *), const char *create, const char *split_column, HbSplit split)
 {
@@ -58,7 +71,9 @@ static void check_contract(void (*keeps)(const Contract *), const char *create, 
                                    .table = "t",
                                    .identity = "table t",
                                    .split_extent = split,
-                                   .split_column = split_column};
+                                   .split_column = split_column,
+                                   .odd_user = CONTRACT_ODD_USER,
+                                   .odd_password = CONTRACT_ODD_PASSWORD};
 
         g_hash_table_insert(properties, (gpointer) "character-set", (gpointer) "utf8mb4");
         g_hash_table_insert(properties, (gpointer) "collation", (gpointer) "utf8mb4_unicode_ci");
@@ -79,6 +94,19 @@ static void connector_contract(void **state)
 {
     (void)state;
     check_contract(connector_keeps_its_contract, TABLE, "n", HB_SPLIT_NUMBER);
+}
+
+static void gate_contract(void **state)
+{
+    static const char *const names[] = {"one", "my"};
+    const guint count = servers_has_family("mysql") ? 2 : 1;
+
+    (void)state;
+    for (guint i = 0; i < count; i++)
+        with_odd_account(names[i], "CREATE USER %u IDENTIFIED BY %p; GRANT SELECT ON *.* TO %u");
+    check_contract(gate_keeps_its_contract, TABLE, "n", HB_SPLIT_NUMBER);
+    for (guint i = 0; i < count; i++)
+        with_odd_account(names[i], "DROP USER %u");
 }
 
 static void journal_contract(void **state)
@@ -843,6 +871,7 @@ int main(void)
         cmocka_unit_test(connector_contract),
         cmocka_unit_test(journal_contract),
         cmocka_unit_test(source_contract),
+        cmocka_unit_test(gate_contract),
         cmocka_unit_test(roles_that_a_statement_names_are_found),
         cmocka_unit_test(a_password_is_sent_to_nobody_in_clear),
         cmocka_unit_test(who_ended_a_statement_is_known),

@@ -4,6 +4,7 @@
 #include "support/servers.h"
 
 #include "core/graph/order.h"
+#include "engine/postgres/dialect/names.h"
 #include "engine/postgres/dialect/printing.h"
 #include "engine/postgres/postgres.h"
 
@@ -37,7 +38,9 @@ static void check_contract(void (*keeps)(const Contract *))
                                .question = "SELECT 7 AS seven",
                                .table = "public.t",
                                .identity = "table public.t",
-                               .split_extent = 4};
+                               .split_extent = 4,
+                               .odd_user = CONTRACT_ODD_USER,
+                               .odd_password = CONTRACT_ODD_PASSWORD};
 
     g_hash_table_insert(properties, (gpointer) "encoding", (gpointer) "UTF8");
     g_hash_table_insert(properties, (gpointer) "collate", (gpointer) "C.UTF-8");
@@ -67,6 +70,25 @@ static void source_contract(void **state)
 {
     (void)state;
     check_contract(source_keeps_its_contract);
+}
+
+/* The server asks this role for its password, as it asks nobody else here */
+static void gate_contract(void **state)
+{
+    g_autofree char *uri = servers_get_uri("one", NULL), *name = hb_pg_quote_any_name(CONTRACT_ODD_USER);
+    g_autoptr(GString) create = g_string_new(NULL);
+
+    (void)state;
+    g_string_printf(create, "CREATE ROLE %s LOGIN PASSWORD ", name);
+    hb_pg_append_literal(create, CONTRACT_ODD_PASSWORD);
+    g_string_append_printf(create, "; CREATE ROLE asked; GRANT asked TO %s", name);
+    g_free(servers_query(uri, create->str));
+    servers_run_shell(
+        "printf 'local all +asked scram-sha-256\\nlocal all all trust\\n' >$SERVERS/one/data/pg_hba.conf");
+    g_free(servers_query(uri, "SELECT pg_reload_conf()"));
+    check_contract(gate_keeps_its_contract);
+    g_string_printf(create, "DROP ROLE %s; DROP ROLE asked", name);
+    g_free(servers_query(uri, create->str));
 }
 
 static void addresses_are_shown_without_secrets(void **state)
@@ -360,6 +382,7 @@ int main(void)
         cmocka_unit_test(connector_contract),
         cmocka_unit_test(journal_contract),
         cmocka_unit_test(source_contract),
+        cmocka_unit_test(gate_contract),
         cmocka_unit_test(addresses_are_shown_without_secrets),
         cmocka_unit_test(needs_that_the_server_records_indirectly_are_known),
         cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),

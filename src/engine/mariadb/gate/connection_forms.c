@@ -103,6 +103,7 @@ static char *write_jdbc(const Place *place)
     hb_connection_append_parameter(text, "sslMode",
                                    place->is_maria ? name_tls(place, "verify-full", "disable")
                                                    : name_tls(place, "VERIFY_IDENTITY", "DISABLED"));
+    hb_connection_append_parameter(text, "serverSslCert", place->is_maria ? place->parts->tls_ca : NULL);
     return g_string_free(text, FALSE);
 }
 
@@ -117,6 +118,7 @@ static char *write_odbc(const Place *place)
     hb_connection_append_odbc(text, "Database", place->place.database);
     hb_connection_append_odbc(text, "Uid", place->place.user);
     hb_connection_append_odbc(text, "Pwd", place->place.password);
+    hb_connection_append_odbc(text, "SSLCA", place->parts->tls_ca);
     return g_string_free(text, FALSE);
 }
 
@@ -132,6 +134,7 @@ static char *write_net(const Place *place)
     hb_connection_append_net(text, "User ID", place->place.user);
     hb_connection_append_net(text, "Password", place->place.password);
     hb_connection_append_net(text, "SSL Mode", name_tls(place, "VerifyFull", "None"));
+    hb_connection_append_net(text, "SSL CA", place->parts->tls_ca);
     return g_string_free(text, FALSE);
 }
 
@@ -162,6 +165,11 @@ static char *write_pdo(const Place *place)
     hb_connection_append_php(text, place->place.user != NULL ? place->place.user : "");
     g_string_append(text, ", ");
     hb_connection_append_php(text, place->place.password != NULL ? place->place.password : "");
+    if (place->parts->tls_ca != NULL) {
+        g_string_append(text, ", [PDO::MYSQL_ATTR_SSL_CA => ");
+        hb_connection_append_php(text, place->parts->tls_ca);
+        g_string_append_c(text, ']');
+    }
     g_string_append_c(text, ')');
     return g_string_free(text, FALSE);
 }

@@ -45,24 +45,59 @@ static void append_hosts(GString *text, const HbConnectionPlace *place)
     }
 }
 
-static char *write_uri(const Place *place, const char *scheme)
+static gboolean has_several_hosts(const Place *place)
 {
-    GString *text = g_string_new(scheme);
-    const gboolean is_plain = strcmp(scheme, "postgresql://") == 0 || hb_connection_is_plain(place->place.database);
+    return place->place.host != NULL && strchr(place->place.host, ',') != NULL;
+}
+
+static void append_socket(GString *text, const Place *place)
+{
+    if (!is_socket(place))
+        return;
+    hb_connection_append_parameter(text, "host", place->place.socket);
+    hb_connection_append_parameter(text, "port", place->place.port);
+}
+
+static void append_tls(GString *text, const Place *place)
+{
+    hb_connection_append_parameter(text, "sslmode", place->sslmode);
+    hb_connection_append_parameter(text, "sslrootcert", place->sslrootcert);
+}
+
+static char *write_uri(const Place *place)
+{
+    GString *text = g_string_new("postgresql://");
 
     hb_connection_append_login(text, &place->place);
     if (!is_socket(place))
         append_hosts(text, &place->place);
     g_string_append_c(text, '/');
-    if (is_plain)
-        hb_connection_append_percent(text, place->place.database);
-    if (is_socket(place)) {
-        hb_connection_append_parameter(text, "host", place->place.socket);
-        hb_connection_append_parameter(text, "port", place->place.port);
-    }
+    hb_connection_append_percent(text, place->place.database);
+    append_socket(text, place);
+    append_tls(text, place);
+    return g_string_free(text, FALSE);
+}
+
+/* Its path is taken as it stands, its parameters are decoded; several hosts are a parameter each */
+static char *write_sqlalchemy(const Place *place)
+{
+    GString *text = g_string_new("postgresql+psycopg://");
+    const gboolean is_plain = hb_connection_is_plain(place->place.database);
+    g_autoptr(GString) hosts = g_string_new(NULL);
+    g_auto(GStrv) each = NULL;
+
+    append_hosts(hosts, &place->place);
+    each = g_strsplit(hosts->str, ",", -1);
+    hb_connection_append_login(text, &place->place);
+    if (!is_socket(place) && !has_several_hosts(place))
+        g_string_append(text, hosts->str);
+    g_string_append_c(text, '/');
+    g_string_append(text, is_plain ? place->place.database : "");
+    append_socket(text, place);
+    for (char **host = each; has_several_hosts(place) && *host != NULL; host++)
+        hb_connection_append_parameter(text, "host", *host);
     hb_connection_append_parameter(text, "dbname", is_plain ? NULL : place->place.database);
-    hb_connection_append_parameter(text, "sslmode", place->sslmode);
-    hb_connection_append_parameter(text, "sslrootcert", place->sslrootcert);
+    append_tls(text, place);
     return g_string_free(text, FALSE);
 }
 
@@ -119,7 +154,7 @@ static char *write_jdbc(const Place *place)
     hb_connection_append_percent(text, place->place.database);
     hb_connection_append_parameter(text, "user", place->place.user);
     hb_connection_append_parameter(text, "password", place->place.password);
-    hb_connection_append_parameter(text, "sslmode", place->sslmode);
+    append_tls(text, place);
     return g_string_free(text, FALSE);
 }
 
@@ -154,13 +189,20 @@ static const char *name_net_mode(const char *sslmode)
 static char *write_net(const Place *place)
 {
     GString *text = g_string_new(NULL);
+    g_autoptr(GString) hosts = g_string_new(NULL);
 
-    hb_connection_append_net(text, "Host", is_socket(place) ? place->place.socket : place->place.host);
-    hb_connection_append_net(text, "Port", place->place.port);
+    append_hosts(hosts, &place->place);
+    if (has_several_hosts(place)) {
+        hb_connection_append_net(text, "Host", hosts->str);
+    } else {
+        hb_connection_append_net(text, "Host", is_socket(place) ? place->place.socket : place->place.host);
+        hb_connection_append_net(text, "Port", place->place.port);
+    }
     hb_connection_append_net(text, "Database", place->place.database);
     hb_connection_append_net(text, "Username", place->place.user);
     hb_connection_append_net(text, "Password", place->place.password);
     hb_connection_append_net(text, "SSL Mode", name_net_mode(place->sslmode));
+    hb_connection_append_net(text, "Root Certificate", place->sslrootcert);
     return g_string_free(text, FALSE);
 }
 
@@ -192,20 +234,23 @@ static void add_all(GPtrArray *forms, const Place *place)
 {
     char *pdo = write_pdo(place);
 
-    hb_connection_forms_add(forms, "URI", write_uri(place, "postgresql://"), TRUE);
+    hb_connection_forms_add(forms, "URI", write_uri(place), TRUE);
     hb_connection_forms_add(forms, "key and value", write_pairs(place), TRUE);
     hb_connection_forms_add(forms, "environment", write_variables(place), TRUE);
     if (is_socket(place))
         hb_connection_forms_refuse(forms, "JDBC", "it has no words for a local socket: name a host in TO");
     else
         hb_connection_forms_add(forms, "JDBC", write_jdbc(place), FALSE);
-    hb_connection_forms_add(forms, "ODBC", write_odbc(place), FALSE);
+    if (has_several_hosts(place))
+        hb_connection_forms_refuse(forms, "ODBC", "it takes one host");
+    else
+        hb_connection_forms_add(forms, "ODBC", write_odbc(place), FALSE);
     hb_connection_forms_add(forms, ".NET", write_net(place), FALSE);
     if (pdo == NULL)
         hb_connection_forms_refuse(forms, "PHP PDO", "it has no words for a name with a semicolon");
     else
         hb_connection_forms_add(forms, "PHP PDO", pdo, FALSE);
-    hb_connection_forms_add(forms, "SQLAlchemy", write_uri(place, "postgresql+psycopg://"), FALSE);
+    hb_connection_forms_add(forms, "SQLAlchemy", write_sqlalchemy(place), FALSE);
 }
 
 GPtrArray *hb_pg_list_forms(const HbAddress *address, const HbServerInfo *server, const char *user,
