@@ -21,21 +21,47 @@ play() { # play COMMAND...: shows it as one would type it, runs it
     "$@"
 }
 
-readings() { # one after the other, until somebody wants silence
-    local i
-    for i in $(seq 100000); do
-        [ ! -e "$SERVERS/silent" ] || return 0
-        echo "INSERT INTO $table (station_id, taken, celsius) VALUES (1, '2026-06-01 $(date -u -d "@$i" +%T)', 21.5);"
-        sleep 0.05
+# A small weather station, which knows nothing of moves: one reading after the other, to where its address says. It
+# writes down which readings the host has confirmed, and sends again what was refused
+station() {
+    local i=1 said
+    while [ ! -e "$SERVERS/silent" ]; do
+        if said=$(reading "$i" 2>&1) || echo "$said" | grep -qi duplicate; then
+            echo "$i" >>"$SERVERS/confirmed"
+            i=$((i + 1))
+        fi
+        sleep 0.02
     done
+}
+
+confirmed() { # SERVER DATABASE: has it each reading that was confirmed, once?
+    local want have
+    want=$(wc -l <"$SERVERS/confirmed")
+    have=$(count_readings "$1" "$2")
+    echo "readings that the station was told are safe: $want; on the $1 host: $have"
+    [ "$want" = "$have" ] || { echo "a reading was lost or doubled" >&2; exit 1; }
+}
+
+# The address of the application, out of what the hand-over printed
+take_string() { # FORM: its text, with a password
+    sed -n "/^  $1  *connects/,/^  [^ ]/p" "$SERVERS/handed" | sed -n '2,${/^      /p}' | sed 's/^ *//; s/PASSWORD/rain-gauge-7/'
 }
 
 begin_postgresql() {
     start_postgres old
     start_postgres new
     plant old "$scale"
-    view="view garden.worry_list" table=weather.reading
-    report() { psql -qX "$(server_uri old fennick_vale)"; }
+    view="view garden.worry_list"
+    prepare_station() {
+        psql -qX "$(server_uri old fennick_vale)" -c "CREATE ROLE gauge LOGIN PASSWORD 'rain-gauge-7'" \
+            -c "GRANT CONNECT ON DATABASE fennick_vale TO gauge" -c "GRANT USAGE ON SCHEMA weather TO gauge" -c "GRANT INSERT ON weather.reading TO gauge"
+        server_uri old fennick_vale | sed 's/postgres@/gauge@/' >"$SERVERS/address"
+    }
+    reading() {
+        psql -qX "$(cat "$SERVERS/address")" -c "INSERT INTO weather.reading (station_id, taken, celsius) VALUES (1, timestamp '2027-01-01' + interval '1 minute' * $1, 21.5)"
+    }
+    count_readings() { psql -qXAt "$(server_uri "$1" "$2")" -c "SELECT count(*) FROM weather.reading WHERE station_id = 1 AND taken > '2027-01-01'"; }
+    move_station() { take_string URI >"$SERVERS/address"; }
     change() { psql -qX "$(server_uri new fennick_vale)" -c "UPDATE weather.station SET name = 'ridge' WHERE name = 'Ridge'"; }
     write_on() {
         psql -qX "$(server_uri old fennick_vale)" -c "UPDATE garden.tree SET planted = planted + 1 WHERE tree_id IN (3, 14, 159)" \
@@ -48,8 +74,18 @@ begin_mariadb() {
     start_mariadb new
     plant old "$scale"
     view="view a_worry_list"
-    table=reading
-    report() { mariadb_shell old fennick_vale; }
+    prepare_station() {
+        mariadb_shell old fennick_vale -e "CREATE USER gauge@'%' IDENTIFIED BY 'rain-gauge-7'; GRANT INSERT ON reading TO gauge@'%'"
+        printf '[hornbeam-for-gauge]\npassword=rain-gauge-7\n' >"$SERVERS/my.cnf" # with that the printed strings are tried
+        export MYSQL_HOME=$SERVERS
+        [ "$1" = mariadb ] || mariadb_shell old -e "SET GLOBAL event_scheduler = OFF" # events would write on
+        printf '[client]\nsocket=%s\nuser=gauge\npassword=rain-gauge-7\ndatabase=fennick_vale\n' "$SERVERS/old/socket" >"$SERVERS/address"
+    }
+    reading() {
+        mariadb --defaults-file="$SERVERS/address" -e "INSERT INTO reading (station_id, taken, celsius) VALUES (1, '2027-01-01' + INTERVAL $1 MINUTE, 21.5)"
+    }
+    count_readings() { mariadb_shell "$1" -N "$2" -e "SELECT count(*) FROM reading WHERE station_id = 1 AND taken > '2027-01-01'"; }
+    move_station() { take_string "option file" >"$SERVERS/address.new" && mv "$SERVERS/address.new" "$SERVERS/address"; }
     change() { mariadb_shell new fennick_vale -e "UPDATE station SET name = 'ridge' WHERE name = 'Ridge'"; }
     write_on() {
         mariadb_shell old fennick_vale -e "UPDATE loan SET value_eur = value_eur + 1 WHERE loan_id IN (3, 14, 159);
@@ -67,7 +103,7 @@ begin_mysql() {
 }
 
 move() { # move ENGINE
-    local old new dump station status=0
+    local old new copy dump station keeper confirmed_so_far status=0
     say "Starting two private servers ($1)"
     servers_begin
     trap servers_end EXIT
@@ -75,6 +111,7 @@ move() { # move ENGINE
     old=$(server_uri old fennick_vale)
     new=$(server_uri new)
     dump=$SERVERS/fennick_vale.dump
+    copy=$(server_uri new vale_copy)
 
     say "What is on the old host?"
     play hornbeam survey "$old"
@@ -102,17 +139,32 @@ move() { # move ENGINE
     play hornbeam survey "$(server_uri new fennick_vale)" | sed -n '1,8p'
     play hornbeam verify "$old" "$new"
     say "The weather station reports all the time. A second copy, straight from server to server: the old host keeps its log for it"
-    readings | report &
+    prepare_station "$1"
+    station &
     station=$!
-    play hornbeam carry "$old" "$(server_uri new vale_copy)" --quiet --keep-log
+    play hornbeam carry "$old" "$copy" --quiet --keep-log
+    say "The copy keeps up, whatever is written"
+    play hornbeam freshen "$old" "$copy" --keep-up --quiet &
+    keeper=$!
+    sleep 2
+    say "Can it take the old host's place? A rehearsal stops nothing"
+    play hornbeam handover "$old" "$copy" --dry-run --for gauge --way-back
+    say "The hand-over: writes stop, the rest comes over, is compared, and the new host is open. The station gets the printed string"
+    play hornbeam handover "$old" "$copy" --yes --for gauge --way-back | tee "$SERVERS/handed"
+    move_station
+    wait "$keeper"
+    say "The station reports to the new host. The old one follows, and could take over again"
     sleep 1
-    say "The copy keeps up, whatever is written, until it is less than a second behind; then the station is silent, and nothing is missing"
-    play hornbeam freshen "$old" "$(server_uri new vale_copy)" --keep-up --until-lag 1s
+    play hornbeam freshen "$copy" "$old" --by log
+    confirmed_so_far=$(wc -l <"$SERVERS/confirmed")
+    say "And back: the same, the other way round"
+    play hornbeam handover "$copy" "$old" --yes --for gauge | tee "$SERVERS/handed"
+    move_station
+    sleep 1
     touch "$SERVERS/silent"
     wait "$station"
-    play hornbeam freshen "$old" "$(server_uri new vale_copy)" --by log --quiet
-    play hornbeam verify "$old" "$(server_uri new vale_copy)"
-    play hornbeam freshen --release "$old" "$(server_uri new vale_copy)"
+    confirmed old fennick_vale
+    [ "$(wc -l <"$SERVERS/confirmed")" -gt "$confirmed_so_far" ] || { echo "the station was never let in again" >&2; exit 1; }
     say "The dump as a script"
     play hornbeam sql "$dump" --take "${view/ /:}" --needs no --parts schema
     servers_end

@@ -63,6 +63,8 @@ typedef struct {
      */
     GPtrArray *(*list_forms)(const HbAddress *address, const HbServerInfo *server, const char *user,
                              const char *password);
+    /* A user's password, where the engine has a place of ours for it; NULL: none is known. The caller's, to be wiped */
+    char *(*find_password)(const HbAddress *address, const char *user);
     /* Connects with a text as it is, and asks the server where it is. *unknown: it wants a password, and none is known
      */
     gboolean (*try_form)(const HbConnectionForm *form, const HbAddress *address, gboolean *unknown, GError **error);

@@ -50,6 +50,8 @@ static char *describe_check(const HbHandoverReport *report)
     g_autofree char *tables = hb_text_plural(report->check_tables, "table", "tables"),
                     *bytes = hb_text_bytes(report->check_bytes);
 
+    if (report->check_s > 0 && report->check_tables == 0)
+        return g_strdup("structure, and what will have changed");
     return report->check_s == 0 ? g_strdup("none")
                                 : g_strdup_printf("structure, and the rows of %s, about %s", tables, bytes);
 }

@@ -14,14 +14,26 @@
 
 /* ---- Can it be read? ---- */
 
+/* As TO has it by now: one that is being kept up gets on while we look, and FROM forgets what TO has. The caller's */
+static char *find_position(const HbPass *pass)
+{
+    const HbOrigin *before = pass->options.origin;
+    g_autoptr(HbOrigin) origin = NULL;
+
+    hb_origin_recall(pass->options.to.engine, &pass->options.to.to, &origin, NULL);
+    return g_strdup(origin != NULL && g_strcmp0(origin->log_name, before->log_name) == 0 ? origin->log_position
+                                                                                         : before->log_position);
+}
+
 static gboolean find_logged(const HbPass *pass, HbSession *session, GHashTable *logged, GPtrArray *unlogged,
                             GError **error)
 {
     const HbLog *log = pass->options.from.engine->log;
     const HbOrigin *origin = pass->options.origin;
     g_autoptr(GArray) kept = log->list(session, origin->log_name, error);
+    g_autofree char *position = kept != NULL ? find_position(pass) : NULL;
 
-    return kept != NULL && hb_kept_logs_check(kept, origin->log_name, origin->log_position, log->compare, error) &&
+    return kept != NULL && hb_kept_logs_check(kept, origin->log_name, position, log->compare, error) &&
            log->find_tables(session, origin->log_name, pass->manifest->catalog, logged, unlogged, error);
 }
 

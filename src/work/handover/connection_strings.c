@@ -2,6 +2,8 @@
 #include "core/base/error.h"
 #include "work/handover/handover_inner.h"
 
+#include <string.h>
+
 /*
  * What is shown has a placeholder for the password. What is tried is the same text with the password that is known, or
  * without one, so that the client library looks for it in its own places.
@@ -37,10 +39,25 @@ static void try_one(HbHandover *handover, HbTriedString *string, const HbConnect
                                                     : cause->message);
 }
 
+static char *find_password(const HbHandover *handover, const char *user)
+{
+    return user == NULL ? g_strdup(to_of(handover)->password)
+                        : hb_handover_get_engine(handover)->gate->find_password(to_of(handover), user);
+}
+
+static void wipe(GPtrArray *texts)
+{
+    for (guint i = 0; i < texts->len; i++) {
+        char *text = ((HbConnectionForm *)texts->pdata[i])->text;
+        if (text != NULL)
+            memset(text, 0, strlen(text));
+    }
+}
+
 static void add_user(HbHandover *handover, const char *user)
 {
     const HbGate *gate = hb_handover_get_engine(handover)->gate;
-    const char *password = user == NULL ? to_of(handover)->password : NULL;
+    g_autofree char *password = find_password(handover, user);
     g_autoptr(GPtrArray) shown = gate->list_forms(to_of(handover), &handover->report.to, user, HB_FORM_PASSWORD),
                          tried = gate->list_forms(to_of(handover), &handover->report.to, user, password);
 
@@ -53,6 +70,9 @@ static void add_user(HbHandover *handover, const char *user)
         try_one(handover, string, tried->pdata[i]);
         g_ptr_array_add(handover->report.strings, string);
     }
+    wipe(tried);
+    if (password != NULL)
+        memset(password, 0, strlen(password));
 }
 
 static const HbTriedString *find_failure(const HbHandover *handover)

@@ -199,8 +199,9 @@ gboolean hb_handover_check(HbHandover *handover, char **did, GError **error)
     handover->report.checked_tables = handover->report.differences.tables;
     if (!check_differences(handover, error))
         return FALSE;
-    *did = g_strdup_printf("equal: structure, and all %" G_GUINT64_FORMAT " rows of %u tables%s",
+    *did = g_strdup_printf("equal: structure, and all %" G_GUINT64_FORMAT " rows of %u table%s%s",
                            handover->report.checked_rows, handover->report.checked_tables,
+                           handover->report.checked_tables == 1 ? "" : "s",
                            handover->check_from != NULL ? " that have changed" : "");
     return TRUE;
 }

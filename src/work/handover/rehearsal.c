@@ -109,7 +109,10 @@ static void add_restore_findings(HbHandover *handover)
 
     for (guint i = 0; i < found->len; i++) {
         const HbFinding *one = found->pdata[i];
-        if (one->level == HB_FINDING_BLOCKER && !one->accepted)
+        if (strcmp(one->name, "another-run") == 0)
+            hb_finding_advise(add(handover, HB_FINDING_NOTE, one->name, one->object, one->what),
+                              "if it keeps TO up, the hand-over asks it to end, and waits", NULL);
+        else if (one->level == HB_FINDING_BLOCKER && !one->accepted)
             hb_finding_advise(add(handover, one->level, one->name, one->object, one->what), one->todo, one->sql);
     }
 }
@@ -208,8 +211,8 @@ gboolean hb_handover_rehearse(HbHandover *handover, GError **error)
         add_strings(handover);
         return TRUE;
     }
-    if (!take_turn(handover, error) || !hb_handover_choose_way(handover, error) || !bring(handover, error) ||
-        !hb_handover_look_at_gate(handover, error))
+    if ((!handover->is_rehearsal && !take_turn(handover, error)) || !hb_handover_choose_way(handover, error) ||
+        !bring(handover, error) || !hb_handover_look_at_gate(handover, error))
         return FALSE;
     add_differences(handover);
     if (handover->is_rehearsal)

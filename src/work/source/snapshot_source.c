@@ -156,7 +156,7 @@ static void tell_danger(const HbSnapshotSource *source, const GArray *kept)
     if (kept->len > 0)
         hb_observers_note(source->options->observers, HB_SEVERITY_WARNING,
                           "make a pass soon, and again; hornbeam freshen FROM TO --release ends it",
-                          "the source keeps its log for the copy from now on: %s",
+                          "%s keeps its log for the copy from now on: %s", source->manifest->address,
                           g_array_index(kept, HbKeptLog, 0).limit);
 }
 

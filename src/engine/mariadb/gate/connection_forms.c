@@ -311,3 +311,23 @@ gboolean hb_my_try_form(const HbConnectionForm *form, const HbAddress *address, 
     mysql_close(mysql);
     return ok;
 }
+
+/*
+ * In the option files, a group of its own for each user. The library reads them when it connects: to a socket that is
+ * nowhere, here
+ */
+char *hb_my_find_password(const HbAddress *address, const char *user)
+{
+    g_autoptr(HbMyAddress) parts = hb_my_address_read(address->uri, NULL);
+    g_autofree char *group = g_strconcat("hornbeam-for-", user, NULL);
+    MYSQL *mysql = mysql_init(NULL);
+    char *password;
+
+    if (parts != NULL && parts->option_file != NULL)
+        mysql_optionsv(mysql, MYSQL_READ_DEFAULT_FILE, parts->option_file);
+    mysql_optionsv(mysql, MYSQL_READ_DEFAULT_GROUP, group);
+    mysql_real_connect(mysql, "localhost", NULL, NULL, NULL, 0, "/nowhere/to/connect", CLIENT_REMEMBER_OPTIONS);
+    password = g_strdup(mysql->options.password); /* which no function of the library gives */
+    mysql_close(mysql);
+    return password;
+}

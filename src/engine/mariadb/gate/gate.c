@@ -426,11 +426,14 @@ static gboolean look_at_sessions(HbSession *session, GPtrArray *findings, GError
         hb_finding_advise(hb_findings_add(findings, HB_FINDING_NOTE, "writes-go-on", session->database,
                                           "administrators and our own account are not locked: %s", names),
                           "see that nothing of theirs writes; if it does, the hand-over ends, and says so", NULL);
-    return ok && name_found(session, HB_FINDING_BLOCKER,
-                            "SELECT EVENT_NAME FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() AND"
-                            " STATUS = 'ENABLED' AND @@global.event_scheduler = 'ON'",
-                            "events write without a session",
-                            "ALTER EVENT ... DISABLE ON SLAVE them; or --stop-writes read-only", findings, error);
+    return ok &&
+           name_found(session, HB_FINDING_BLOCKER,
+                      "SELECT EVENT_NAME FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE() AND"
+                      " STATUS = 'ENABLED' AND @@global.event_scheduler = 'ON'",
+                      "events write without a session",
+                      "SET GLOBAL event_scheduler = OFF until it is over, or ALTER EVENT ... DISABLE; or --stop-writes "
+                      "read-only",
+                      findings, error);
 }
 
 static gboolean look_at_server(HbSession *session, GPtrArray *findings, GError **error)
@@ -503,5 +506,6 @@ const HbGate hb_my_gate = {
     .find_writers = find_writers,
     .drop_database = drop_database,
     .list_forms = hb_my_list_forms,
+    .find_password = hb_my_find_password,
     .try_form = hb_my_try_form,
 };

@@ -16,3 +16,4 @@ extern const HbGate hb_my_gate;
 GPtrArray *hb_my_list_forms(const HbAddress *address, const HbServerInfo *server, const char *user,
                             const char *password);
 gboolean hb_my_try_form(const HbConnectionForm *form, const HbAddress *address, gboolean *unknown, GError **error);
+char *hb_my_find_password(const HbAddress *address, const char *user);

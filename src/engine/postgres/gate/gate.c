@@ -222,7 +222,8 @@ static const Check checks[] = {
      "prepared transactions wait for their end, and would write when it comes: %s",
      "COMMIT PREPARED or ROLLBACK PREPARED them"},
     {HB_GATE_SESSIONS, HB_FINDING_WARNING,
-     "SELECT DISTINCT quote_ident(a.usename)" OTHERS " AND (SELECT rolsuper FROM pg_roles WHERE oid = a.usesysid)",
+     "SELECT DISTINCT quote_ident(a.usename)" OTHERS " AND a.application_name <> 'hornbeam' AND (SELECT rolsuper FROM"
+     " pg_roles WHERE oid = a.usesysid)",
      "superusers are not refused: sessions of %s are ended, and may come again",
      "see that nothing of theirs writes; if it does, the hand-over ends, and says so"},
     {HB_GATE_READ_ONLY, HB_FINDING_WARNING,
@@ -331,5 +332,6 @@ const HbGate hb_pg_gate = {
     .rename_database = rename_database,
     .drop_database = drop_database,
     .list_forms = hb_pg_list_forms,
+    .find_password = hb_pg_find_password,
     .try_form = hb_pg_try_form,
 };

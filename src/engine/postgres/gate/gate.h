@@ -16,3 +16,4 @@ extern const HbGate hb_pg_gate;
 GPtrArray *hb_pg_list_forms(const HbAddress *address, const HbServerInfo *server, const char *user,
                             const char *password);
 gboolean hb_pg_try_form(const HbConnectionForm *form, const HbAddress *address, gboolean *unknown, GError **error);
+char *hb_pg_find_password(const HbAddress *address, const char *user);
