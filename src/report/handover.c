@@ -214,6 +214,7 @@ char *hb_handover_page(const HbHandover *handover, const GError *cause, gboolean
         hb_piece_append_fact(out, color, "window", "%s", window);
         hb_piece_append_fact(out, color, "moved", "%s", moved);
     }
+    g_string_append_c(out, '\n');
     hb_piece_append_heading(out, color, "Steps");
     for (int kind = 0; kind < HB_STEP_COUNT; kind++)
         append_step(out, color, (HbHandoverStepKind)kind, &report->steps[kind]);
