@@ -121,24 +121,29 @@ const HbOptionRow hb_option_rows[] = {
 
 /* ---- The nearest word ---- */
 
-/* Edits (insert, remove, change a letter) that lead from one word to the other */
+/* Edits (insert, remove, change a letter, swap two that are neighbours) that lead from one word to the other: the
+ * optimal string alignment distance */
 static guint count_edits(const char *one, const char *other)
 {
-    gsize length = strlen(other);
-    g_autofree guint *row = g_new(guint, length + 1);
+    const gsize length = strlen(other);
+    g_autofree guint *rows = g_new(guint, 3 * (length + 1));
+    guint *before = rows, *last = rows + length + 1, *row = last + length + 1;
 
     for (gsize j = 0; j <= length; j++)
-        row[j] = (guint)j;
+        last[j] = (guint)j;
     for (gsize i = 1; one[i - 1] != '\0'; i++) {
-        guint diagonal = row[0];
+        guint *free_row = before;
         row[0] = (guint)i;
         for (gsize j = 1; j <= length; j++) {
-            guint changed = diagonal + (one[i - 1] != other[j - 1]);
-            diagonal = row[j];
-            row[j] = MIN(changed, MIN(row[j], row[j - 1]) + 1);
+            row[j] = MIN(last[j - 1] + (one[i - 1] != other[j - 1]), MIN(last[j], row[j - 1]) + 1);
+            if (i > 1 && j > 1 && one[i - 1] == other[j - 2] && one[i - 2] == other[j - 1])
+                row[j] = MIN(row[j], before[j - 2] + 1);
         }
+        before = last;
+        last = row;
+        row = free_row;
     }
-    return row[length];
+    return last[length];
 }
 
 const char *hb_options_find_nearest(const char *word, const char *const *candidates)

@@ -48,10 +48,12 @@ typedef struct {
     /* The sessions of others that are in the session's database, or that the note is about */
     gboolean (*end_sessions)(HbSession *session, const char *note, const GArray *ours, guint *ended, GError **error);
     /*
-     * writers: char *, those who have written something that is not committed. *state: a text that becomes another one
-     * when rows are written to the database, as far as the server counts that; the caller's
+     * writers: char *, those who have written something that is not committed, as far as this session may see them.
+     * *state: a text that becomes another one when rows are written to the database, to a second; *counters: one that
+     * does so with each row, and may also change by itself some time after it. Both the caller's
      */
-    gboolean (*find_writers)(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, GError **error);
+    gboolean (*find_writers)(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, char **counters,
+                             GError **error);
 
     /* Of a database in which nobody is; address names it. rename NULL: servers of this kind cannot */
     gboolean (*rename_database)(const HbAddress *address, const char *new_name, GError **error);

@@ -157,13 +157,17 @@ char *hb_handover_rehearsal_page(const HbHandover *handover, gboolean with_strin
     const HbHandoverReport *report = hb_handover_get_report(handover);
     g_autofree char *writers = describe_writers(report), *check = describe_check(report),
                     *guess = describe_guess(handover), *verdict = describe_verdict(handover, NULL, TRUE),
-                    *origin = report->origin != NULL ? hb_origin_describe(report->origin) : NULL;
+                    *origin = report->origin != NULL ? hb_origin_describe(report->origin) : NULL,
+                    *bytes = hb_text_bytes(report->log_bytes);
     GString *out = g_string_new(NULL);
 
     hb_piece_append_heading(out, color, "Hand-over, rehearsed");
     append_sides(out, color, report);
     if (origin != NULL)
         hb_piece_append_fact(out, color, "origin", "%s", origin);
+    if (report->log_bytes > 0)
+        hb_piece_append_fact(out, color, "log",
+                             "%s of it are kept for TO, which it has not read yet, or may read again", bytes);
     hb_piece_append_fact(out, color, "stop", "%s", report->gate != NULL ? report->gate : "done before");
     hb_piece_append_fact(out, color, "writing", "%s", writers);
     hb_piece_append_fact(out, color, "check", "%s", check);
@@ -325,6 +329,7 @@ char *hb_handover_json(const HbHandover *handover, const GError *cause, gboolean
     json_object_set_new(root, "stop_writes", json_string(hb_stop_way_words[report->way]));
     json_object_set_new(root, "writers", write_texts(report->writers));
     json_object_set_new(root, "findings", write_findings(report->findings));
+    json_object_set_new(root, "log_bytes", hb_json_number(report->log_bytes));
     json_object_set_new(root, "window_guessed", json_real(hb_handover_guess_window(handover)));
     json_object_set_new(root, "stopped", write_us(report->stopped_us));
     json_object_set_new(root, "opened", write_us(report->opened_us));

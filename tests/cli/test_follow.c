@@ -61,8 +61,8 @@ static void following_survives_crashes_of_each_side_and_of_the_program(void **st
             "9; };"
             " grep -q 'going on from' $FOLDER/up.err; kill -KILL $PID; wait $PID || true;"
             " keep_up; sleep 0.7; kill -KILL $PID; wait $PID || true; wait $W || true;"
-            " ! grep -q 'changed in FROM\\|came in FROM' $FOLDER/up.err; freshen -q 2>$FOLDER/last.err;"
-            " ! grep -q 'changed in FROM\\|came in FROM' $FOLDER/last.err; equal");
+            " not grep -q 'changed in FROM\\|came in FROM' $FOLDER/up.err; freshen -q 2>$FOLDER/last.err;"
+            " not grep -q 'changed in FROM\\|came in FROM' $FOLDER/last.err; equal");
 }
 
 /* What the log says of a row that is not there, or of one that is there already */

@@ -379,7 +379,8 @@ static void tables_without_transactions_are_held_if_asked(void **state)
         " cd $FOLDER; until ls .held.*/rows/*/* >/dev/null 2>&1; do kill -0 $pid || exit 99; sleep 0.01; done;"
         " mariadb_shell old moving -e \"SET lock_wait_timeout = 1; INSERT INTO plain VALUES (2)\" 2>err && exit 98; "
         "grep -q 'Lock wait timeout' err;"
-        " wait $pid; ! grep -q 'without transactions' out; mariadb_shell old moving -e 'INSERT INTO plain VALUES (3)'");
+        " wait $pid; ! grep -q 'without transactions' out && mariadb_shell old moving -e 'INSERT INTO plain VALUES "
+        "(3)'");
 }
 
 /* User and password from the client library's own option file */

@@ -58,12 +58,12 @@ static char *look(const Contract *contract, HbSession *session, guint writers)
 {
     g_autoptr(GPtrArray) found = g_ptr_array_new_with_free_func(g_free);
     GError *error = NULL;
-    char *state = NULL;
+    g_autofree char *state = NULL, *counters = NULL;
 
-    contract->engine->gate->find_writers(session, NULL, found, &state, &error);
+    contract->engine->gate->find_writers(session, NULL, found, &state, &counters, &error);
     check_no_error(error);
     assert_int_equal(found->len, writers);
-    return state;
+    return g_strdup_printf("%s, %s", state, counters);
 }
 
 /* A change that is not committed has a name; one that is makes another state, when the server has counted it */

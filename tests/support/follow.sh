@@ -4,6 +4,7 @@
 type family_root >/dev/null 2>&1 || . "$SOURCE/scripts/versions.sh"
 E=$1 F=$1_from T=$1_to
 FROM=$(server_uri $F vane) TO=$(server_uri $T vane)
+not() { ! "$@"; } # which ends a script under set -e where `!` alone does not
 sql() { # SERVER DATABASE SQL
     if [ $E = postgres ]; then
         psql -X -q -At -v ON_ERROR_STOP=1 "$(server_uri $1 $2)" -c "$3"

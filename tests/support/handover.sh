@@ -60,10 +60,30 @@ count_up() { # in the background, as $COUNTER: one number after the other, at th
     COUNTER=$!
 }
 trap 'touch "$FOLDER/enough" "$FOLDER/rude"' EXIT
-counted() { # SERVER: it has each number that the application was told of, once
+counted() { # SERVER: some were, and it has each number that the application was told of, once
     touch "$FOLDER/enough"
     wait $COUNTER
     [ "$(sql $1 vane "SELECT CONCAT(COUNT(*), ' ', MAX(n)) FROM $(table tally)")" = "$(wc -l <"$FOLDER/counted" | tr -d ' ') $(tail -n 1 "$FOLDER/counted")" ] &&
-        [ "$(wc -l <"$FOLDER/counted")" -gt "${2:-10}" ]
+        [ "$(wc -l <"$FOLDER/counted")" -gt 2 ]
 }
 outcome() { grep -o '"outcome": "[a-z ]*"' | head -n 1 | cut -d '"' -f 4; } # of a JSON document
+hand_over_until() { # STEP OPTION...: in the background, as $H; returns when it tells that the step begins, or it has ended
+    local step=$1
+    shift
+    rm -f "$FOLDER/steps"
+    "$HORNBEAM" handover "$FROM" "$TO" --yes -q --log "$FOLDER/steps" "$@" >/dev/null 2>&1 &
+    H=$!
+    while kill -0 $H 2>/dev/null && ! grep -q "step $step" "$FOLDER/steps" 2>/dev/null; do sleep 0.005; done
+}
+ended_properly() { # OPTION...: whatever broke the hand-over off, it is undone and given again, or gone on with, or had ended
+    local said undone=0
+    said=$("$HORNBEAM" handover "$FROM" "$TO" --undo 2>&1 >/dev/null) || undone=$?
+    case $undone-$said in
+        0-*) opens $F && handover --yes -q "$@" ;;
+        *"point of no return"*) not opens $F && handover --resume -q ;;
+        *"knows of no hand-over"*) opens $F && handover --yes -q "$@" ;;
+        *"does not remember"*) ;;
+        *) echo "$said" && return 1 ;;
+    esac
+    not opens $F && opens $T
+}

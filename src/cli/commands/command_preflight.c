@@ -106,12 +106,15 @@ static gboolean preflight_uri(PreflightRun *preflight, HbRestoreOptions *options
 {
     HbSnapshotSourceOptions from = hb_cli_make_source(preflight->cli);
     g_autofree char *database = NULL;
+    HbAddress copy = options->to;
 
     if (!hb_cli_find_server(preflight->cli, uri, &from.engine, &from.from, error) ||
         !hb_cli_check_same_kind(from.engine, options->engine, error))
         return FALSE;
     database = from.engine->connector->get_database(uri);
-    hb_cli_tell_kept_logs(preflight->cli, from.engine, &from.from);
+    if (database != NULL)
+        hb_cli_default_database(options->engine, &copy, &options->wishes, database);
+    hb_cli_tell_log_of(preflight->cli, from.engine, &from.from, &copy);
     return database != NULL ? preflight_database(preflight, options, &from, error)
                             : preflight_server(preflight, options, &from, error);
 }

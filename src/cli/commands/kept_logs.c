@@ -143,13 +143,30 @@ static void tell_one(HbCli *cli, const HbKeptLog *one, const char *address)
                       one->complaint != NULL ? one->complaint : one->limit);
 }
 
-void hb_cli_tell_kept_logs(HbCli *cli, const HbEngine *engine, const HbAddress *address)
+static void tell_all(HbCli *cli, const HbEngine *engine, const HbAddress *address, const char *log)
 {
     HbSession *session = engine->log != NULL ? engine->connector->open(address, NULL) : NULL;
-    g_autoptr(GArray) kept = session != NULL ? engine->log->list(session, NULL, NULL) : NULL;
+    g_autoptr(GArray) kept = session != NULL ? engine->log->list(session, log, NULL) : NULL;
     g_autofree char *name = engine->connector->display(address);
 
     for (guint i = 0; kept != NULL && i < kept->len; i++)
         tell_one(cli, &g_array_index(kept, HbKeptLog, i), name);
     engine->connector->close(session);
+}
+
+void hb_cli_tell_kept_logs(HbCli *cli, const HbEngine *engine, const HbAddress *address)
+{
+    tell_all(cli, engine, address, NULL);
+}
+
+/* A server that keeps its log for nobody in particular can only be asked about what a copy remembers */
+void hb_cli_tell_log_of(HbCli *cli, const HbEngine *engine, const HbAddress *from, const HbAddress *copy)
+{
+    g_autoptr(HbOrigin) origin = NULL;
+
+    hb_origin_recall(engine, copy, &origin, NULL);
+    if (origin != NULL && origin->log_name != NULL)
+        tell_all(cli, engine, from, origin->log_name);
+    else
+        tell_all(cli, engine, from, NULL);
 }

@@ -11,3 +11,5 @@ HbStatus hb_cli_release_log(HbCli *cli, const char *from, const char *to, GError
 
 /* A warning for each that the address's database keeps, with how much of the log that holds back */
 void hb_cli_tell_kept_logs(HbCli *cli, const HbEngine *engine, const HbAddress *address);
+/* The same of FROM, and of the log that the database copy, which may not be there, remembers of it */
+void hb_cli_tell_log_of(HbCli *cli, const HbEngine *engine, const HbAddress *from, const HbAddress *copy);

@@ -99,9 +99,6 @@ void hb_handover_free(HbHandover *handover)
     hb_handover_get_engine(handover)->connector->close(handover->gate);
     hb_origin_free(handover->origin);
     hb_handover_note_free(handover->note);
-    if (handover->back != NULL)
-        hb_kept_log_clear(handover->back);
-    g_free(handover->back);
     g_free(handover->state);
     g_clear_pointer(&handover->check_from, g_hash_table_unref);
     g_clear_pointer(&handover->check_to, g_hash_table_unref);
@@ -247,6 +244,9 @@ static gboolean run_check(HbHandover *handover, GError **error)
                                                     : skip_step(handover, HB_STEP_CHECK, "not wanted (--check none)");
 }
 
+/* What is done in spite of a server that is being started again is tried for as long as that takes */
+static const guint waits_ms[] = {0, 300, 700, 1500, 3000, 5000, 8000};
+
 /* Its sessions at FROM would be in the gate's way */
 static void end_pass(HbHandover *handover)
 {
@@ -267,15 +267,49 @@ static gboolean run_until_no_return(HbHandover *handover, GError **error)
            hb_handover_is_still(handover, error);
 }
 
+/* A write whose answer did not come may have been done: TO is asked, for as long as a server needs to come back. FALSE:
+ * it cannot be asked */
+static gboolean learn_outcome(HbHandover *handover, gboolean *is_opened)
+{
+    for (guint i = 0; i < G_N_ELEMENTS(waits_ms); i++) {
+        g_autoptr(HbOrigin) origin = NULL;
+        HbSession *session = hb_handover_open_to(handover, NULL);
+        const gboolean known =
+            session != NULL && hb_origin_recall_in(hb_handover_get_engine(handover), session, &origin, NULL);
+        hb_handover_get_engine(handover)->connector->close(session);
+        if (known) {
+            *is_opened = origin != NULL && origin->handover != NULL && origin->handover->is_opened;
+            return TRUE;
+        }
+        g_usleep(waits_ms[i] * 1000);
+    }
+    return FALSE;
+}
+
+static gboolean note_no_return(HbHandover *handover, GError **error)
+{
+    GError *ours = NULL;
+    gboolean is_opened = FALSE;
+
+    handover->note->is_opened = TRUE;
+    if (hb_handover_write_note(handover, &ours))
+        return TRUE;
+    handover->is_unknown = !learn_outcome(handover, &is_opened);
+    if (is_opened) {
+        g_error_free(ours);
+        return TRUE;
+    }
+    handover->note->is_opened = FALSE;
+    g_propagate_error(error, ours);
+    return FALSE;
+}
+
 static gboolean pass_no_return(HbHandover *handover, GError **error)
 {
     if (hb_stop_is_set(handover->options.pass.from.stop))
         return hb_stop_set_error(error);
-    handover->note->is_opened = TRUE;
-    if (!hb_handover_write_note(handover, error)) {
-        handover->note->is_opened = FALSE;
+    if (!note_no_return(handover, error))
         return FALSE;
-    }
     handover->report.is_over = TRUE;
     end_pass(handover);
     hb_observers_note(handover->options.pass.from.observers, HB_SEVERITY_NOTE, NULL,
@@ -306,6 +340,30 @@ static void say_closed(HbHandover *handover, const GError *cause)
                       "FROM IS STILL CLOSED to applications: %s", cause->message);
 }
 
+static gboolean let_in(HbHandover *handover, GError **error)
+{
+    g_autoptr(GError) cause = NULL;
+
+    for (guint i = 0; i < G_N_ELEMENTS(waits_ms); i++) {
+        g_usleep(waits_ms[i] * 1000);
+        g_clear_error(&cause);
+        if (hb_handover_let_in(handover, &cause))
+            return TRUE;
+        if (!hb_error_is(cause, HB_ERROR_CONNECT) && !hb_error_is(cause, HB_ERROR_LOST))
+            break;
+    }
+    g_propagate_error(error, g_steal_pointer(&cause));
+    return FALSE;
+}
+
+static void say_unknown(HbHandover *handover)
+{
+    hb_observers_note(
+        handover->options.pass.from.observers, HB_SEVERITY_ERROR,
+        "when TO can be reached: hornbeam handover FROM TO --undo, and if that says that it is too late, --resume",
+        "it is not known whether TO has noted that it takes FROM's place: FROM STAYS CLOSED");
+}
+
 /* Whatever went wrong: FROM first, then the notes of it */
 static void undo(HbHandover *handover)
 {
@@ -314,8 +372,12 @@ static void undo(HbHandover *handover)
     end_pass(handover);
     if (handover->note == NULL)
         return;
+    if (handover->is_unknown) {
+        say_unknown(handover);
+        return;
+    }
     hb_handover_forget_way_back(handover);
-    if (!hb_handover_let_in(handover, &ours)) {
+    if (!let_in(handover, &ours)) {
         say_closed(handover, ours);
         return;
     }

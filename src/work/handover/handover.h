@@ -87,6 +87,7 @@ typedef struct {
     char *gate;             /* what stopping does, for people */
     double lag_s;           /* seconds that the rehearsal's pass took, which the last one will take, too */
     double check_s;         /* that the check will take, guessed */
+    guint64 log_bytes;      /* that FROM keeps for TO */
     guint64 check_bytes;
     guint check_tables;
     guint64 rows, transactions; /* that came over in the window */

@@ -22,8 +22,9 @@ struct HbHandover {
     HbPass *pass;         /* the last one; its origin is ours */
     HbHandoverNote *note; /* as it stands in TO; NULL: FROM is open to everybody */
     HbSession *gate;      /* at FROM, known to no stop: what must be put back is put back whatever else was stopped */
+    gboolean is_unknown;  /* whether TO has noted the point of no return */
+    gboolean is_gone;     /* FROM's database was dropped, or has another name, by the run that is resumed */
     char *state;          /* of FROM when it stood still */
-    HbKeptLog *back;      /* the log that TO keeps for the way back: its name and position; NULL: none */
     GHashTable *check_from, *check_to; /* tables whose rows the check reads, as each side calls them; NULL: all */
     GHashTable *accepted;              /* identities that may differ */
 };

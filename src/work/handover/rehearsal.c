@@ -24,11 +24,30 @@ static gboolean describe(const HbConnector *connector, HbSession *session, HbSer
     return ok;
 }
 
+/* A run that was killed behind its point of no return may have dropped or renamed FROM */
+static gboolean describe_from(HbHandover *handover, GError **error)
+{
+    const HbEngine *engine = hb_handover_get_engine(handover);
+    g_autofree char *database = engine->connector->get_database(handover->from.uri);
+    HbAddress from = handover->from;
+    gboolean exists = TRUE;
+
+    from.database = database;
+    if (handover->note == NULL || !handover->note->is_opened)
+        return describe(engine->connector, hb_handover_open_from(handover, error), &handover->report.from, error);
+    if (!engine->target->find(&from, &handover->report.from, &exists, error))
+        return FALSE;
+    handover->is_gone = !exists;
+    g_free(handover->report.from.database);
+    handover->report.from.database = g_steal_pointer(&database);
+    return TRUE;
+}
+
 static gboolean describe_both(HbHandover *handover, GError **error)
 {
     const HbConnector *connector = hb_handover_get_engine(handover)->connector;
 
-    return describe(connector, hb_handover_open_from(handover, error), &handover->report.from, error) &&
+    return describe_from(handover, error) &&
            describe(connector, hb_handover_open_to(handover, error), &handover->report.to, error);
 }
 
@@ -128,9 +147,27 @@ static void add_strings(HbHandover *handover)
             hb_error_hint(cause), NULL);
 }
 
+/* How far TO is behind, and until when FROM's server keeps what it needs */
+static void add_kept(HbHandover *handover)
+{
+    const HbEngine *engine = hb_handover_get_engine(handover);
+    g_autoptr(GArray) kept =
+        engine->log != NULL ? engine->log->list(handover->gate, handover->origin->log_name, NULL) : NULL;
+    const HbKeptLog *log = kept != NULL && kept->len > 0 ? &g_array_index(kept, HbKeptLog, 0) : NULL;
+
+    if (log == NULL)
+        return;
+    handover->report.log_bytes = log->bytes;
+    hb_findings_add(handover->report.findings, log->complaint != NULL ? HB_FINDING_WARNING : HB_FINDING_NOTE,
+                    "retention", handover->report.from.database, "FROM keeps its log for TO: %s",
+                    log->complaint != NULL ? log->complaint : log->limit);
+}
+
 static void add_log(HbHandover *handover)
 {
-    if (handover->origin->log_name == NULL)
+    if (handover->origin->log_name != NULL)
+        add_kept(handover);
+    else
         hb_finding_advise(add(handover, HB_FINDING_NOTE, "retention", handover->report.from.database,
                               "FROM keeps no log for TO: the last pass compares all rows of both sides, and the window "
                               "is as long as that"),
@@ -204,8 +241,8 @@ static gboolean check_fate(const HbHandover *handover, GError **error)
 
 gboolean hb_handover_rehearse(HbHandover *handover, GError **error)
 {
-    if (!describe_both(handover, error) || !check_fate(handover, error) || !hb_handover_recall(handover, error) ||
-        !adopt_note(handover, error))
+    if (!hb_handover_recall(handover, error) || !adopt_note(handover, error) || !describe_both(handover, error) ||
+        !check_fate(handover, error))
         return FALSE;
     if (handover->note != NULL && handover->note->is_opened) {
         add_strings(handover);

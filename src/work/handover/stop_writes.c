@@ -8,7 +8,7 @@
 /* FROM stands still when nobody has written something that is not committed, and two looks, so far apart, find the same
  */
 #define LOOKS_APART_MS 1100
-#define PATIENCE_S     30
+#define PATIENCE_S     20
 
 static const HbGate *gate_of(const HbHandover *handover)
 {
@@ -67,13 +67,13 @@ static GArray *list_ours(const HbHandover *handover)
 gboolean hb_handover_look_at_gate(HbHandover *handover, GError **error)
 {
     g_autoptr(GArray) ours = list_ours(handover);
-    g_autofree char *state = NULL;
+    g_autofree char *state = NULL, *counters = NULL;
     HbStopWay way = handover->report.way;
 
     return (!is_by_engine(way) ||
             gate_of(handover)->look(handover->gate, way == HB_WAY_SESSIONS ? HB_GATE_SESSIONS : HB_GATE_READ_ONLY, ours,
                                     handover->report.findings, error)) &&
-           gate_of(handover)->find_writers(handover->gate, ours, handover->report.writers, &state, error);
+           gate_of(handover)->find_writers(handover->gate, ours, handover->report.writers, &state, &counters, error);
 }
 
 /* ---- Stopping ---- */
@@ -154,13 +154,30 @@ static char *join_writers(const GPtrArray *writers)
     return hb_name_list_end(&list);
 }
 
-static gboolean look(HbHandover *handover, GPtrArray *writers, char **state, GError **error)
+typedef struct {
+    GPtrArray *writers;
+    char *state, *counters;
+} Look;
+
+static void look_clear(Look *look)
+{
+    g_clear_pointer(&look->writers, g_ptr_array_unref);
+    g_clear_pointer(&look->state, g_free);
+    g_clear_pointer(&look->counters, g_free);
+}
+
+static gboolean look(HbHandover *handover, Look *seen, GError **error)
 {
     g_autoptr(GArray) ours = list_ours(handover);
 
-    g_ptr_array_set_size(writers, 0);
-    *state = NULL;
-    return gate_of(handover)->find_writers(handover->gate, ours, writers, state, error);
+    *seen = (Look){.writers = g_ptr_array_new_with_free_func(g_free)};
+    return gate_of(handover)->find_writers(handover->gate, ours, seen->writers, &seen->state, &seen->counters, error);
+}
+
+static gboolean is_same(const Look *one, const Look *other)
+{
+    return one->writers->len == 0 && g_strcmp0(one->state, other->state) == 0 &&
+           g_strcmp0(one->counters, other->counters) == 0;
 }
 
 /* Who comes in all the same is sent away again */
@@ -173,35 +190,46 @@ static gboolean press(HbHandover *handover, GError **error)
            gate_of(handover)->end_sessions(handover->gate, handover->note->gate, ours, &ended, error);
 }
 
+static gboolean set_written_error(const Look *seen, const char *what, GError **error)
+{
+    g_autofree char *names = join_writers(seen->writers);
+
+    return hb_error_set(error, HB_ERROR_BLOCKED, "stop what writes there; see --stop-writes for other ways", "%s%s%s",
+                        what, *names != '\0' ? ": " : "", names);
+}
+
 static gboolean await_stillness(HbHandover *handover, GError **error)
 {
-    g_autoptr(GPtrArray) writers = g_ptr_array_new_with_free_func(g_free);
     const gint64 deadline = g_get_monotonic_time() + PATIENCE_S * G_USEC_PER_SEC;
-    g_autofree char *last = NULL, *names = NULL;
+    Look last, now;
+    gboolean ok = look(handover, &last, error), is_still = FALSE;
 
-    for (;;) {
-        char *state;
-        gboolean is_still;
-        if (!look(handover, writers, &state, error))
-            return FALSE;
-        is_still = writers->len == 0 && g_strcmp0(state, last) == 0 && last != NULL;
-        g_free(last);
-        last = state;
-        if (is_still)
+    while (ok && !is_still) {
+        ok = press(handover, error) &&
+             (hb_stop_sleep(handover->options.pass.from.stop, LOOKS_APART_MS) || hb_stop_set_error(error));
+        if (!ok)
             break;
-        if (g_get_monotonic_time() > deadline)
-            break;
-        if (!press(handover, error) || !hb_stop_sleep(handover->options.pass.from.stop, LOOKS_APART_MS))
-            return (error == NULL || *error == NULL) ? hb_stop_set_error(error) : FALSE;
+        ok = look(handover, &now, error);
+        is_still = ok && is_same(&now, &last);
+        look_clear(&last);
+        last = now;
+        if (ok && !is_still && g_get_monotonic_time() > deadline)
+            ok = set_written_error(&last, "FROM is still written to", error);
     }
-    if (g_get_monotonic_time() <= deadline) {
-        g_free(handover->state);
-        handover->state = g_steal_pointer(&last);
-        return TRUE;
-    }
-    names = join_writers(writers);
-    return hb_error_set(error, HB_ERROR_BLOCKED, "stop what writes there; see --stop-writes for other ways",
-                        "FROM is still written to%s%s", *names != '\0' ? ": " : "", names);
+    g_free(handover->state);
+    handover->state = g_strdup(last.state);
+    look_clear(&last);
+    return ok;
+}
+
+/* Writing to FROM has been stopped since the run that is resumed */
+static gint64 find_begin(const HbHandover *handover)
+{
+    g_autoptr(GTimeZone) utc = g_time_zone_new_utc();
+    g_autoptr(GDateTime) began =
+        handover->note != NULL ? g_date_time_new_from_iso8601(handover->note->began, utc) : NULL;
+
+    return began != NULL ? g_date_time_to_unix(began) * G_USEC_PER_SEC : g_get_real_time();
 }
 
 gboolean hb_handover_stop_writes(HbHandover *handover, char **did, GError **error)
@@ -211,7 +239,7 @@ gboolean hb_handover_stop_writes(HbHandover *handover, char **did, GError **erro
 
     if (handover->gate == NULL && !open_gate(handover, error))
         return FALSE;
-    handover->report.stopped_us = g_get_real_time();
+    handover->report.stopped_us = find_begin(handover);
     if (!make_note(handover, error) || !stop_somehow(handover, error) || !await_stillness(handover, error))
         return FALSE;
     now = g_date_time_new_now_utc();
@@ -236,15 +264,13 @@ static gboolean is_log_silent(HbHandover *handover, GError **error)
 
 gboolean hb_handover_is_still(HbHandover *handover, GError **error)
 {
-    g_autoptr(GPtrArray) writers = g_ptr_array_new_with_free_func(g_free);
-    g_autofree char *state = NULL, *names = NULL;
+    Look seen;
+    gboolean ok = look(handover, &seen, error) && is_log_silent(handover, error);
 
-    if (!look(handover, writers, &state, error) || !is_log_silent(handover, error))
-        return FALSE;
-    names = join_writers(writers);
-    return (writers->len == 0 && g_strcmp0(state, handover->state) == 0) ||
-           hb_error_set(error, HB_ERROR_BLOCKED, "stop what writes there; see --stop-writes for other ways",
-                        "FROM was written to after it stood still%s%s", *names != '\0' ? ": " : "", names);
+    if (ok && (seen.writers->len > 0 || g_strcmp0(seen.state, handover->state) != 0))
+        ok = set_written_error(&seen, "FROM was written to after it stood still", error);
+    look_clear(&seen);
+    return ok;
 }
 
 /* ---- Letting in ---- */
@@ -388,6 +414,10 @@ static HbSourceFate get_fate(const HbHandover *handover)
 
 gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **error)
 {
+    if (handover->is_gone) {
+        *did = g_strdup("it was dropped, or renamed, before the hand-over broke off");
+        return TRUE;
+    }
     if (handover->gate == NULL && !open_gate(handover, error))
         return FALSE;
     if (!release_log(handover, error))

@@ -349,15 +349,30 @@ static gboolean find_open(HbSession *session, const GArray *ours, GPtrArray *wri
     return result != NULL;
 }
 
-static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, GError **error)
+/* The tables' last change, which is told in seconds */
+static const char last_change[] =
+    "SELECT CONCAT(COUNT(*), ' ', COALESCE(MAX(UPDATE_TIME), '')) FROM information_schema.TABLES WHERE TABLE_SCHEMA ="
+    " DATABASE() AND TABLE_NAME NOT IN (" HB_MY_OURS ")";
+
+/* Their figures, which change with each row; and when the server makes them anew, or forgets a table */
+static gboolean count_changes(HbSession *session, char **counters, GError **error)
 {
-    *state = NULL;
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT CONCAT(COALESCE(SUM(MODIFIED_COUNTER), 0), ' ', COALESCE(SUM(NUM_ROWS), 0), ' ', COALESCE(SUM(AUTOINC),"
+        " 0)) FROM information_schema.%s WHERE NAME LIKE CONCAT(REPLACE(REPLACE(DATABASE(), '_', '\\_'), '%%', '\\%%'),"
+        " '/%%') AND NAME NOT LIKE '%%/hornbeam\\_%%'",
+        session->is_maria ? "INNODB_SYS_TABLESTATS" : "INNODB_TABLESTATS");
+
+    return hb_my_read_text(session, sql, counters, error);
+}
+
+static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, char **counters,
+                             GError **error)
+{
+    *state = *counters = NULL;
     return find_open(session, ours, writers, error) &&
            (session->is_maria || hb_my_execute(session, "SET information_schema_stats_expiry = 0", error)) &&
-           hb_my_read_text(session,
-                           "SELECT CONCAT(COUNT(*), ' ', COALESCE(MAX(UPDATE_TIME), '')) FROM information_schema.TABLES"
-                           " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME NOT IN (" HB_MY_OURS ")",
-                           state, error);
+           hb_my_read_text(session, last_change, state, error) && count_changes(session, counters, error);
 }
 
 /* ---- Looking ahead ---- */

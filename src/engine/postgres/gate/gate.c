@@ -10,9 +10,10 @@
 
 #define NAMES_MAX 5
 
-/* What keeps sessions and transactions of others in this database */
+/* The sessions of others in this database. Of what they are a role without pg_monitor sees nothing */
 #define OTHERS                                                                                                         \
-    " FROM pg_stat_activity a WHERE a.datname = current_database() AND a.backend_type IN ('client backend',"           \
+    " FROM pg_stat_activity a WHERE a.datname = current_database() AND coalesce(a.backend_type, 'client backend') IN " \
+    "('client backend',"                                                                                               \
     " 'walsender', 'background worker') AND a.pid <> ALL ($1::int[])"
 
 /* ---- The note: (way, connection limit, read only) ---- */
@@ -162,10 +163,11 @@ static gboolean end_sessions(HbSession *session, const char *text, const GArray 
 }
 
 /* Rows that statements have changed, as the server counts them, some of them a little later */
-static const char counters[] = "SELECT coalesce(sum(n_tup_ins + n_tup_upd + n_tup_del), 0) FROM pg_stat_user_tables"
-                               " WHERE schemaname NOT LIKE 'hornbeam\\_%'";
+static const char changed_rows[] = "SELECT coalesce(sum(n_tup_ins + n_tup_upd + n_tup_del), 0) FROM pg_stat_user_tables"
+                                   " WHERE schemaname NOT LIKE 'hornbeam\\_%'";
 
-static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, GError **error)
+static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *writers, char **state, char **counters,
+                             GError **error)
 {
     g_autoptr(HbResult) open = ask_about_others(
         session,
@@ -174,13 +176,14 @@ static gboolean find_writers(HbSession *session, const GArray *ours, GPtrArray *
         " UNION ALL SELECT 'the prepared transaction ' || gid || ' of user ' || owner FROM pg_prepared_xacts"
         " WHERE database = current_database()",
         ours, error);
-    g_autoptr(HbResult) counted = open != NULL ? hb_pg_query(session, counters, error) : NULL;
+    g_autoptr(HbResult) counted = open != NULL ? hb_pg_query(session, changed_rows, error) : NULL;
 
     if (counted == NULL)
         return FALSE;
     for (int row = 0; row < PQntuples(open); row++)
         g_ptr_array_add(writers, g_strdup(PQgetvalue(open, row, 0)));
     *state = g_strdup(PQgetvalue(counted, 0, 0));
+    *counters = g_strdup(*state);
     return TRUE;
 }
 
