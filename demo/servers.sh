@@ -36,7 +36,7 @@ servers_begin() {
 start_postgres() {
     local folder="$SERVERS/$1"
     as_server_user mkdir -p "$folder/socket"
-    as_server_user "$POSTGRES_BIN/initdb" -D "$folder/data" -U postgres -A trust -E UTF8 --locale=C.UTF-8 >"$folder.log" 2>&1
+    as_server_user "$POSTGRES_BIN/initdb" -D "$folder/data" -U postgres -A trust -E UTF8 --locale=C.UTF-8 >"$folder.log" 2>&1 || { tail "$folder.log" >&2; return 1; }
     {
         echo "listen_addresses = ''"
         echo "unix_socket_directories = '$folder/socket'"
@@ -46,7 +46,8 @@ start_postgres() {
         echo "max_prepared_transactions = 8"
         echo "wal_level = ${WAL_LEVEL:-logical}"
     } | as_server_user tee -a "$folder/data/postgresql.conf" >/dev/null
-    as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1
+    as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1 ||
+        { tail "$folder.log" "$folder/data/server.log" >&2; return 1; }
     STARTED="$STARTED $1"
 }
 
@@ -96,7 +97,7 @@ start_mariadb() {
     local name=$1 folder="$SERVERS/$1" pristine
     pristine="$SERVERS/pristine.mariadb$(echo "${MARIADB_ROOT:-}" | tr / -)"
     shift
-    [ -d "$pristine" ] || make_system_tables "$pristine" >"$folder.log" 2>&1
+    [ -d "$pristine" ] || make_system_tables "$pristine" >"$folder.log" 2>&1 || { tail "$folder.log" >&2; return 1; }
     as_server_user mkdir -p "$folder"
     as_server_user cp -a "$pristine" "$folder/data"
     run_mariadb "$name" "$@"

@@ -381,6 +381,25 @@ static gboolean read_route(const char *bytes, gsize length)
     return taken;
 }
 
+/* How writing was stopped, as a copy remembers it: what is run because of it quotes all that it says */
+static gboolean read_gate(const char *bytes, gsize length)
+{
+    static const char *const engines[] = {"postgresql", "mariadb"};
+    g_autofree char *text = g_strndup(bytes, length);
+    gboolean is_taken = FALSE;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        const HbGate *gate = hb_engine_get(engines[i], NULL)->gate;
+        g_autoptr(GPtrArray) opening = gate->list_opening("t", text, NULL);
+        g_autofree char *described = gate->describe(text);
+        g_assert_true((opening != NULL) == (described != NULL));
+        g_assert_true(gate->is_same_way(text, text) == (described != NULL));
+        g_assert_false(gate->explains(text, "table t"));
+        is_taken |= opening != NULL;
+    }
+    return is_taken;
+}
+
 /* ---- What is shown ---- */
 
 /* A survey's cells, which a server gives: what is shown of them steers no terminal */
@@ -420,6 +439,7 @@ const FuzzTarget fuzz_targets[] = {
     {"statements", read_statements},
     {"note", read_note},
     {"origin", read_origin},
+    {"gate", read_gate},
     {"name", read_name},
     {"answer", fuzz_read_answer},
     {"copy", fuzz_read_copy},

@@ -122,7 +122,8 @@ static int remove_entry(const char *path, const struct stat *info, int type, str
 
 void check_remove_folder(char *path)
 {
-    nftw(path, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+    if (path != NULL)
+        nftw(path, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
     g_free(path);
 }
 

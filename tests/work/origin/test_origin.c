@@ -62,6 +62,46 @@ static void what_is_remembered_comes_back(void **state)
     assert_string_equal(read_between->coming, "2026-11-30T01:02:03Z");
 }
 
+/* What a log and a hand-over leave, and that a pass keeps it */
+static void a_hand_over_is_remembered_by_the_passes_in_it(void **state)
+{
+    g_autoptr(HbManifest) manifest = make_manifest();
+    const HbWishes none = {0};
+    const HbHandoverNote note = {
+        TRUE, (char *)"2026-11-29T01:02:03Z", (char *)"sessions", (char *)"('sessions', \"x'\")", (char *)"read-only",
+        TRUE};
+    g_autoptr(GPtrArray) day = g_ptr_array_new();
+
+    (void)state;
+    manifest->kept_log = g_strdup("hornbeam_0a1b");
+    manifest->snapshot_position = g_strdup("0/16B3748");
+    g_autoptr(HbOrigin) origin = hb_origin_new(manifest, HB_PART_ALL, NULL, &none, NULL, TRUE);
+    origin->gate = g_strdup("('read-only', int64 -1, '')");
+    origin->handover = hb_handover_note_copy(&note);
+    hb_origin_add_changed(origin, "garden.day");
+    hb_origin_add_changed(origin, "garden.night");
+    hb_origin_add_changed(origin, "garden.day");
+    g_clear_pointer(&manifest->kept_log, g_free);
+    g_autoptr(HbOrigin) read = reread(origin), kept = hb_origin_new(manifest, HB_PART_ALL, NULL, &none, read, FALSE);
+    assert_string_equal(kept->gate, origin->gate);
+    assert_true(kept->handover->is_opened && kept->handover->way_back);
+    assert_string_equal(kept->handover->gate, note.gate);
+    assert_string_equal(kept->handover->began, note.began);
+    assert_string_equal(kept->handover->way, note.way);
+    assert_string_equal(kept->handover->source, note.source);
+    assert_int_equal(kept->changed->len, 2);
+    g_ptr_array_add(day, (gpointer) "garden.day");
+    hb_origin_forget_changed(kept, day);
+    assert_int_equal(kept->changed->len, 1);
+    hb_origin_forget_changed(kept, NULL);
+    assert_int_equal(kept->changed->len, 0);
+    /* a log that begins anew knows of no changes */
+    manifest->kept_log = g_strdup("hornbeam_0a1c");
+    g_autoptr(HbOrigin) anew = hb_origin_new(manifest, HB_PART_ALL, NULL, &none, read, TRUE);
+    assert_int_equal(anew->changed->len, 0);
+    assert_non_null(anew->handover);
+}
+
 static void another_source_is_refused(void **state)
 {
     static const struct {
@@ -128,6 +168,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_remembered_comes_back),
+        cmocka_unit_test(a_hand_over_is_remembered_by_the_passes_in_it),
         cmocka_unit_test(another_source_is_refused),
         cmocka_unit_test(what_is_no_origin_is_refused),
     };
