@@ -43,7 +43,7 @@ lint:
 
 sanitize:
 	scripts/prepare.sh build servers versions tests
-	cmake -S . -B build-sanitize -DHORNBEAM_STRICT=ON -DHORNBEAM_SANITIZE=ON -DCMAKE_BUILD_TYPE=Debug
+	cmake -S . -B build-sanitize -DHORNBEAM_STRICT=ON -DHORNBEAM_SANITIZE=ON -DCMAKE_BUILD_TYPE=Debug -DCMAKE_C_FLAGS_DEBUG="-g -O1"
 	cmake --build build-sanitize --parallel $(JOBS)
 	cd build-sanitize && ASAN_OPTIONS=detect_leaks=1 UBSAN_OPTIONS=print_stacktrace=1 \
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 ctest -j $(JOBS) --output-on-failure

@@ -18,13 +18,16 @@ if [ "$engine" = postgresql ]; then
     start_postgres new
     sql() { psql -qXAt -v ON_ERROR_STOP=1 "$(server_uri "$1" "$2")" -c "$3"; }
     fill() { sql old vale "INSERT INTO reading SELECT i, 'tree ' || i % 5000, i % 4000 / 100.0, now() FROM generate_series(1, $1) i"; }
-    write() { sql old vale "INSERT INTO tally VALUES ($1); UPDATE reading SET height = height + 1 WHERE id = $1"; }
+    write() { psql -qX -v ON_ERROR_STOP=1 "$(server_uri old vale | sed s/postgres@/app@/)" -c "INSERT INTO tally VALUES ($1); UPDATE reading SET height = height + 1 WHERE id = $1"; }
+    allow() { sql old vale "GRANT SELECT, INSERT, UPDATE ON ALL TABLES IN SCHEMA public TO app"; }
+    sql old "" "CREATE ROLE app LOGIN"
 else
     start_mariadb old --innodb-flush-log-at-trx-commit=2
     start_mariadb new --innodb-flush-log-at-trx-commit=2
     sql() { mariadb_shell "$1" -N ${2:-} -e "$3"; }
     fill() { sql old vale "INSERT INTO reading SELECT seq, CONCAT('tree ', seq % 5000), seq % 4000 / 100, NOW() FROM seq_1_to_$1"; }
     write() { mariadb_shell old -uapp vale -e "INSERT INTO tally VALUES ($1); UPDATE reading SET height = height + 1 WHERE id = $1"; }
+    allow() { sql old "" "GRANT SELECT, INSERT, UPDATE ON vale.* TO app; ALTER USER app ACCOUNT UNLOCK"; }
     sql old "" "CREATE USER app"
 fi
 
@@ -40,11 +43,11 @@ number() { grep -o "\"$1\": [0-9.]*" | head -n 1 | grep -o '[0-9.]*$'; }
 for rows in "$small" "$large"; do
     rm -f "$SERVERS"/*.s
     for run in $(seq "$runs"); do
-        for server in old new; do sql "$server" "" "DROP DATABASE IF EXISTS vale"; done
+        for server in old new; do sql "$server" "" "DROP DATABASE IF EXISTS vale" 2>/dev/null; done
         sql old "" "CREATE DATABASE vale"
         sql old vale "CREATE TABLE reading (id bigint PRIMARY KEY, tree varchar(40), height decimal(8,2), taken timestamp);
             CREATE TABLE tally (n bigint PRIMARY KEY)"
-        [ "$engine" = postgresql ] || sql old "" "GRANT SELECT, INSERT, UPDATE ON vale.* TO app; ALTER USER app ACCOUNT UNLOCK"
+        allow
         fill "$rows"
         from=$(server_uri old vale) to=$(server_uri new vale)
         "$hornbeam" carry -q --keep-log "$from" "$to" 2>/dev/null
