@@ -31,6 +31,23 @@ static char *rate_text(guint64 bytes, double seconds)
 
 /* ---- Survey ---- */
 
+#define TABLES_SHOWN 20
+
+/* Sheets that have no rows say only that all is well: they are left out. JSON has them, and all tables */
+static void append_sheets(GString *out, const GPtrArray *sheets, gboolean color)
+{
+    static const char *const only_if_any[] = {
+        "invalid_indexes", "transactions", "subscriptions", "slots", "missing_definers", "events", NULL};
+
+    for (guint i = 0; i < sheets->len; i++) {
+        const HbResultTable *sheet = sheets->pdata[i];
+        if (sheet->rows->len == 0 && g_strv_contains(only_if_any, sheet->key))
+            continue;
+        g_string_append_c(out, '\n');
+        hb_table_append_first(out, sheet, g_str_equal(sheet->key, "tables") ? TABLES_SHOWN : G_MAXUINT, color);
+    }
+}
+
 char *hb_page_survey(const HbSurvey *survey, gboolean color)
 {
     GString *out = g_string_new(NULL);
@@ -46,10 +63,7 @@ char *hb_page_survey(const HbSurvey *survey, gboolean color)
         g_autofree char *origin = hb_origin_describe(survey->origin);
         hb_piece_append_fact(out, color, "origin", "%s", origin);
     }
-    for (guint i = 0; i < survey->tables->len; i++) {
-        g_string_append_c(out, '\n');
-        hb_table_append(out, survey->tables->pdata[i], color);
-    }
+    append_sheets(out, survey->tables, color);
     return g_string_free(out, FALSE);
 }
 

@@ -17,14 +17,14 @@ static char *format_cell(const HbResultTable *table, guint row, guint column)
     return hb_text_visible(text);
 }
 
-/* All cells as they will be shown, row by row */
-static GPtrArray *format_cells(const HbResultTable *table, guint *widths)
+/* The cells of the first rows as they will be shown, row by row */
+static GPtrArray *format_cells(const HbResultTable *table, guint most, guint *widths)
 {
     GPtrArray *cells = g_ptr_array_new_with_free_func(g_free);
 
     for (guint c = 0; c < table->columns->len; c++)
         widths[c] = hb_text_width(((HbColumn *)table->columns->pdata[c])->title);
-    for (guint r = 0; r < table->rows->len; r++) {
+    for (guint r = 0; r < MIN(table->rows->len, most); r++) {
         for (guint c = 0; c < table->columns->len; c++) {
             char *cell = format_cell(table, r, c);
             widths[c] = MAX(widths[c], hb_text_width(cell));
@@ -60,10 +60,10 @@ static gboolean is_number(const HbResultTable *table, guint column)
     return ((HbColumn *)table->columns->pdata[column])->type != HB_COLUMN_TEXT;
 }
 
-void hb_table_append(GString *out, const HbResultTable *table, gboolean color)
+void hb_table_append_first(GString *out, const HbResultTable *table, guint most, gboolean color)
 {
     g_autofree guint *widths = g_new0(guint, table->columns->len + 1);
-    g_autoptr(GPtrArray) cells = format_cells(table, widths);
+    g_autoptr(GPtrArray) cells = format_cells(table, most, widths);
     g_autoptr(GString) line = g_string_new("  ");
 
     if (table->title != NULL) {
@@ -83,4 +83,11 @@ void hb_table_append(GString *out, const HbResultTable *table, gboolean color)
         if (c + 1 == table->columns->len)
             append_line(out, line, color, HB_PAINT_PLAIN);
     }
+    if (table->rows->len > most)
+        g_string_append_printf(out, "  and %u more\n", table->rows->len - most);
+}
+
+void hb_table_append(GString *out, const HbResultTable *table, gboolean color)
+{
+    hb_table_append_first(out, table, G_MAXUINT, color);
 }

@@ -26,11 +26,29 @@ static const HbSurveyTable tables[] = {
      hb_my_sql_survey_kinds},
     {HB_SURVEY_DATABASE, FALSE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"engine", "engine", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT},
-      {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
-     "SELECT TABLE_NAME, ENGINE, TABLE_ROWS, DATA_LENGTH, INDEX_LENGTH FROM information_schema.TABLES"
-     " WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
-     "  AND TABLE_NAME NOT IN (" HB_MY_OURS ")"
-     " ORDER BY DATA_LENGTH DESC, TABLE_NAME LIMIT 20"},
+      {"bytes", "size of rows", HB_COLUMN_BYTES}, {"index_bytes", "of indexes", HB_COLUMN_BYTES}, {"remarks", "remarks", HB_COLUMN_TEXT}}},
+     "SELECT t.TABLE_NAME, t.ENGINE, t.TABLE_ROWS, t.DATA_LENGTH, t.INDEX_LENGTH, NULLIF(CONCAT_WS(', ',"
+     " IF(k.TABLE_NAME IS NULL, 'no unique key', NULL), IF(e.TRANSACTIONS = 'NO', 'no transactions', NULL)), '')"
+     " FROM information_schema.TABLES t LEFT JOIN information_schema.ENGINES e ON e.ENGINE = t.ENGINE"
+     " LEFT JOIN (SELECT DISTINCT TABLE_NAME FROM information_schema.STATISTICS WHERE TABLE_SCHEMA = DATABASE()"
+     "  AND NON_UNIQUE = 0) k ON k.TABLE_NAME = t.TABLE_NAME"
+     " WHERE t.TABLE_SCHEMA = DATABASE() AND t.TABLE_TYPE IN ('BASE TABLE', 'SYSTEM VERSIONED')"
+     "  AND t.TABLE_NAME NOT IN (" HB_MY_OURS ")"
+     " ORDER BY t.DATA_LENGTH DESC, t.TABLE_NAME"},
+    {HB_SURVEY_DATABASE, TRUE, {"events", "Events",
+     {{"name", "event", HB_COLUMN_TEXT}, {"definer", "definer", HB_COLUMN_TEXT}, {"status", "status", HB_COLUMN_TEXT},
+      {"next", "last run", HB_COLUMN_TEXT}}},
+     "SELECT EVENT_NAME, DEFINER, LOWER(STATUS), LAST_EXECUTED FROM information_schema.EVENTS"
+     " WHERE EVENT_SCHEMA = DATABASE() ORDER BY 1"},
+    {HB_SURVEY_DATABASE, TRUE, {"missing_definers", "Definers that are no account here",
+     {{"name", "what", HB_COLUMN_TEXT}, {"definer", "definer", HB_COLUMN_TEXT}}},
+     "SELECT d.what, d.definer FROM (SELECT CONCAT('view ', TABLE_NAME) AS what, DEFINER AS definer FROM information_schema.VIEWS"
+     " WHERE TABLE_SCHEMA = DATABASE() UNION ALL SELECT CONCAT(LOWER(ROUTINE_TYPE), ' ', ROUTINE_NAME), DEFINER FROM"
+     " information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE() UNION ALL SELECT CONCAT('trigger ', TRIGGER_NAME), DEFINER"
+     " FROM information_schema.TRIGGERS WHERE TRIGGER_SCHEMA = DATABASE() UNION ALL SELECT CONCAT('event ', EVENT_NAME), DEFINER"
+     " FROM information_schema.EVENTS WHERE EVENT_SCHEMA = DATABASE()) d"
+     " WHERE NOT EXISTS (SELECT 1 FROM mysql.user u WHERE d.definer = CONCAT(u.User, '@', u.Host)"
+     "  OR (u.Host = '' AND d.definer = u.User)) ORDER BY 1"},
     {HB_SURVEY_DATABASE, FALSE, {"engines", "Storage engines in use",
      {{"engine", "engine", HB_COLUMN_TEXT}, {"transactions", "transactions", HB_COLUMN_TEXT},
       {"tables", "tables", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES}}},
@@ -47,6 +65,24 @@ static const HbSurveyTable tables[] = {
      "  FROM information_schema.USER_PRIVILEGES p"
      "  WHERE p.GRANTEE = CONCAT('''', u.User, '''@''', u.Host, '''') AND p.PRIVILEGE_TYPE <> 'USAGE')"
      " FROM mysql.user u ORDER BY u.User, u.Host"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"state", "State of the server",
+     {{"name", "what", HB_COLUMN_TEXT}, {"value", "now", HB_COLUMN_TEXT}}},
+     "SELECT 'up since', DATE_FORMAT(NOW() - INTERVAL VARIABLE_VALUE SECOND, '%Y-%m-%dT%H:%i:%sZ') FROM information_schema.GLOBAL_STATUS"
+     " WHERE VARIABLE_NAME = 'UPTIME' UNION ALL SELECT LOWER(VARIABLE_NAME), NULLIF(VARIABLE_VALUE, '') FROM information_schema.GLOBAL_VARIABLES"
+     " WHERE VARIABLE_NAME IN ('LOG_BIN', 'BINLOG_FORMAT', 'BINLOG_ROW_IMAGE', 'EXPIRE_LOGS_DAYS',"
+     " 'BINLOG_EXPIRE_LOGS_SECONDS', 'GTID_BINLOG_POS', 'GTID_EXECUTED', 'READ_ONLY', 'EVENT_SCHEDULER')"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"state", "State of the server",
+     {{"name", "what", HB_COLUMN_TEXT}, {"value", "now", HB_COLUMN_TEXT}}},
+     "SELECT 'up since', DATE_FORMAT(NOW() - INTERVAL VARIABLE_VALUE SECOND, '%Y-%m-%dT%H:%i:%sZ') FROM performance_schema.global_status"
+     " WHERE VARIABLE_NAME = 'UPTIME' UNION ALL SELECT LOWER(VARIABLE_NAME), NULLIF(VARIABLE_VALUE, '') FROM performance_schema.global_variables"
+     " WHERE VARIABLE_NAME IN ('LOG_BIN', 'BINLOG_FORMAT', 'BINLOG_ROW_IMAGE', 'EXPIRE_LOGS_DAYS',"
+     " 'BINLOG_EXPIRE_LOGS_SECONDS', 'GTID_BINLOG_POS', 'GTID_EXECUTED', 'READ_ONLY', 'EVENT_SCHEDULER')"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"transactions", "Transactions that are old",
+     {{"name", "whose", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"since", "open since", HB_COLUMN_TEXT},
+      {"rows", "rows changed", HB_COLUMN_COUNT}}},
+     "SELECT CONCAT('session ', p.ID, ' of ', p.USER, '@', p.HOST), p.DB, t.trx_started, t.trx_rows_modified"
+     " FROM information_schema.INNODB_TRX t JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+     " WHERE t.trx_started < NOW() - INTERVAL 1 MINUTE ORDER BY 3"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"plugins", "Plugins loaded from libraries",
      {{"name", "plugin", HB_COLUMN_TEXT}, {"type", "type", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}}},
      "SELECT PLUGIN_NAME, LOWER(PLUGIN_TYPE), PLUGIN_VERSION FROM information_schema.PLUGINS"

@@ -22,14 +22,27 @@ static const HbSurveyTable tables[] = {
     {HB_SURVEY_DATABASE, FALSE, {"kinds", "Objects by kind",
      {{"kind", "kind", HB_COLUMN_TEXT}, {"count", "objects", HB_COLUMN_COUNT}}},
      hb_sql_survey_kinds},
+    {HB_SURVEY_DATABASE, FALSE, {"schemas", "Schemas",
+     {{"name", "schema", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"tables", "tables", HB_COLUMN_COUNT},
+      {"bytes", "size", HB_COLUMN_BYTES}}},
+     "SELECT n.nspname, pg_get_userbyid(n.nspowner), count(c.oid), coalesce(sum(pg_total_relation_size(c.oid)), 0)"
+     " FROM pg_namespace n LEFT JOIN pg_class c ON c.relnamespace = n.oid AND c.relkind IN ('r', 'm')"
+     " WHERE n.oid IN (@namespaces@) GROUP BY n.oid, n.nspname, n.nspowner ORDER BY 4 DESC, 1"},
     {HB_SURVEY_DATABASE, FALSE, {"tables", "Largest tables",
      {{"name", "table", HB_COLUMN_TEXT}, {"rows", "rows (estimated)", HB_COLUMN_COUNT}, {"bytes", "size of rows", HB_COLUMN_BYTES},
-      {"index_bytes", "of indexes", HB_COLUMN_BYTES}}},
+      {"index_bytes", "of indexes", HB_COLUMN_BYTES}, {"remarks", "remarks", HB_COLUMN_TEXT}}},
      "SELECT c.oid::regclass, CASE WHEN c.reltuples >= 0 THEN c.reltuples::bigint END, pg_table_size(c.oid),"
-     " pg_indexes_size(c.oid)"
-     " FROM pg_class c LEFT JOIN pg_class t ON t.oid = c.reltoastrelid"
-     " WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
-     " ORDER BY c.relpages + coalesce(t.relpages, 0) DESC, 1 LIMIT 20"},
+     " pg_indexes_size(c.oid), nullif(concat_ws(', ',"
+     " CASE WHEN c.relkind = 'r' AND NOT EXISTS (SELECT FROM pg_index i WHERE i.indrelid = c.oid AND i.indisprimary) THEN 'no primary key' END,"
+     " CASE WHEN c.relpersistence = 'u' THEN 'unlogged' END,"
+     " CASE WHEN c.reltuples < 0 OR (c.reltuples = 0 AND c.relpages = 0 AND pg_relation_size(c.oid) > 0) THEN 'never analysed' END,"
+     " CASE WHEN c.relkind = 'm' AND NOT c.relispopulated THEN 'not filled' END), '')"
+     " FROM pg_class c WHERE c.relkind IN ('r', 'm') AND c.relnamespace IN (@namespaces@)"
+     " ORDER BY 3 DESC, 1"},
+    {HB_SURVEY_DATABASE, FALSE, {"invalid_indexes", "Indexes that are not valid",
+     {{"name", "index", HB_COLUMN_TEXT}, {"table", "table", HB_COLUMN_TEXT}, {"bytes", "size", HB_COLUMN_BYTES}}},
+     "SELECT i.indexrelid::regclass, i.indrelid::regclass, pg_relation_size(i.indexrelid) FROM pg_index i"
+     " JOIN pg_class c ON c.oid = i.indexrelid WHERE NOT i.indisvalid AND c.relkind = 'i' ORDER BY 1"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"roles", "Roles",
      {{"name", "role", HB_COLUMN_TEXT}, {"attributes", "attributes", HB_COLUMN_TEXT}, {"member_of", "member of", HB_COLUMN_TEXT}}},
      "SELECT r.rolname, concat_ws(', ', CASE WHEN r.rolcanlogin THEN 'login' END,"
@@ -42,8 +55,31 @@ static const HbSurveyTable tables[] = {
      "  WHERE m.member = r.oid)"
      " FROM pg_roles r WHERE r.rolname !~ '^pg_' ORDER BY r.rolname"},
     {HB_SURVEY_DATABASE, FALSE, {"extensions", "Extensions",
-     {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT}}},
-     "SELECT x.extname, x.extversion, n.nspname FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace ORDER BY 1"},
+     {{"name", "extension", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}, {"schema", "schema", HB_COLUMN_TEXT},
+      {"available", "newer one at hand", HB_COLUMN_TEXT}}},
+     "SELECT x.extname, x.extversion, n.nspname, nullif(a.default_version, x.extversion) FROM pg_extension x"
+     " JOIN pg_namespace n ON n.oid = x.extnamespace LEFT JOIN pg_available_extensions a ON a.name = x.extname ORDER BY 1"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"state", "State of the server",
+     {{"name", "what", HB_COLUMN_TEXT}, {"value", "now", HB_COLUMN_TEXT}}},
+     "SELECT f.what, f.now FROM (VALUES (1, 'up since', to_char(pg_postmaster_start_time() AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"')),"
+     " (2, 'it is a', CASE WHEN pg_is_in_recovery() THEN 'standby' ELSE 'primary' END),"
+     " (3, 'standbys that read its log', (SELECT count(*)::text FROM pg_stat_replication)),"
+     " (4, 'data checksums', current_setting('data_checksums')),"
+     " (5, 'age of the oldest transaction number', (SELECT max(age(datfrozenxid)) || ' of ' ||"
+     "   current_setting('autovacuum_freeze_max_age') || ' at which it is cleaned up' FROM pg_database))) f (place, what, now)"
+     " ORDER BY place"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"transactions", "Transactions that are old or prepared",
+     {{"name", "whose", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"since", "open since", HB_COLUMN_TEXT},
+      {"state", "state", HB_COLUMN_TEXT}}},
+     "SELECT 'process ' || pid || coalesce(' of ' || usename, ''), datname, to_char(xact_start AT TIME ZONE 'UTC',"
+     " 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), state FROM pg_stat_activity WHERE xact_start < now() - interval '1 minute'"
+     " AND backend_type = 'client backend' AND ($1 OR datname = current_database())"
+     " UNION ALL SELECT 'prepared ' || gid || ' of ' || owner, database, to_char(prepared AT TIME ZONE 'UTC',"
+     " 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), 'prepared' FROM pg_prepared_xacts WHERE $1 OR database = current_database() ORDER BY 3"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"subscriptions", "Subscriptions",
+     {{"name", "subscription", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"state", "state", HB_COLUMN_TEXT}}},
+     "SELECT s.subname, d.datname, CASE WHEN s.subenabled THEN 'enabled' ELSE 'disabled' END FROM pg_subscription s"
+     " JOIN pg_database d ON d.oid = s.subdbid WHERE $1 OR d.datname = current_database() ORDER BY 1"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"slots", "Replication slots, and the log that they hold back",
      {{"name", "slot", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"plugin", "plugin", HB_COLUMN_TEXT},
       {"bytes", "log held back", HB_COLUMN_BYTES}, {"read", "read by", HB_COLUMN_TEXT}, {"state", "state", HB_COLUMN_TEXT}}},
