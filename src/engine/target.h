@@ -91,7 +91,7 @@ typedef struct {
      * ---- The origin: one text that a copy keeps, in a place of its own that is no content of the database ----
      *
      * HB_ERROR_BLOCKED if something else is called so, or it cannot be trusted. *text NULL: there is none. Writing
-     * replaces what is there, and is on the server when it returns
+     * replaces what is there, and is on the server's disk when it returns
      */
     gboolean (*read_origin)(HbSession *session, char **text, GError **error);
     gboolean (*write_origin)(HbSession *session, const char *text, GError **error);

@@ -117,6 +117,16 @@ static void what_was_stopped_stays_so_until_it_is_gone_on_with(void **state)
        " sleep 0.1; counted $T; [ $(grep -o '\"window\": [0-9]*' $FOLDER/h.json | grep -o '[0-9]*$') -ge 1 ]");
 }
 
+/* What was done to FROM, and to TO, outlasts a crash in the next moment */
+static void what_was_done_outlasts_a_crash(void **state)
+{
+    (void)state;
+    on("postgres",
+       "copied; handover --yes -q; stop_server $F immediate; stop_server $T immediate; run_again $F; run_again $T;"
+       " not opens $F; [ $(sql $F '' \"SELECT datconnlimit FROM pg_database WHERE datname = 'vane'\") = -1 ];"
+       " opens $T; [ $(\"$HORNBEAM\" survey $TO 2>&1 | grep -c 'a copy of') = 0 ]");
+}
+
 static void sources_are_left_open_renamed_or_refused_to_be_dropped(void **state)
 {
     (void)state;
@@ -211,6 +221,7 @@ int main(void)
         cmocka_unit_test(what_fails_before_the_point_of_no_return_is_undone),
         cmocka_unit_test(a_hand_over_that_breaks_off_goes_on_or_is_undone),
         cmocka_unit_test(what_was_stopped_stays_so_until_it_is_gone_on_with),
+        cmocka_unit_test(what_was_done_outlasts_a_crash),
         cmocka_unit_test(sources_are_left_open_renamed_or_refused_to_be_dropped),
         cmocka_unit_test(an_owner_hands_over_by_reading_only),
         cmocka_unit_test(what_would_write_on_is_told_before),

@@ -35,6 +35,9 @@ carried() { # a source that is filled, and its copy, for which it keeps its log
 table() { if [ $E = postgres ]; then echo weather.$1; else echo $1; fi; }
 restart() { # as after a crash
     stop_server $1 immediate
+    run_again $1
+}
+run_again() {
     if [ $E = postgres ]; then
         as_server_user $POSTGRES_BIN/pg_ctl -D $SERVERS/$1/data -l $SERVERS/$1/data/server.log -w start >/dev/null 2>&1
     else

@@ -68,6 +68,12 @@ static char *make_note(HbSession *session, HbGateWay way, GError **error)
 
 /* ---- Stopping, and opening ---- */
 
+/* Whether it is open or closed outlasts a crash of the server: our sessions do not wait for the disk otherwise */
+static gboolean run_durably(HbSession *session, const char *sql, GError **error)
+{
+    return hb_pg_execute(session, "SET synchronous_commit = on", error) && hb_pg_execute(session, sql, error);
+}
+
 static gboolean stop(HbSession *session, const char *text, GError **error)
 {
     static const char *const statements[] = {"ALTER DATABASE %s WITH CONNECTION LIMIT 0",
@@ -80,7 +86,7 @@ static gboolean stop(HbSession *session, const char *text, GError **error)
         return FALSE;
     sql = g_string_new(statements[note.way]);
     g_string_replace(sql, "%s", name, 1);
-    return hb_pg_execute(session, sql->str, error);
+    return run_durably(session, sql->str, error);
 }
 
 static GPtrArray *list_opening(const char *database, const char *text, GError **error)
@@ -108,7 +114,7 @@ static gboolean open_again(HbSession *session, const char *text, GError **error)
     g_autoptr(GPtrArray) statements = list_opening(PQdb(session->conn), text, error);
 
     for (guint i = 0; statements != NULL && i < statements->len; i++) {
-        if (!hb_pg_execute(session, statements->pdata[i], error))
+        if (!run_durably(session, statements->pdata[i], error))
             return FALSE;
     }
     return statements != NULL;
@@ -301,7 +307,7 @@ static gboolean run_beside(const HbAddress *address, const char *beginning, cons
     g_autofree char *own = address->database != NULL ? g_strdup(address->database) : hb_pg_get_database(address->uri);
     g_autofree char *name = hb_pg_quote_any_name(own), *sql = g_strconcat(beginning, " ", name, end, NULL);
     HbSession *session = open_beside(address, error);
-    const gboolean ok = session != NULL && hb_pg_execute(session, sql, error);
+    const gboolean ok = session != NULL && run_durably(session, sql, error);
 
     hb_pg_close(session);
     return ok;

@@ -56,7 +56,7 @@ gboolean hb_pg_write_origin(HbSession *session, const char *text, GError **error
 {
     gboolean there;
 
-    if (!find(session, &there, error) || !hb_pg_execute(session, "BEGIN", error))
+    if (!find(session, &there, error) || !hb_pg_execute(session, "BEGIN; SET LOCAL synchronous_commit = on", error))
         return FALSE;
     if ((there || make(session, error)) && put(session, text, error) && hb_pg_execute(session, "COMMIT", error))
         return TRUE;
@@ -67,5 +67,8 @@ gboolean hb_pg_write_origin(HbSession *session, const char *text, GError **error
 
 gboolean hb_pg_drop_origin(HbSession *session, GError **error)
 {
-    return hb_pg_execute(session, "DROP SCHEMA IF EXISTS hornbeam_origin CASCADE", error);
+    return hb_pg_execute(session,
+                         "BEGIN; SET LOCAL synchronous_commit = on; DROP SCHEMA IF EXISTS hornbeam_origin CASCADE;"
+                         " COMMIT",
+                         error);
 }
