@@ -1,10 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "report/handover.h"
+#include "report/handover_inner.h"
 
 #include "core/base/name_list.h"
 #include "dump/json_writer.h"
 #include "report/findings.h"
-#include "report/html.h"
 #include "report/json.h"
 #include "report/origin.h"
 #include "report/pages.h"
@@ -13,13 +12,13 @@
 
 #include <jansson.h>
 
-static double seconds_of(gint64 began_us, gint64 ended_us)
+double hb_handover_seconds_of(gint64 began_us, gint64 ended_us)
 {
     return began_us > 0 && ended_us > began_us ? (double)(ended_us - began_us) / G_USEC_PER_SEC : 0;
 }
 
 /* UTC; the caller's */
-static char *write_time(gint64 us, const char *format)
+char *hb_handover_write_time(gint64 us, const char *format)
 {
     g_autoptr(GDateTime) time = us > 0 ? g_date_time_new_from_unix_utc(us / G_USEC_PER_SEC) : NULL;
 
@@ -28,7 +27,7 @@ static char *write_time(gint64 us, const char *format)
 
 /* ---- Facts, for text and HTML alike ---- */
 
-static char *describe_side(const HbServerInfo *side)
+char *hb_handover_describe_side(const HbServerInfo *side)
 {
     return g_strdup_printf("database %s at %s, %s %s", side->database, side->address, side->product, side->version);
 }
@@ -56,7 +55,7 @@ static char *describe_check(const HbHandoverReport *report)
                                 : g_strdup_printf("structure, and the rows of %s, about %s", tables, bytes);
 }
 
-static char *describe_guess(const HbHandover *handover)
+char *hb_handover_describe_guess(const HbHandover *handover)
 {
     g_autofree char *time = hb_text_duration(hb_handover_guess_window(handover));
     const HbHandoverReport *report = hb_handover_get_report(handover);
@@ -65,14 +64,16 @@ static char *describe_guess(const HbHandover *handover)
                            report->check_s);
 }
 
-static char *describe_window(const HbHandoverReport *report)
+char *hb_handover_describe_window(const HbHandoverReport *report)
 {
-    g_autofree char *from = write_time(report->stopped_us, "%H:%M:%S"), *to = write_time(report->opened_us, "%H:%M:%S");
+    g_autofree char *from = hb_handover_write_time(report->stopped_us, "%H:%M:%S"),
+                    *to = hb_handover_write_time(report->opened_us, "%H:%M:%S");
 
-    return g_strdup_printf("%.1f s, from %s to %s UTC", seconds_of(report->stopped_us, report->opened_us), from, to);
+    return g_strdup_printf("%.1f s, from %s to %s UTC", hb_handover_seconds_of(report->stopped_us, report->opened_us),
+                           from, to);
 }
 
-static char *describe_moved(const HbHandoverReport *report)
+char *hb_handover_describe_moved(const HbHandoverReport *report)
 {
     g_autofree char *changes = hb_text_plural(report->rows, "change", "changes"),
                     *transactions = hb_text_plural(report->transactions, "transaction", "transactions");
@@ -80,7 +81,7 @@ static char *describe_moved(const HbHandoverReport *report)
     return report->transactions > 0 ? g_strdup_printf("%s in %s", changes, transactions) : g_strdup(changes);
 }
 
-static char *describe_verdict(const HbHandover *handover, const GError *cause, gboolean is_rehearsal)
+char *hb_handover_describe_verdict(const HbHandover *handover, const GError *cause, gboolean is_rehearsal)
 {
     const HbHandoverReport *report = hb_handover_get_report(handover);
     g_autofree char *counts = hb_findings_describe_counts(report->findings);
@@ -99,22 +100,22 @@ static char *describe_verdict(const HbHandover *handover, const GError *cause, g
                            report->stopped_us > 0 ? "; FROM IS STILL CLOSED" : "");
 }
 
-static gboolean is_good(const HbHandover *handover, const GError *cause)
+gboolean hb_handover_is_good(const HbHandover *handover, const GError *cause)
 {
     return cause == NULL && !hb_handover_is_blocked(handover);
 }
 
 /* ---- Text ---- */
 
-static const char *const outcomes[] = {
+const char *const hb_handover_outcomes[] = {
     [HB_STRING_NOT_TRIED] = "not tried", [HB_STRING_CONNECTS] = "connects", [HB_STRING_FAILS] = "FAILS"};
 
 static void append_string(GString *out, gboolean color, const HbTriedString *string)
 {
     static const HbPaint paints[] = {HB_PAINT_FAINT, HB_PAINT_GOOD, HB_PAINT_BAD};
     g_autofree char *remark = string->remark != NULL ? hb_text_visible(string->remark) : NULL,
-                    *state = g_strdup_printf("%s%s%s", outcomes[string->outcome], remark != NULL ? ": " : "",
-                                             remark != NULL ? remark : "");
+                    *state = g_strdup_printf("%s%s%s", hb_handover_outcomes[string->outcome],
+                                             remark != NULL ? ": " : "", remark != NULL ? remark : "");
     g_auto(GStrv) lines = string->form->text != NULL ? g_strsplit(string->form->text, "\n", -1) : NULL;
 
     g_string_append_printf(out, "  %-14s ", string->form->form);
@@ -146,7 +147,7 @@ static void append_strings(GString *out, gboolean color, const GPtrArray *string
 
 static void append_sides(GString *out, gboolean color, const HbHandoverReport *report)
 {
-    g_autofree char *from = describe_side(&report->from), *to = describe_side(&report->to);
+    g_autofree char *from = hb_handover_describe_side(&report->from), *to = hb_handover_describe_side(&report->to);
 
     hb_piece_append_fact(out, color, "from", "%s", from);
     hb_piece_append_fact(out, color, "to", "%s", to);
@@ -156,7 +157,8 @@ char *hb_handover_rehearsal_page(const HbHandover *handover, gboolean with_strin
 {
     const HbHandoverReport *report = hb_handover_get_report(handover);
     g_autofree char *writers = describe_writers(report), *check = describe_check(report),
-                    *guess = describe_guess(handover), *verdict = describe_verdict(handover, NULL, TRUE),
+                    *guess = hb_handover_describe_guess(handover),
+                    *verdict = hb_handover_describe_verdict(handover, NULL, TRUE),
                     *origin = report->origin != NULL ? hb_origin_describe(report->origin) : NULL,
                     *bytes = hb_text_bytes(report->log_bytes);
     GString *out = g_string_new(NULL);
@@ -185,10 +187,10 @@ static void append_step(GString *out, gboolean color, HbHandoverStepKind kind, c
     static const char *const states[] = {"-", "...", "done", "FAILED", "skipped"};
     static const HbPaint paints[] = {HB_PAINT_FAINT, HB_PAINT_PLAIN, HB_PAINT_GOOD, HB_PAINT_BAD, HB_PAINT_FAINT};
     g_autofree char *did = step->did != NULL ? hb_text_visible(step->did) : g_strdup(""),
-                    *time = write_time(step->began_us, "%H:%M:%S");
+                    *time = hb_handover_write_time(step->began_us, "%H:%M:%S");
 
     g_string_append_printf(out, "  %-19s %8s %6.1f s  ", hb_handover_step_get_title(kind), time != NULL ? time : "",
-                           seconds_of(step->began_us, step->ended_us));
+                           hb_handover_seconds_of(step->began_us, step->ended_us));
     hb_text_append_painted(out, color, paints[step->state], states[step->state]);
     g_string_append_printf(out, "%s%s\n", *did != '\0' ? ": " : "", did);
 }
@@ -208,8 +210,8 @@ static void append_left(GString *out, gboolean color, const GPtrArray *left)
 char *hb_handover_page(const HbHandover *handover, const GError *cause, gboolean color)
 {
     const HbHandoverReport *report = hb_handover_get_report(handover);
-    g_autofree char *window = describe_window(report), *moved = describe_moved(report),
-                    *verdict = describe_verdict(handover, cause, FALSE);
+    g_autofree char *window = hb_handover_describe_window(report), *moved = hb_handover_describe_moved(report),
+                    *verdict = hb_handover_describe_verdict(handover, cause, FALSE);
     GString *out = g_string_new(NULL);
 
     hb_piece_append_heading(out, color, "Hand-over");
@@ -230,7 +232,7 @@ char *hb_handover_page(const HbHandover *handover, const GError *cause, gboolean
         append_strings(out, color, report->strings);
     append_left(out, color, report->left_to_do);
     g_string_append_c(out, '\n');
-    hb_piece_append_verdict(out, color, is_good(handover, cause), "%s", verdict);
+    hb_piece_append_verdict(out, color, hb_handover_is_good(handover, cause), "%s", verdict);
     return g_string_free(out, FALSE);
 }
 
@@ -238,7 +240,7 @@ char *hb_handover_page(const HbHandover *handover, const GError *cause, gboolean
 
 static json_t *write_us(gint64 us)
 {
-    g_autofree char *time = write_time(us, "%Y-%m-%dT%H:%M:%SZ");
+    g_autofree char *time = hb_handover_write_time(us, "%Y-%m-%dT%H:%M:%SZ");
 
     return hb_json_readable(time);
 }
@@ -257,10 +259,11 @@ static json_t *write_steps(const HbHandoverReport *report)
 
     for (int kind = 0; kind < HB_STEP_COUNT; kind++) {
         const HbHandoverStep *step = &report->steps[kind];
-        json_array_append_new(
-            list, json_pack("{s:s, s:s, s:o, s:o, s:f}", "step", hb_handover_step_get_name((HbHandoverStepKind)kind),
-                            "state", states[step->state], "what", hb_json_readable(step->did), "began",
-                            write_us(step->began_us), "seconds", seconds_of(step->began_us, step->ended_us)));
+        json_array_append_new(list, json_pack("{s:s, s:s, s:o, s:o, s:f}", "step",
+                                              hb_handover_step_get_name((HbHandoverStepKind)kind), "state",
+                                              states[step->state], "what", hb_json_readable(step->did), "began",
+                                              write_us(step->began_us), "seconds",
+                                              hb_handover_seconds_of(step->began_us, step->ended_us)));
     }
     return list;
 }
@@ -333,7 +336,7 @@ char *hb_handover_json(const HbHandover *handover, const GError *cause, gboolean
     json_object_set_new(root, "window_guessed", json_real(hb_handover_guess_window(handover)));
     json_object_set_new(root, "stopped", write_us(report->stopped_us));
     json_object_set_new(root, "opened", write_us(report->opened_us));
-    json_object_set_new(root, "window", json_real(seconds_of(report->stopped_us, report->opened_us)));
+    json_object_set_new(root, "window", json_real(hb_handover_seconds_of(report->stopped_us, report->opened_us)));
     json_object_set_new(root, "changes", hb_json_number(report->rows));
     json_object_set_new(root, "transactions", hb_json_number(report->transactions));
     json_object_set_new(root, "checked_tables", json_integer(report->checked_tables));
@@ -343,165 +346,4 @@ char *hb_handover_json(const HbHandover *handover, const GError *cause, gboolean
     json_object_set_new(root, "connection_strings", write_strings(report));
     json_object_set_new(root, "left_to_do", write_texts(report->left_to_do));
     return hb_json_end(root);
-}
-
-/* ---- HTML ---- */
-
-#define LINE_LEFT  150
-#define LINE_WIDTH 720
-#define ROW_HEIGHT 30
-
-/* From the first step to the last; at least as long as a step can be seen */
-typedef struct {
-    gint64 began_us, ended_us;
-} Span;
-
-static Span find_span(const HbHandoverReport *report)
-{
-    Span span = {G_MAXINT64, 0};
-
-    for (int kind = HB_STEP_STOP; kind < HB_STEP_COUNT; kind++) {
-        const HbHandoverStep *step = &report->steps[kind];
-        if (step->began_us == 0)
-            continue;
-        span.began_us = MIN(span.began_us, step->began_us);
-        span.ended_us = MAX(span.ended_us, step->ended_us);
-    }
-    return span;
-}
-
-static double place(const Span *span, gint64 us)
-{
-    return LINE_LEFT + LINE_WIDTH * (double)(us - span->began_us) / (double)MAX(span->ended_us - span->began_us, 1);
-}
-
-static void append_bar(GString *out, const Span *span, int kind, const HbHandoverStep *step, guint row)
-{
-    const double left = place(span, step->began_us), right = place(span, step->ended_us);
-    const guint top = 34 + row * ROW_HEIGHT;
-
-    g_string_append_printf(out, "<text x=\"0\" y=\"%u\">%s</text>\n", top + 14,
-                           hb_handover_step_get_title((HbHandoverStepKind)kind));
-    g_string_append_printf(out, "<rect class=\"%s\" x=\"%.1f\" y=\"%u\" width=\"%.1f\" height=\"18\" rx=\"3\"/>\n",
-                           step->state == HB_HANDOVER_FAILED ? "failed" : "step", left, top, MAX(right - left, 2.0));
-    g_string_append_printf(out, "<text class=\"soft\" x=\"%.1f\" y=\"%u\"%s>%.1f s</text>\n",
-                           right > LINE_LEFT + LINE_WIDTH - 60 ? left - 6 : right + 6, top + 14,
-                           right > LINE_LEFT + LINE_WIDTH - 60 ? " text-anchor=\"end\"" : "",
-                           seconds_of(step->began_us, step->ended_us));
-}
-
-static void append_time_line(GString *out, const HbHandoverReport *report)
-{
-    const Span span = find_span(report);
-    g_autofree char *from = write_time(span.began_us, "%H:%M:%S"), *to = write_time(span.ended_us, "%H:%M:%S");
-    guint rows = 0;
-
-    if (span.ended_us == 0)
-        return;
-    for (int kind = HB_STEP_STOP; kind < HB_STEP_COUNT; kind++)
-        rows += report->steps[kind].began_us > 0;
-    g_string_append_printf(
-        out,
-        "<h2>Time line</h2>\n<svg viewBox=\"0 0 %d %u\" role=\"img\" aria-label=\"How long each step "
-        "took\">\n<rect class=\"window\" x=\"%d\" y=\"26\" width=\"%d\" height=\"%u\"/>\n"
-        "<text class=\"soft\" x=\"%d\" y=\"16\">%s writes stopped</text>\n"
-        "<text class=\"soft\" x=\"%d\" y=\"16\" text-anchor=\"end\">%s %s</text>\n",
-        LINE_LEFT + LINE_WIDTH, 40 + rows * ROW_HEIGHT, LINE_LEFT, LINE_WIDTH, 8 + rows * ROW_HEIGHT, LINE_LEFT, from,
-        LINE_LEFT + LINE_WIDTH, to, report->opened_us > 0 ? "TO opened" : "ended");
-    rows = 0;
-    for (int kind = HB_STEP_STOP; kind < HB_STEP_COUNT; kind++) {
-        if (report->steps[kind].began_us > 0)
-            append_bar(out, &span, kind, &report->steps[kind], rows++);
-    }
-    g_string_append(out, "</svg>\n");
-}
-
-static void append_html_steps(GString *out, const HbHandoverReport *report)
-{
-    g_string_append(out,
-                    "<h2>Steps</h2>\n<table>\n<tr><th>step</th><th>began, UTC</th><th>took</th><th>what</th></tr>\n");
-    for (int kind = 0; kind < HB_STEP_COUNT; kind++) {
-        const HbHandoverStep *step = &report->steps[kind];
-        g_autofree char *time = write_time(step->began_us, "%H:%M:%S");
-        g_string_append_printf(out, "<tr><td>%s</td><td>%s</td><td>%.1f s</td>",
-                               hb_handover_step_get_title((HbHandoverStepKind)kind), time != NULL ? time : "",
-                               seconds_of(step->began_us, step->ended_us));
-        hb_html_append_text(out, step->state == HB_HANDOVER_FAILED ? "<td class=\"blocker\">failed: " : "<td>",
-                            step->did != NULL ? step->did : "", "</td></tr>\n");
-    }
-    g_string_append(out, "</table>\n");
-}
-
-static void append_html_strings(GString *out, const HbHandoverReport *report)
-{
-    if (report->strings->len > 0)
-        g_string_append(out,
-                        "<h2>Connection strings</h2>\n<table>\n<tr><th>user</th><th>form</th><th>text</th></tr>\n");
-    for (guint i = 0; i < report->strings->len; i++) {
-        const HbTriedString *string = report->strings->pdata[i];
-        hb_html_append_text(out, "<tr><td>", string->user != NULL ? string->user : report->to.user, "</td>");
-        hb_html_append_text(out, "<td>", string->form->form, "</td><td>");
-        if (string->form->text != NULL) {
-            g_auto(GStrv) lines = g_strsplit(string->form->text, "\n", -1);
-            for (char **line = lines; *line != NULL; line++)
-                hb_html_append_text(out, line == lines ? "<code>" : "<br><code>", *line, "</code>");
-        }
-        hb_html_append_text(out, string->outcome == HB_STRING_FAILS ? "<p class=\"blocker\">" : "<p class=\"todo\">",
-                            outcomes[string->outcome], "");
-        hb_html_append_text(out, string->remark != NULL ? ": " : "", string->remark != NULL ? string->remark : "",
-                            "</p></td></tr>\n");
-    }
-    if (report->strings->len > 0)
-        g_string_append(out, "</table>\n");
-}
-
-static void append_html_left(GString *out, const HbHandoverReport *report)
-{
-    if (report->left_to_do->len > 0)
-        g_string_append(out, "<h2>Left to do, or to know</h2>\n<ul>\n");
-    for (guint i = 0; i < report->left_to_do->len; i++)
-        hb_html_append_text(out, "<li>", report->left_to_do->pdata[i], "</li>\n");
-    if (report->left_to_do->len > 0)
-        g_string_append(out, "</ul>\n");
-}
-
-static void append_html_facts(GString *out, const HbHandover *handover, gboolean is_rehearsal)
-{
-    const HbHandoverReport *report = hb_handover_get_report(handover);
-    g_autofree char *from = describe_side(&report->from), *to = describe_side(&report->to),
-                    *window = is_rehearsal ? describe_guess(handover) : describe_window(report),
-                    *moved = describe_moved(report);
-
-    g_string_append(out, "<dl>\n");
-    hb_html_append_fact(out, "from", from);
-    hb_html_append_fact(out, "to", to);
-    if (report->gate != NULL)
-        hb_html_append_fact(out, "stop", report->gate);
-    if (is_rehearsal || report->opened_us > 0)
-        hb_html_append_fact(out, "window", window);
-    if (!is_rehearsal)
-        hb_html_append_fact(out, "moved in it", moved);
-    g_string_append(out, "</dl>\n");
-}
-
-char *hb_handover_html(const HbHandover *handover, const GError *cause, gboolean is_rehearsal)
-{
-    const HbHandoverReport *report = hb_handover_get_report(handover);
-    g_autofree char *verdict = describe_verdict(handover, cause, is_rehearsal);
-    GString *out = g_string_new(NULL);
-
-    hb_html_begin(out, "Hand-over");
-    hb_html_append_text(out, "<h1>Hand-over of ", report->from.database,
-                        is_rehearsal ? ", rehearsed</h1>\n" : "</h1>\n");
-    append_html_facts(out, handover, is_rehearsal);
-    hb_html_append_verdict(out, is_good(handover, cause), verdict);
-    append_time_line(out, report);
-    if (!is_rehearsal)
-        append_html_steps(out, report);
-    hb_findings_append_html(out, report->findings);
-    if (report->is_over || is_rehearsal)
-        append_html_strings(out, report);
-    append_html_left(out, report);
-    hb_html_end(out);
-    return g_string_free(out, FALSE);
 }

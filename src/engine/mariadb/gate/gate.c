@@ -4,6 +4,7 @@
 #include "core/base/name_list.h"
 #include "engine/common/lost_sessions.h"
 #include "engine/mariadb/catalog/privileges.h"
+#include "engine/mariadb/gate/gate_note.h"
 #include "engine/mariadb/session/connection.h"
 #include "engine/mariadb/session/session.h"
 
@@ -12,61 +13,6 @@
 #include <string.h>
 
 #define NAMES_MAX 5
-
-/* ---- The note: (how, was read only, accounts) ---- */
-
-typedef enum { LOCKED_ACCOUNTS, READ_ONLY_DATABASE, READ_ONLY_SERVER } How;
-
-static const char *const how_names[] = {"sessions", "read-only database", "read-only server", NULL};
-
-typedef struct {
-    How how;
-    gboolean was_read_only;
-    GPtrArray *accounts; /* char *: user, host, user, host... */
-} Note;
-
-static void note_clear(Note *note)
-{
-    g_clear_pointer(&note->accounts, g_ptr_array_unref);
-}
-
-static gboolean read_note(const char *text, Note *note, GError **error)
-{
-    GVariant *value = g_variant_parse(G_VARIANT_TYPE("(sbas)"), text, NULL, NULL, NULL);
-    const char *how = "", *name;
-    g_autoptr(GVariantIter) names = NULL;
-    gboolean ok = FALSE;
-
-    *note = (Note){.accounts = g_ptr_array_new_with_free_func(g_free)};
-    if (value != NULL) {
-        g_variant_get(value, "(&sbas)", &how, &note->was_read_only, &names);
-        while (g_variant_iter_next(names, "&s", &name))
-            g_ptr_array_add(note->accounts, g_strdup(name));
-        for (int i = 0; how_names[i] != NULL; i++)
-            note->how = strcmp(how, how_names[i]) == 0 ? (How)i : note->how;
-        ok = strcmp(how, how_names[note->how]) == 0 && note->accounts->len % 2 == 0;
-        g_variant_unref(value);
-    }
-    return ok || hb_error_set(error, HB_ERROR_BLOCKED,
-                              "see which accounts are locked, and whether the server or the database is read only, and "
-                              "mend that by hand",
-                              "the note of how writing was stopped cannot be read");
-}
-
-static char *write_note(How how, gboolean was_read_only, const GPtrArray *accounts)
-{
-    GVariantBuilder names;
-    GVariant *note;
-    char *text;
-
-    g_variant_builder_init(&names, G_VARIANT_TYPE("as"));
-    for (guint i = 0; i < accounts->len; i++)
-        g_variant_builder_add(&names, "s", accounts->pdata[i]);
-    note = g_variant_ref_sink(g_variant_new("(sbas)", how_names[how], was_read_only, &names));
-    text = g_variant_print(note, FALSE);
-    g_variant_unref(note);
-    return text;
-}
 
 /* ---- Which accounts ---- */
 
@@ -148,45 +94,49 @@ static char *make_note(HbSession *session, HbGateWay way, GError **error)
     const gboolean of_database = hb_my_can(session, HB_MY_DATABASE_OPTIONS);
 
     if (way == HB_GATE_SESSIONS)
-        return list_accounts(session, accounts, NULL, error) ? write_note(LOCKED_ACCOUNTS, FALSE, accounts) : NULL;
+        return list_accounts(session, accounts, NULL, error)
+                   ? hb_my_gate_note_write(HB_MY_GATE_ACCOUNTS, FALSE, accounts)
+                   : NULL;
     if (!hb_my_read_text(session,
                          of_database ? "SELECT OPTIONS LIKE '%READ ONLY=1%' FROM"
                                        " information_schema.SCHEMATA_EXTENSIONS WHERE SCHEMA_NAME = DATABASE()"
                                      : "SELECT @@global.read_only",
                          &was, error))
         return NULL;
-    return write_note(of_database ? READ_ONLY_DATABASE : READ_ONLY_SERVER, g_strcmp0(was, "1") == 0, accounts);
+    return hb_my_gate_note_write(of_database ? HB_MY_GATE_DATABASE : HB_MY_GATE_SERVER, g_strcmp0(was, "1") == 0,
+                                 accounts);
 }
 
 /* ---- Stopping, and opening ---- */
 
 /* An account that has gone meanwhile is none that could write */
-static GPtrArray *list_statements(const Note *note, const char *database, gboolean stops)
+static GPtrArray *list_statements(const HbMyGateNote *note, const char *database, gboolean stops)
 {
     GPtrArray *statements = g_ptr_array_new_with_free_func(g_free);
     g_autofree char *name = hb_my_quote_any_name(database);
     const gboolean read_only = stops || note->was_read_only;
 
-    for (guint i = 0; i < note->accounts->len && note->how == LOCKED_ACCOUNTS; i += 2) {
+    for (guint i = 0; i < note->accounts->len && note->how == HB_MY_GATE_ACCOUNTS; i += 2) {
         g_autofree char *user = hb_my_quote_literal(note->accounts->pdata[i]),
                         *host = hb_my_quote_literal(note->accounts->pdata[i + 1]);
         g_ptr_array_add(statements, g_strdup_printf("ALTER USER IF EXISTS %s@%s ACCOUNT %s", user, host,
                                                     stops ? "LOCK" : "UNLOCK"));
     }
-    if (note->how == READ_ONLY_DATABASE)
+    if (note->how == HB_MY_GATE_DATABASE)
         g_ptr_array_add(statements, g_strdup_printf("ALTER SCHEMA %s READ ONLY = %d", name, read_only));
-    else if (note->how == READ_ONLY_SERVER)
+    else if (note->how == HB_MY_GATE_SERVER)
         g_ptr_array_add(statements, g_strdup_printf("SET GLOBAL read_only = %d", read_only));
     return statements;
 }
 
 static GPtrArray *read_statements(const char *database, const char *text, gboolean stops, GError **error)
 {
-    Note note;
-    GPtrArray *statements =
-        read_note(text, &note, error) ? list_statements(&note, database != NULL ? database : "", stops) : NULL;
+    HbMyGateNote note;
+    GPtrArray *statements = hb_my_gate_note_read(text, &note, error)
+                                ? list_statements(&note, database != NULL ? database : "", stops)
+                                : NULL;
 
-    note_clear(&note);
+    hb_my_gate_note_clear(&note);
     return statements;
 }
 
@@ -222,9 +172,9 @@ static gboolean open_again(HbSession *session, const char *text, GError **error)
 /* An account differs by its lock */
 static gboolean explains(const char *text, const char *identity)
 {
-    Note note;
+    HbMyGateNote note;
     gboolean does = FALSE;
-    const guint count = read_note(text, &note, NULL) ? note.accounts->len : 0;
+    const guint count = hb_my_gate_note_read(text, &note, NULL) ? note.accounts->len : 0;
 
     for (guint i = 0; i < count && !does; i += 2) {
         g_autofree char *user = hb_my_quote_literal(note.accounts->pdata[i]),
@@ -232,35 +182,36 @@ static gboolean explains(const char *text, const char *identity)
                         *role = g_strdup_printf("role %s@%s", user, host);
         does = strcmp(identity, role) == 0;
     }
-    note_clear(&note);
+    hb_my_gate_note_clear(&note);
     return does;
 }
 
 static gboolean is_same_way(const char *text, const char *other)
 {
-    Note one, two;
-    const gboolean are_read = read_note(text, &one, NULL), are_both = read_note(other, &two, NULL) && are_read,
+    HbMyGateNote one, two;
+    const gboolean are_read = hb_my_gate_note_read(text, &one, NULL),
+                   are_both = hb_my_gate_note_read(other, &two, NULL) && are_read,
                    is_same = are_both && one.how == two.how;
 
-    note_clear(&one);
-    note_clear(&two);
+    hb_my_gate_note_clear(&one);
+    hb_my_gate_note_clear(&two);
     return is_same;
 }
 
 static char *describe(const char *text)
 {
-    static const char *const words[] = {[LOCKED_ACCOUNTS] = "accounts that may write are locked: %u",
-                                        [READ_ONLY_DATABASE] = "the database may only be read",
-                                        [READ_ONLY_SERVER] = "the server may only be read"};
-    Note note;
+    static const char *const words[] = {[HB_MY_GATE_ACCOUNTS] = "accounts that may write are locked: %u",
+                                        [HB_MY_GATE_DATABASE] = "the database may only be read",
+                                        [HB_MY_GATE_SERVER] = "the server may only be read"};
+    HbMyGateNote note;
     GString *line = NULL;
 
-    if (read_note(text, &note, NULL)) {
+    if (hb_my_gate_note_read(text, &note, NULL)) {
         g_autofree char *number = g_strdup_printf("%u", note.accounts->len / 2);
         line = g_string_new(words[note.how]);
         g_string_replace(line, "%u", number, 1);
     }
-    note_clear(&note);
+    hb_my_gate_note_clear(&note);
     return line != NULL ? g_string_free(line, FALSE) : NULL;
 }
 
@@ -289,7 +240,7 @@ static gboolean end_one(HbSession *session, const char *id, guint *ended, GError
     return FALSE;
 }
 
-static char *list_users(const Note *note)
+static char *list_users(const HbMyGateNote *note)
 {
     GString *list = g_string_new("''");
 
@@ -300,7 +251,7 @@ static char *list_users(const Note *note)
     return g_string_free(list, FALSE);
 }
 
-static gboolean end_all(HbSession *session, const Note *note, const GArray *ours, guint *ended, GError **error)
+static gboolean end_all(HbSession *session, const HbMyGateNote *note, const GArray *ours, guint *ended, GError **error)
 {
     g_autofree char *mine = list_ours(session, ours), *users = list_users(note);
     g_autoptr(HbMyResult) result =
@@ -320,15 +271,15 @@ static gboolean end_all(HbSession *session, const Note *note, const GArray *ours
 
 static gboolean end_sessions(HbSession *session, const char *text, const GArray *ours, guint *ended, GError **error)
 {
-    Note note = {0};
+    HbMyGateNote note = {0};
     gboolean ok;
 
     *ended = 0;
-    ok = (text != NULL ? read_note(text, &note, error) : TRUE);
+    ok = (text != NULL ? hb_my_gate_note_read(text, &note, error) : TRUE);
     if (note.accounts == NULL)
         note.accounts = g_ptr_array_new();
     ok = ok && end_all(session, &note, ours, ended, error);
-    note_clear(&note);
+    hb_my_gate_note_clear(&note);
     return ok;
 }
 
