@@ -108,6 +108,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("graph", graph, "FILE", "draw what needs what, as FILE.svg, FILE.png or FILE.dot", HB_FOR_SHOW),
     VALUE("around", around, "OBJECT", "draw only what OBJECT needs, and what needs it", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
+    VALUE("against", against, "FILE", "show what has changed since the survey that was kept in FILE", HB_FOR_SURVEY),
     VALUE("route", route, "FILE", "take what is not given here from a file; see hornbeam(1)", HB_FOR_ALL),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
     VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),

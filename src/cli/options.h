@@ -60,6 +60,7 @@ typedef struct {
     char *parts;
     char *compress;
     char *out;
+    char *against;
     char *existing;
     gboolean yes;
     char *needs;
