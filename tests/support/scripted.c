@@ -624,6 +624,21 @@ static gboolean serve(HbSession *session, GError **error)
     return TRUE;
 }
 
+static gboolean ask_holder(HbSession *session, GError **error)
+{
+    (void)session;
+    (void)error;
+    return TRUE;
+}
+
+static gboolean is_asked(HbSession *session, gboolean *asked, GError **error)
+{
+    (void)session;
+    (void)error;
+    *asked = FALSE;
+    return TRUE;
+}
+
 static gboolean end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error)
 {
     (void)session;
@@ -719,6 +734,8 @@ static const HbTarget target = {
     .claim = claim,
     .serve = serve,
     .end_lost = end_lost,
+    .ask_holder = ask_holder,
+    .is_asked = is_asked,
     .find = find_target,
     .create_database = create_database,
     .find_content = find_content,
