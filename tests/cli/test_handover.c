@@ -53,7 +53,7 @@ static void a_living_database_is_handed_over_and_back(void **state)
 static void without_a_log_the_rows_are_compared(void **state)
 {
     (void)state;
-    on("mariadb", "serving; \"$HORNBEAM\" carry $FROM $TO --remember -q 2>/dev/null; count_up; write 300 2; sleep 0.3;"
+    on("mariadb", "copied_by_rows; count_up; write 300 2; sleep 0.3;"
                   " handover --yes --check all >$FOLDER/h.out; echo $T >$FOLDER/where; sleep 0.2; counted $T;"
                   " grep -q '^Handed over' $FOLDER/h.out; grep -q 'keeps no log for TO' $FOLDER/h.err; not opens $F");
 }
@@ -114,7 +114,28 @@ static void what_was_stopped_stays_so_until_it_is_gone_on_with(void **state)
        "copied; count_up; sleep 0.2; hand_over_until '3 of 8'; kill -KILL $H; wait $H || true; not opens $F;"
        " handover --yes && exit 9 || [ $? = 1 ]; grep -q 'FROM is closed to applications' $FOLDER/h.err;"
        " not opens $F; handover --resume --json >$FOLDER/h.json; not opens $F; opens $T; echo $T >$FOLDER/where;"
-       " sleep 0.1; counted $T; [ $(grep -o '\"window\": [0-9]*' $FOLDER/h.json | grep -o '[0-9]*$') -ge 1 ]");
+       " sleep 0.1; counted $T; [ $(grep -o '\"window\": [0-9]*' $FOLDER/h.json | grep -o '[0-9]*$') -ge 1 ];"
+       " grep -q 'locked: 1' $FOLDER/h.json");
+}
+
+/* What the killed one did of closing FROM for good is not how FROM was before: the way back opens it */
+static void half_of_a_closing_is_not_how_it_was(void **state)
+{
+    (void)state;
+    on("postgres", "copied; hand_over_until '7 of 8' --way-back; kill -KILL $H; wait $H || true; not opens $F;"
+                   " sql $F '' 'ALTER DATABASE vane SET default_transaction_read_only = on'; handover --resume -q || "
+                   "ended_properly;"
+                   " \"$HORNBEAM\" freshen $TO $FROM --by log -q 2>$FOLDER/h.err;"
+                   " \"$HORNBEAM\" handover $TO $FROM --yes -q 2>$FOLDER/h.err; opens $F");
+}
+
+/* A user of whom a string cannot be tried: blocked before anything is stopped, and in the window, unless accepted */
+static void a_string_that_fails_can_be_accepted(void **state)
+{
+    (void)state;
+    on("postgres",
+       "copied; handover --yes --for nobody_such && exit 9 || [ $? = 1 ]; grep -q nobody_such $FOLDER/h.err;"
+       " opens $F; handover --yes -q --for nobody_such --accept string-fails; not opens $F; opens $T");
 }
 
 /* What was done to FROM, and to TO, outlasts a crash in the next moment */
@@ -185,6 +206,10 @@ static void what_would_write_on_is_told_before(void **state)
        " 1); SET GLOBAL event_scheduler = ON\"; freshen -q 2>/dev/null || true; handover --yes && exit 9 ||"
        " [ $? = 1 ]; grep -q 'events write without a session: tick' $FOLDER/h.err; opens $F; from \"SET GLOBAL"
        " event_scheduler = OFF\"");
+    for (gsize i = 1; i < G_N_ELEMENTS(engines); i++)
+        on(engines[i], "copied_by_rows; from \"XA START 'late'; INSERT INTO tally VALUES (0); XA END 'late'; XA PREPARE"
+                       " 'late'\"; handover --yes && exit 9 || [ $? = 1 ]; grep -q 'XA ROLLBACK' $FOLDER/h.err;"
+                       " opens $F; from \"XA ROLLBACK 'late'\"");
 }
 
 /* Somebody whom nothing stops writes on: the hand-over ends, and names it */
@@ -221,6 +246,8 @@ int main(void)
         cmocka_unit_test(what_fails_before_the_point_of_no_return_is_undone),
         cmocka_unit_test(a_hand_over_that_breaks_off_goes_on_or_is_undone),
         cmocka_unit_test(what_was_stopped_stays_so_until_it_is_gone_on_with),
+        cmocka_unit_test(half_of_a_closing_is_not_how_it_was),
+        cmocka_unit_test(a_string_that_fails_can_be_accepted),
         cmocka_unit_test(what_was_done_outlasts_a_crash),
         cmocka_unit_test(sources_are_left_open_renamed_or_refused_to_be_dropped),
         cmocka_unit_test(an_owner_hands_over_by_reading_only),

@@ -38,6 +38,10 @@ copied() { # and its copy, for which it keeps its log
     serving
     "$HORNBEAM" carry "$FROM" "$TO" --keep-log -q 2>/dev/null
 }
+copied_by_rows() { # and its copy, which remembers where it comes from
+    serving
+    "$HORNBEAM" carry "$FROM" "$TO" --remember -q 2>/dev/null
+}
 handover() { "$HORNBEAM" handover "$FROM" "$TO" "$@" 2>"$FOLDER/h.err"; }
 opens() { app $1 "DELETE FROM $(table tally) WHERE n = -1" >/dev/null 2>&1; } # SERVER: may the application write there?
 count_up() { # in the background, as $COUNTER: one number after the other, at the server that the file $FOLDER/where names

@@ -259,7 +259,7 @@ static gboolean run_until_no_return(HbHandover *handover, GError **error)
 {
     const Step stop = {HB_STEP_STOP, hb_handover_stop_writes, handover->report.gate},
                pass = {HB_STEP_PASS, hb_handover_last_pass, "what was written last comes over"},
-               strings = {HB_STEP_STRINGS, hb_handover_check_strings, "each that can be tried here is tried"};
+               strings = {HB_STEP_STRINGS, hb_handover_try_strings, "each that can be tried here is tried"};
 
     end_pass(handover);
     return run_step(handover, &stop, error) && run_step(handover, &pass, error) && run_check(handover, error) &&
@@ -308,7 +308,7 @@ static gboolean pass_no_return(HbHandover *handover, GError **error)
 {
     if (hb_stop_is_set(handover->options.pass.from.stop))
         return hb_stop_set_error(error);
-    if (!note_no_return(handover, error))
+    if (!hb_handover_plan_closing(handover, error) || !note_no_return(handover, error))
         return FALSE;
     handover->report.is_over = TRUE;
     end_pass(handover);

@@ -46,7 +46,7 @@ gboolean hb_handover_rehearse(HbHandover *handover, GError **error);
 gboolean hb_handover_stop_writes(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_last_pass(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_check(HbHandover *handover, char **did, GError **error);
-gboolean hb_handover_check_strings(HbHandover *handover, char **did, GError **error);
+gboolean hb_handover_try_strings(HbHandover *handover, char **did, GError **error); /* what was accepted may fail */
 void hb_handover_try_strings_at_the_end(HbHandover *handover);
 gboolean hb_handover_prepare_way_back(HbHandover *handover, char **did, GError **error);
 gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **error);
@@ -65,8 +65,17 @@ gboolean hb_handover_choose_way(HbHandover *handover, GError **error);
 gboolean hb_handover_look_at_gate(HbHandover *handover, GError **error);
 /* Is FROM still as it was when it stood still? */
 gboolean hb_handover_is_still(HbHandover *handover, GError **error);
+/* How FROM is to be closed for good is in the note from then on */
+gboolean hb_handover_plan_closing(HbHandover *handover, GError **error);
 /* What was stopped is let in again */
 gboolean hb_handover_let_in(HbHandover *handover, GError **error);
+
+/* ---- Of connection_strings ---- */
+
+#define HB_HANDOVER_STRING_FAILS "string-fails" /* the finding's name */
+
+/* Writes and tries all of them. HB_ERROR_BLOCKED: one does not connect */
+gboolean hb_handover_check_strings(HbHandover *handover, char **did, GError **error);
 
 /* ---- Of way_back ---- */
 

@@ -143,7 +143,7 @@ static void add_strings(HbHandover *handover)
 
     if (!hb_handover_check_strings(handover, &did, &cause))
         hb_finding_advise(
-            add(handover, HB_FINDING_BLOCKER, "string-fails", handover->report.to.database, cause->message),
+            add(handover, HB_FINDING_BLOCKER, HB_HANDOVER_STRING_FAILS, handover->report.to.database, cause->message),
             hb_error_hint(cause), NULL);
 }
 

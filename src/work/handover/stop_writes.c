@@ -35,6 +35,11 @@ static gboolean is_by_engine(HbStopWay way)
     return way == HB_WAY_SESSIONS || way == HB_WAY_READ_ONLY;
 }
 
+static HbGateWay get_gate_way(const HbHandover *handover)
+{
+    return handover->report.way == HB_WAY_SESSIONS ? HB_GATE_SESSIONS : HB_GATE_READ_ONLY;
+}
+
 /* ---- Looking ahead ---- */
 
 gboolean hb_handover_choose_way(HbHandover *handover, GError **error)
@@ -53,10 +58,12 @@ gboolean hb_handover_choose_way(HbHandover *handover, GError **error)
                                                                             : "a command stops the applications");
         return TRUE;
     }
-    note = gate_of(handover)->make_note(
-        handover->gate, handover->report.way == HB_WAY_SESSIONS ? HB_GATE_SESSIONS : HB_GATE_READ_ONLY, error);
+    note = handover->note != NULL ? g_strdup(handover->note->gate)
+                                  : gate_of(handover)->make_note(handover->gate, get_gate_way(handover), error);
     handover->report.gate = note != NULL ? gate_of(handover)->describe(note) : NULL;
-    return note != NULL;
+    return note != NULL || (handover->note != NULL &&
+                            hb_error_set(error, HB_ERROR_BLOCKED, "hornbeam handover FROM TO --undo, and begin again",
+                                         "TO does not remember how FROM was closed"));
 }
 
 static GArray *list_ours(const HbHandover *handover)
@@ -68,11 +75,9 @@ gboolean hb_handover_look_at_gate(HbHandover *handover, GError **error)
 {
     g_autoptr(GArray) ours = list_ours(handover);
     g_autofree char *state = NULL, *counters = NULL;
-    HbStopWay way = handover->report.way;
 
-    return (!is_by_engine(way) ||
-            gate_of(handover)->look(handover->gate, way == HB_WAY_SESSIONS ? HB_GATE_SESSIONS : HB_GATE_READ_ONLY, ours,
-                                    handover->report.findings, error)) &&
+    return (!is_by_engine(handover->report.way) ||
+            gate_of(handover)->look(handover->gate, get_gate_way(handover), ours, handover->report.findings, error)) &&
            gate_of(handover)->find_writers(handover->gate, ours, handover->report.writers, &state, &counters, error);
 }
 
@@ -129,8 +134,7 @@ static gboolean make_note(HbHandover *handover, GError **error)
     note->source = g_strdup(hb_source_fate_words[handover->options.fate]);
     note->way_back = handover->options.way_back;
     if (is_by_engine(handover->report.way))
-        note->gate = gate_of(handover)->make_note(
-            handover->gate, handover->report.way == HB_WAY_SESSIONS ? HB_GATE_SESSIONS : HB_GATE_READ_ONLY, error);
+        note->gate = gate_of(handover)->make_note(handover->gate, get_gate_way(handover), error);
     if (is_by_engine(handover->report.way) && note->gate == NULL) {
         hb_handover_note_free(note);
         return FALSE;
@@ -289,55 +293,52 @@ gboolean hb_handover_let_in(HbHandover *handover, GError **error)
                           "let the applications write to FROM again");
         return TRUE;
     }
-    return (open_gate(handover, error) && gate_of(handover)->open(handover->gate, note->gate, error));
+    return open_gate(handover, error) && gate_of(handover)->open(handover->gate, note->gate, error);
 }
 
 /* ---- What becomes of it ---- */
 
-static void leave_to_do(HbHandover *handover, const char *format, ...) G_GNUC_PRINTF(2, 3);
-
-static void leave_to_do(HbHandover *handover, const char *format, ...)
+static void say_how_to_open(HbHandover *handover)
 {
-    va_list arguments;
-
-    va_start(arguments, format);
-    g_ptr_array_add(handover->report.left_to_do, g_strdup_vprintf(format, arguments));
-    va_end(arguments);
-}
-
-static void say_how_to_open(HbHandover *handover, const char *note)
-{
-    g_autoptr(GPtrArray) statements = gate_of(handover)->list_opening(handover->report.from.database, note, NULL);
-    g_autoptr(GString) list = g_string_new(NULL);
+    g_autoptr(GPtrArray) statements =
+        gate_of(handover)->list_opening(handover->report.from.database, handover->note->closed, NULL);
+    g_autoptr(GString) list = g_string_new("FROM can be written to again after:");
 
     for (guint i = 0; statements != NULL && i < statements->len; i++)
-        g_string_append_printf(list, "%s%s;", i > 0 ? " " : "", (const char *)statements->pdata[i]);
-    if (list->len > 0)
-        leave_to_do(handover, "FROM can be written to again after: %s", list->str);
+        g_string_append_printf(list, " %s;", (const char *)statements->pdata[i]);
+    if (statements != NULL && statements->len > 0)
+        g_ptr_array_add(handover->report.left_to_do, g_strdup(list->str));
 }
 
-/* What is to last is set before what was for the window only goes. *note: how it is closed from now on */
-static gboolean close_for_good(HbHandover *handover, char **note, GError **error)
+/* Once, before anything of it is done: what a run that was killed in the middle of it left is not how FROM was */
+gboolean hb_handover_plan_closing(HbHandover *handover, GError **error)
 {
     const HbGate *gate = gate_of(handover);
-    const char *before = handover->note->gate;
-    g_autoptr(GArray) ours = list_ours(handover);
+    HbHandoverNote *note = handover->note;
     g_autofree char *lasting = NULL;
+
+    if (note->closed != NULL || handover->options.fate == HB_SOURCE_OPEN || handover->options.fate == HB_SOURCE_DROP)
+        return TRUE;
+    lasting = gate->make_note(handover->gate, gate->find_lasting(handover->gate, note->way_back), error);
+    if (lasting != NULL)
+        note->closed = note->gate != NULL && gate->is_same_way(note->gate, lasting) ? g_strdup(note->gate)
+                                                                                    : g_steal_pointer(&lasting);
+    return note->closed != NULL;
+}
+
+/* What is to last is set before what was for the window only goes */
+static gboolean close_for_good(HbHandover *handover, GError **error)
+{
+    const HbGate *gate = gate_of(handover);
+    const HbHandoverNote *note = handover->note;
+    g_autoptr(GArray) ours = list_ours(handover);
     guint ended;
 
-    lasting = gate->make_note(handover->gate, gate->find_lasting(handover->gate, handover->note->way_back), error);
-    if (lasting == NULL)
-        return FALSE;
-    if (before != NULL && gate->is_same_way(before, lasting)) {
-        *note = g_strdup(before);
+    if (g_strcmp0(note->gate, note->closed) == 0)
         return TRUE;
-    }
-    if (!gate->stop(handover->gate, lasting, error) ||
-        !gate->end_sessions(handover->gate, lasting, ours, &ended, error) ||
-        (before != NULL && !gate->open(handover->gate, before, error)))
-        return FALSE;
-    *note = g_steal_pointer(&lasting);
-    return TRUE;
+    return gate->stop(handover->gate, note->closed, error) &&
+           gate->end_sessions(handover->gate, note->closed, ours, &ended, error) &&
+           (note->gate == NULL || gate->open(handover->gate, note->gate, error));
 }
 
 static gboolean release_log(HbHandover *handover, GError **error)
@@ -349,7 +350,7 @@ static gboolean release_log(HbHandover *handover, GError **error)
 }
 
 /* FROM, which is the copy now, remembers how it is closed, so that its own hand-over opens it */
-static gboolean note_gate(HbHandover *handover, const char *note, GError **error)
+static gboolean note_gate(HbHandover *handover, GError **error)
 {
     const HbEngine *engine = hb_handover_get_engine(handover);
     g_autoptr(HbOrigin) origin = NULL;
@@ -359,18 +360,19 @@ static gboolean note_gate(HbHandover *handover, const char *note, GError **error
     if (origin == NULL)
         return TRUE;
     g_free(origin->gate);
-    origin->gate = g_strdup(note);
+    origin->gate = g_strdup(handover->note->closed);
     return hb_origin_keep_in(engine, handover->gate, origin, error);
 }
 
 static gboolean close_source(HbHandover *handover, char **did, GError **error)
 {
-    g_autofree char *note = NULL, *what = NULL;
+    g_autofree char *what = NULL;
 
-    if (!close_for_good(handover, &note, error) || (handover->note->way_back && !note_gate(handover, note, error)))
+    if (!hb_handover_plan_closing(handover, error) || !close_for_good(handover, error) ||
+        (handover->note->way_back && !note_gate(handover, error)))
         return FALSE;
-    what = gate_of(handover)->describe(note);
-    say_how_to_open(handover, note);
+    what = gate_of(handover)->describe(handover->note->closed);
+    say_how_to_open(handover);
     *did = g_strdup_printf("FROM stays, closed: %s", what);
     return TRUE;
 }
@@ -403,15 +405,6 @@ static gboolean drop_source(HbHandover *handover, char **did, GError **error)
     return gate_of(handover)->drop_database(from_of(handover), error);
 }
 
-static HbSourceFate get_fate(const HbHandover *handover)
-{
-    for (int i = 0; hb_source_fate_words[i] != NULL; i++) {
-        if (strcmp(handover->note->source, hb_source_fate_words[i]) == 0)
-            return (HbSourceFate)i;
-    }
-    return HB_SOURCE_READ_ONLY;
-}
-
 gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **error)
 {
     if (handover->is_gone) {
@@ -422,7 +415,7 @@ gboolean hb_handover_settle_source(HbHandover *handover, char **did, GError **er
         return FALSE;
     if (!release_log(handover, error))
         return FALSE;
-    switch (get_fate(handover)) {
+    switch (handover->options.fate) { /* as it was noted, where it is resumed */
     case HB_SOURCE_OPEN:
         *did = g_strdup("FROM is open again: TO was a copy, and goes its own way");
         return hb_handover_let_in(handover, error);

@@ -23,11 +23,14 @@ static const HbRestoreOptions *to_of(const HbHandover *handover)
 
 /* ---- Looking ahead ---- */
 
+/* To go on all the same would fail later, or cost FROM what it remembers */
 static void block(HbHandover *handover, const char *todo, const char *what)
 {
-    hb_finding_advise(hb_findings_add(handover->report.findings, HB_FINDING_BLOCKER, "way-back",
-                                      handover->report.to.database, "%s", what),
-                      todo, NULL);
+    HbFinding *finding = hb_findings_add(handover->report.findings, HB_FINDING_BLOCKER, "way-back",
+                                         handover->report.to.database, "%s", what);
+
+    finding->is_final = TRUE;
+    hb_finding_advise(finding, todo, NULL);
 }
 
 static void look_at_log(HbHandover *handover)
@@ -139,11 +142,14 @@ gboolean hb_handover_prepare_way_back(HbHandover *handover, char **did, GError *
 void hb_handover_forget_way_back(HbHandover *handover)
 {
     const HbEngine *engine = hb_handover_get_engine(handover);
-    HbSession *from = hb_handover_open_from(handover, NULL), *to = hb_handover_open_to(handover, NULL);
+    HbSession *from, *to;
     g_autoptr(HbOrigin) origin = NULL;
 
-    if (handover->note->way_back && from != NULL && hb_origin_recall_in(engine, from, &origin, NULL) &&
-        origin != NULL && origin->gate == NULL) {
+    if (!handover->note->way_back)
+        return;
+    from = hb_handover_open_from(handover, NULL);
+    to = hb_handover_open_to(handover, NULL);
+    if (from != NULL && hb_origin_recall_in(engine, from, &origin, NULL) && origin != NULL && origin->gate == NULL) {
         if (to != NULL && origin->log_name != NULL && engine->log != NULL)
             engine->log->release(to, origin->log_name, NULL);
         engine->target->drop_origin(from, NULL);

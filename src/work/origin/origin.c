@@ -104,6 +104,7 @@ HbHandoverNote *hb_handover_note_copy(const HbHandoverNote *note)
     copy->began = g_strdup(note->began);
     copy->way = g_strdup(note->way);
     copy->gate = g_strdup(note->gate);
+    copy->closed = g_strdup(note->closed);
     copy->source = g_strdup(note->source);
     return copy;
 }
@@ -115,6 +116,7 @@ void hb_handover_note_free(HbHandoverNote *note)
     g_free(note->began);
     g_free(note->way);
     g_free(note->gate);
+    g_free(note->closed);
     g_free(note->source);
     g_free(note);
 }
@@ -231,9 +233,10 @@ static json_t *write_log(const HbOrigin *origin)
 
 static json_t *write_handover(const HbHandoverNote *note)
 {
-    return json_pack("{s:b, s:o, s:o, s:o, s:o, s:b}", "opened", note->is_opened, "began", hb_json_text(note->began),
-                     "way", hb_json_text(note->way), "gate", hb_json_text(note->gate), "source",
-                     hb_json_text(note->source), "way_back", note->way_back);
+    return json_pack("{s:b, s:o, s:o, s:o, s:o, s:o, s:b}", "opened", note->is_opened, "began",
+                     hb_json_text(note->began), "way", hb_json_text(note->way), "gate", hb_json_text(note->gate),
+                     "closed", hb_json_text(note->closed), "source", hb_json_text(note->source), "way_back",
+                     note->way_back);
 }
 
 char *hb_origin_write(const HbOrigin *origin)
@@ -379,6 +382,7 @@ static gboolean read_handover(HbOrigin *origin, const json_t *json, GError **err
     note->began = take_text(json, "began");
     note->way = take_text(json, "way");
     note->gate = take_text(json, "gate");
+    note->closed = take_text(json, "closed");
     note->source = take_text(json, "source");
     note->way_back = json_is_true(json_object_get(json, "way_back"));
     return (note->began != NULL && note->way != NULL && note->source != NULL) || wrong("handover", error);

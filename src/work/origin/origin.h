@@ -16,6 +16,7 @@ typedef struct {
     char *began;        /* ISO 8601, UTC */
     char *way;          /* in which writing to the source was stopped: a word of --stop-writes */
     char *gate;         /* as the source's engine noted it; NULL: the engine did nothing */
+    char *closed;       /* likewise of how the source is closed for good; NULL: it is not, or not yet */
     char *source;       /* what is to become of the source: a word of --source */
     gboolean way_back;
 } HbHandoverNote;

@@ -67,9 +67,13 @@ static void a_hand_over_is_remembered_by_the_passes_in_it(void **state)
 {
     g_autoptr(HbManifest) manifest = make_manifest();
     const HbWishes none = {0};
-    const HbHandoverNote note = {
-        TRUE, (char *)"2026-11-29T01:02:03Z", (char *)"sessions", (char *)"('sessions', \"x'\")", (char *)"read-only",
-        TRUE};
+    const HbHandoverNote note = {.is_opened = TRUE,
+                                 .began = (char *)"2026-11-29T01:02:03Z",
+                                 .way = (char *)"sessions",
+                                 .gate = (char *)"('sessions', \"x'\")",
+                                 .closed = (char *)"('read-only')",
+                                 .source = (char *)"read-only",
+                                 .way_back = TRUE};
     g_autoptr(GPtrArray) day = g_ptr_array_new();
 
     (void)state;
@@ -86,6 +90,7 @@ static void a_hand_over_is_remembered_by_the_passes_in_it(void **state)
     assert_string_equal(kept->gate, origin->gate);
     assert_true(kept->handover->is_opened && kept->handover->way_back);
     assert_string_equal(kept->handover->gate, note.gate);
+    assert_string_equal(kept->handover->closed, note.closed);
     assert_string_equal(kept->handover->began, note.began);
     assert_string_equal(kept->handover->way, note.way);
     assert_string_equal(kept->handover->source, note.source);

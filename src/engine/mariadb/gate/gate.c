@@ -18,44 +18,31 @@
 
 /*
  * Those that may write to the database, by themselves or by a role: grants on everything, on a pattern that fits, on
- * tables, columns and routines. Administrators (who may make accounts, or ignore read_only) are another list
+ * tables, columns and routines; ? is the database. Of each whether it is ours or an administrator's (who may make
+ * accounts, or ignore read_only)
  */
-#define RIGHTS_OF                                                                                                      \
-    " FROM mysql.user u WHERE (u.Insert_priv = 'Y' OR u.Update_priv = 'Y' OR u.Delete_priv = 'Y' OR u.Create_priv ="   \
-    " 'Y' OR u.Drop_priv = 'Y' OR u.Alter_priv = 'Y' OR u.Execute_priv = 'Y')"
-
-static const char writers_of_maria[] =
-    "WITH RECURSIVE granted AS (SELECT u.User AS u, u.Host AS h" RIGHTS_OF
-    " UNION SELECT User, Host FROM mysql.db WHERE ? LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = ?"
-    " UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = ?"
+#define GRANTED                                                                                                        \
+    "WITH RECURSIVE granted AS (SELECT u.User AS u, u.Host AS h FROM mysql.user u WHERE 'Y' IN (u.Insert_priv,"        \
+    " u.Update_priv, u.Delete_priv, u.Create_priv, u.Drop_priv, u.Alter_priv, u.Execute_priv)"                         \
+    " UNION SELECT User, Host FROM mysql.db WHERE ? LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db "  \
+    "= ?"                                                                                                              \
+    " UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = ?"                                                    \
     " UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = ?"
-    " UNION SELECT m.User, m.Host FROM granted g JOIN mysql.roles_mapping m ON m.Role = g.u AND g.h = '')"
-    " SELECT DISTINCT p.User, p.Host FROM mysql.global_priv p JOIN granted g ON g.u = p.User AND g.h = p.Host"
+
+#define ACCOUNTS                                                                                                       \
+    "SELECT DISTINCT a.User, a.Host, CONCAT(a.User, '@', a.Host) = CURRENT_USER() OR a.Super_priv = 'Y' OR"            \
+    " a.Create_user_priv = 'Y' OR a.User IN ('mariadb.sys', 'mysql.sys', 'mysql.session', 'mysql.infoschema')"         \
+    " FROM mysql.user a JOIN granted g ON g.u = a.User AND g.h = a.Host"
+
+static const char writers_of_maria[] = GRANTED
+    " UNION SELECT m.User, m.Host FROM granted g JOIN mysql.roles_mapping m ON m.Role = g.u AND g.h = '') " ACCOUNTS
+    " JOIN mysql.global_priv p ON p.User = a.User AND p.Host = a.Host"
     " WHERE coalesce(JSON_VALUE(p.Priv, '$.is_role'), '') NOT IN ('1', 'true')"
     " AND coalesce(JSON_VALUE(p.Priv, '$.account_locked'), '') NOT IN ('1', 'true')";
 
 static const char writers_of_mysql[] =
-    "WITH RECURSIVE granted AS (SELECT u.User AS u, u.Host AS h" RIGHTS_OF
-    " UNION SELECT User, Host FROM mysql.db WHERE ? LIKE Db UNION SELECT User, Host FROM mysql.tables_priv WHERE Db = ?"
-    " UNION SELECT User, Host FROM mysql.columns_priv WHERE Db = ?"
-    " UNION SELECT User, Host FROM mysql.procs_priv WHERE Db = ?"
-    " UNION SELECT m.TO_USER, m.TO_HOST FROM granted g JOIN mysql.role_edges m ON m.FROM_USER = g.u AND m.FROM_HOST ="
-    " g.h) SELECT DISTINCT p.User, p.Host FROM mysql.user p JOIN granted g ON g.u = p.User AND g.h = p.Host"
-    " WHERE p.account_locked = 'N'";
-
-static gboolean is_administrator(HbSession *session, const char *user, const char *host, gboolean *is, GError **error)
-{
-    g_autofree char *u = hb_my_quote_literal(user), *h = hb_my_quote_literal(host), *found = NULL;
-    g_autofree char *sql = g_strdup_printf("SELECT CONCAT(User, '@', Host) = CURRENT_USER() OR Super_priv = 'Y' OR"
-                                           " Create_user_priv = 'Y' OR User IN ('mariadb.sys', 'mysql.sys',"
-                                           " 'mysql.session', 'mysql.infoschema') FROM mysql.user WHERE User = %s AND"
-                                           " Host = %s",
-                                           u, h);
-    const gboolean ok = hb_my_read_text(session, sql, &found, error);
-
-    *is = g_strcmp0(found, "0") != 0;
-    return ok;
-}
+    GRANTED " UNION SELECT m.TO_USER, m.TO_HOST FROM granted g JOIN mysql.role_edges m ON m.FROM_USER = g.u AND"
+            " m.FROM_HOST = g.h) " ACCOUNTS " WHERE a.account_locked = 'N'";
 
 static HbMyResult *ask_for_writers(HbSession *session, GError **error)
 {
@@ -73,13 +60,11 @@ static gboolean list_accounts(HbSession *session, GPtrArray *accounts, HbNameLis
     MYSQL_ROW row;
 
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        gboolean is;
-        if (!is_administrator(session, row[0], row[1], &is, error))
-            return FALSE;
-        if (is && administrators != NULL) {
+        const gboolean is_administrator = strcmp(row[2], "0") != 0;
+        if (is_administrator && administrators != NULL) {
             g_autofree char *name = g_strdup_printf("%s@%s", row[0], row[1]);
             hb_name_list_add(administrators, name);
-        } else if (!is) {
+        } else if (!is_administrator) {
             g_ptr_array_add(accounts, g_strdup(row[0]));
             g_ptr_array_add(accounts, g_strdup(row[1]));
         }
@@ -283,7 +268,12 @@ static gboolean end_sessions(HbSession *session, const char *text, const GArray 
     return ok;
 }
 
-/* The transactions that have changed rows of whatever database: where they are, the server does not say */
+/* Prepared transactions that no session has any more: of which database they are, the server does not say */
+#define PREPARED                                                                                                       \
+    "SELECT CONCAT('a prepared transaction (XA) that began at ', trx_started) FROM information_schema.INNODB_TRX"      \
+    " WHERE trx_mysql_thread_id = 0 AND trx_rows_modified > 0"
+
+/* Those that have changed rows, by sessions in this database, or in none */
 static gboolean find_open(HbSession *session, const GArray *ours, GPtrArray *writers, GError **error)
 {
     g_autofree char *mine = list_ours(session, ours);
@@ -291,7 +281,7 @@ static gboolean find_open(HbSession *session, const GArray *ours, GPtrArray *wri
         session, error,
         "SELECT CONCAT('session ', p.ID, ' of ', p.USER, '@', p.HOST) FROM information_schema.INNODB_TRX t"
         " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id WHERE t.trx_rows_modified > 0 AND p.ID"
-        " NOT IN (%s) AND (p.DB = DATABASE() OR p.DB IS NULL)",
+        " NOT IN (%s) AND (p.DB = DATABASE() OR p.DB IS NULL) UNION ALL " PREPARED,
         mine);
     MYSQL_ROW row;
 
@@ -425,7 +415,9 @@ static gboolean look(HbSession *session, HbGateWay way, const GArray *ours, GPtr
     static const char *const changers[] = {"ALTER", NULL};
 
     (void)ours;
-    if (!need(session, enders, "end the sessions of others", findings, error))
+    if (!need(session, enders, "end the sessions of others", findings, error) ||
+        !name_found(session, HB_FINDING_BLOCKER, PREPARED, "it would write when it ends",
+                    "XA RECOVER lists them; XA COMMIT or XA ROLLBACK them", findings, error))
         return FALSE;
     if (way == HB_GATE_SESSIONS)
         return look_at_sessions(session, findings, error);
