@@ -14,15 +14,31 @@
 
 /* ---- Sessions ---- */
 
-gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
-                                   GError **error)
+gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error)
 {
-    while (sessions->len < MIN(readers->jobs, readers->snapshot->sessions)) {
+    while (sessions->len < readers->jobs) {
         HbSession *session = readers->engine->connector->open(readers->address, error);
         if (session == NULL)
             return FALSE;
         g_ptr_array_add(sessions, session);
-        if (!readers->engine->source->join_snapshot(session, readers->snapshot, error)) {
+    }
+    return TRUE;
+}
+
+static void close_beyond(const HbEngine *engine, GPtrArray *sessions, guint count)
+{
+    while (sessions->len > count) {
+        HbSession *session = g_ptr_array_steal_index(sessions, sessions->len - 1);
+        engine->connector->close(session);
+    }
+}
+
+gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
+                                   GError **error)
+{
+    close_beyond(readers->engine, sessions, readers->snapshot->sessions);
+    for (guint i = 0; i < sessions->len; i++) {
+        if (!readers->engine->source->join_snapshot(sessions->pdata[i], readers->snapshot, error)) {
             g_prefix_error(error, "joining the snapshot: ");
             return FALSE;
         }
@@ -32,10 +48,7 @@ gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, HbSession 
 
 void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions)
 {
-    while (sessions->len > 0) {
-        HbSession *session = g_ptr_array_steal_index(sessions, sessions->len - 1);
-        engine->connector->close(session);
-    }
+    close_beyond(engine, sessions, 0);
 }
 
 /* ---- Pieces ---- */

@@ -38,17 +38,22 @@ typedef struct {
     const HbRowConsumer *consumer;
 } HbSnapshotRows;
 
-/* Sessions that read one snapshot, opened and joined before anything is read */
+/*
+ * Sessions that read one snapshot. They are opened before it begins and join it as soon as it is there: while they
+ * join, its keeper holds others up, and somebody who asks for a lock then is in their way
+ */
 typedef struct {
     const HbEngine *engine;
     const HbAddress *address;
-    HbSnapshot *snapshot; /* begun; its sessions may be fewer than jobs */
+    HbSnapshot *snapshot; /* when they join: begun; its sessions may be fewer than jobs */
     guint jobs;
     HbStop *stop;
 } HbSnapshotSessions;
 
-/* Appends to sessions, which may hold some of them already; all are known to the stop */
-gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
+/* Fills sessions up to jobs; all are known to the stop */
+gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error);
+/* All that the snapshot has room for; the others are closed */
+gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
                                    GError **error);
 void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions);
 

@@ -10,9 +10,11 @@
 
 #include <string.h>
 
-/* How often the structure is read before it is given up because it keeps changing */
+/* How long the structure is read again before it is given up because it keeps changing, and how often at least */
+#define STRUCTURE_PATIENCE (60 * G_USEC_PER_SEC)
 #define STRUCTURE_ATTEMPTS 6
 #define RETRY_WAIT_MS      300
+#define RETRY_WAIT_MS_MAX  3000
 
 #define SOURCE_DIGITS  16
 #define UNLOGGED_SHOWN 3
@@ -217,16 +219,18 @@ static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GErr
     source->snapshot.hold_tables = options->hold_tables;
     if (options->keep_log)
         source->snapshot.keep_log = source->manifest->kept_log = make_log_name();
-    if (!options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source,
-                                                 error))
+    if (!hb_snapshot_sessions_open(&readers, source->readers, error) ||
+        !options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source,
+                                                 error) ||
+        !hb_snapshot_sessions_join(&readers, keeper, source->readers, error))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return hb_snapshot_sessions_open(&readers, keeper, source->readers, error) && read_catalog(source, error) &&
-           narrow_log(source, error) && options->engine->source->check_structure(keeper, error);
+    return read_catalog(source, error) && narrow_log(source, error) &&
+           options->engine->source->check_structure(keeper, error);
 }
 
 /* Gives others time to finish what they do before the structure is read again */
-static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, int attempt, GError **error)
+static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, guint attempt, GError **error)
 {
     const HbSnapshotSourceOptions *options = source->options;
 
@@ -236,7 +240,7 @@ static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, int attempt,
     hb_snapshot_clear(&source->snapshot);
     g_clear_pointer(&source->manifest->catalog, hb_catalog_free);
     source->again = TRUE;
-    return hb_stop_sleep(options->stop, RETRY_WAIT_MS * (guint)attempt) || hb_stop_set_error(error);
+    return hb_stop_sleep(options->stop, MIN(RETRY_WAIT_MS * attempt, RETRY_WAIT_MS_MAX)) || hb_stop_set_error(error);
 }
 
 /* Locked out while reading: to let go of everything lets the other one finish. The first locks have waited already */
@@ -251,12 +255,15 @@ static gboolean is_held_up(const HbSnapshotSource *source, const GError *error)
  */
 static gboolean read_structure_stubbornly(HbSnapshotSource *source, HbSession *keeper, GError **error)
 {
-    for (int attempt = 1;; attempt++) {
+    const gint64 enough = g_get_monotonic_time() + STRUCTURE_PATIENCE;
+
+    for (guint attempt = 1;; attempt++) {
         g_autoptr(GError) ours = NULL;
 
         if (read_structure(source, keeper, &ours))
             return TRUE;
-        if (attempt == STRUCTURE_ATTEMPTS || !(hb_error_is(ours, HB_ERROR_RETRY) || is_held_up(source, ours))) {
+        if ((attempt >= STRUCTURE_ATTEMPTS && g_get_monotonic_time() > enough) ||
+            !(hb_error_is(ours, HB_ERROR_RETRY) || is_held_up(source, ours))) {
             g_propagate_error(error, g_steal_pointer(&ours));
             return FALSE;
         }

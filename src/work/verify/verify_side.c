@@ -139,11 +139,11 @@ static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GE
                                         contents->options->stop};
 
     contents->snapshot.sessions = contents->options->jobs;
-    if (!describe(contents, keeper, error) ||
+    if (!describe(contents, keeper, error) || !hb_snapshot_sessions_open(&readers, contents->readers, error) ||
         !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
                                         contents, error))
         return FALSE;
-    return hb_snapshot_sessions_open(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
+    return hb_snapshot_sessions_join(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
            read_rows(contents, error);
 }
 
