@@ -72,14 +72,16 @@ mariadbd_program() {
         --plugin-dir="$root/usr/lib/mysql/plugin" --lc-messages-dir="$share" --character-sets-dir="$share/charsets"
 }
 
+# A server that starts removes the temporary tables of its temporary folder, also those of another that is at work there
 make_system_tables() { # FOLDER
-    local scripts
+    local scripts own="$1.tmp"
+    as_server_user mkdir -p "$own"
     if [ -z "${MARIADB_ROOT:-}" ]; then
-        as_server_user mariadb-install-db --no-defaults --datadir="$1" --auth-root-authentication-method=normal --skip-test-db
+        as_server_user mariadb-install-db --no-defaults --datadir="$1" --tmpdir="$own" --auth-root-authentication-method=normal --skip-test-db
         return
     fi
     if is_mysql_root; then
-        as_server_user $(mariadbd_program) --initialize-insecure --datadir="$1"
+        as_server_user $(mariadbd_program) --initialize-insecure --datadir="$1" --tmpdir="$own"
         return
     fi
     scripts=$(in_root usr/share/mariadb usr/share/mysql)
@@ -89,7 +91,7 @@ make_system_tables() { # FOLDER
         cat "$scripts"/*_system_tables.sql "$scripts"/*_performance_tables.sql "$scripts"/*_system_tables_data.sql \
             "$scripts"/maria_add_gis_sp_bootstrap.sql
         cat "$scripts"/mariadb_sys_schema.sql 2>/dev/null || true
-    } | as_server_user $(mariadbd_program) --bootstrap --datadir="$1" --max-allowed-packet=8M
+    } | as_server_user $(mariadbd_program) --bootstrap --datadir="$1" --tmpdir="$own" --max-allowed-packet=8M
 }
 
 # Its system tables are made once and copied, which is quicker than making them again
