@@ -23,6 +23,9 @@ typedef struct {
     HbThrottle *throttle;    /* of what is read; NULL: none was asked for */
     HbThrottle *throttle_to; /* of the other side, where both are read to be compared */
     GPtrArray *secrets;      /* char *: passwords asked for, wiped at the end */
+    const char *leg;         /* of the route that is run; NULL: it has none */
+    char *dump_pattern;      /* of the DUMP, if its name was given with a date in it; NULL: it was not */
+    GPtrArray *documents;    /* char *: the results as JSON, printed at the end where that is wanted */
 } HbCli;
 
 typedef struct {
@@ -73,5 +76,9 @@ HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli);
 gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *version, const char **text,
                              GError **error);
 
-/* Prints a result on standard output. Takes the text */
+/* Prints a text for a person on standard output. Takes it */
 void hb_cli_print(HbCli *cli, char *text);
+
+/* A result: the document is kept for whoever wants JSON, and the page is printed unless JSON is to be printed (NULL:
+ * there is nothing to print for a person). Takes both */
+void hb_cli_conclude(HbCli *cli, char *document, char *page);

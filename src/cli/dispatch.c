@@ -1,9 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/cli.h"
 #include "cli/help.h"
+#include "cli/outcome.h"
 #include "cli/route.h"
+#include "cli/run_command.h"
 #include "cli/terminal.h"
-#include "engine/registry.h"
+#include "core/base/error.h"
 #include "report/json.h"
 #include "report/text.h"
 
@@ -16,9 +18,8 @@
 #include <unistd.h>
 
 /*
- * From words to a run: which command, its options by the rows, help where it was asked for. Afterwards what every
- * command needs: the error in its voice, the hint, the exit status from the error's code, and whether standard output
- * was really written.
+ * From words to a run: which command, its options by the rows, those of the route and its legs, help where it was asked
+ * for. Afterwards, whether standard output was really written.
  */
 
 const HbCommand *const hb_commands[] = {&hb_command_survey,
@@ -33,265 +34,13 @@ const HbCommand *const hb_commands[] = {&hb_command_survey,
                                         &hb_command_handover,
                                         NULL};
 
-/* ---- Exit status ---- */
-
-/* No default: the compiler tells of a code that has no status */
-HbStatus hb_cli_get_status(const GError *error)
-{
-    g_assert(error->domain == HB_ERROR);
-    switch ((HbErrorCode)error->code) {
-    case HB_ERROR_USAGE:
-        return HB_STATUS_USAGE;
-    case HB_ERROR_CONNECT:
-    case HB_ERROR_LOST:
-        return HB_STATUS_SERVER;
-    case HB_ERROR_BLOCKED:
-        return HB_STATUS_REMARKS;
-    case HB_ERROR_DAMAGED:
-        return HB_STATUS_DUMP;
-    case HB_ERROR_FILE:
-        return HB_STATUS_FILE;
-    case HB_ERROR_CANCELLED:
-        return HB_STATUS_INTERRUPTED;
-    case HB_ERROR_RETRY:
-    case HB_ERROR_LOCKED:
-    case HB_ERROR_EXISTS:
-    case HB_ERROR_ALREADY_DONE:
-    case HB_ERROR_ABSENT:
-    case HB_ERROR_RIGHTS:
-    case HB_ERROR_STATEMENT:
-    case HB_ERROR_CONSTRAINT_VIOLATED:
-    case HB_ERROR_DUPLICATE:
-    case HB_ERROR_CIRCLE:
-        return HB_STATUS_STATEMENT;
-    }
-    g_assert_not_reached();
-}
-
-/* ---- Servers ---- */
-
-gboolean hb_cli_find_server(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error)
-{
-    *engine = hb_engine_find(uri, error);
-    *address = (HbAddress){.uri = uri, .watch = hb_stop_get_watch(cli->stop)};
-    if (*engine == NULL || !(*engine)->connector->check_uri(uri, error))
-        return FALSE;
-    if (hb_terminal_can_ask() && (*engine)->connector->needs_password(address)) {
-        g_autofree char *name = (*engine)->connector->display(address);
-        char *password = hb_terminal_ask_password(name);
-        if (password != NULL)
-            g_ptr_array_add(cli->secrets, password);
-        address->password = password;
-    }
-    return TRUE;
-}
-
-gboolean hb_cli_find_database(HbCli *cli, const char *uri, const HbEngine **engine, HbAddress *address, GError **error)
-{
-    g_autofree char *database = NULL;
-
-    if (!hb_cli_find_server(cli, uri, engine, address, error))
-        return FALSE;
-    database = (*engine)->connector->get_database(uri);
-    return database != NULL || hb_error_set(error, HB_ERROR_USAGE, "add it to the URI: .../DATABASE",
-                                            "the address of the server names no database");
-}
-
-gboolean hb_cli_read_version(const HbCli *cli, const HbEngine *engine, guint *version, const char **text,
-                             GError **error)
-{
-    *text = cli->options.for_version;
-    if (*text == NULL)
-        return TRUE;
-    *version = engine->dialect->read_version(*text);
-    return *version != 0 ||
-           hb_error_set(error, HB_ERROR_USAGE, "name a version of the server, such as 15",
-                        "--for-version: “%s” is no version that definitions can be written for", *text);
-}
-
-gboolean hb_cli_check_same_kind(const HbEngine *from, const HbEngine *to, GError **error)
-{
-    return from == to || hb_error_set(error, HB_ERROR_USAGE, NULL, "FROM and TO are servers of different kinds");
-}
-
-gboolean hb_cli_set_half_named_error(const char *database, GError **error)
-{
-    return hb_error_set(error, HB_ERROR_USAGE, "name a database on both sides, or on neither",
-                        "FROM is a whole server, and TO names database %s", database);
-}
-
-void hb_cli_default_database(const HbEngine *engine, HbAddress *to, const HbWishes *wishes, const char *name)
-{
-    g_autofree char *named = engine->connector->get_database(to->uri);
-
-    if (named == NULL)
-        to->database = hb_adapt_database(wishes, name);
-}
-
-HbSnapshotSourceOptions hb_cli_make_source(const HbCli *cli)
-{
-    return (HbSnapshotSourceOptions){.parts = cli->options.part_bits,
-                                     .selection = cli->options.selection,
-                                     .jobs = cli->options.job_count,
-                                     .keep_log = cli->options.keep_log && !cli->options.dry_run,
-                                     .hold_tables = cli->options.hold_tables,
-                                     .lock_wait_ms = cli->options.lock_wait_ms,
-                                     .throttle = cli->throttle,
-                                     .stop = cli->stop,
-                                     .observers = cli->observers};
-}
-
-void hb_cli_print(HbCli *cli, char *text)
-{
-    g_autofree char *folded = hb_terminal_is_output() && !cli->options.json
-                                  ? hb_text_fold(text, hb_terminal_get_columns(STDOUT_FILENO))
-                                  : NULL;
-
-    hb_voice_end_view(cli->voice);
-    fputs(folded != NULL ? folded : text, stdout);
-    if (!g_str_has_suffix(text, "\n"))
-        fputc('\n', stdout);
-    g_free(text);
-}
-
-/* ---- Set-up ---- */
-
-static gboolean want_color(const HbOptions *options, gboolean is_terminal)
-{
-    if (g_strcmp0(options->color, "always") == 0)
-        return TRUE;
-    if (g_strcmp0(options->color, "never") == 0 || g_getenv("NO_COLOR") != NULL)
-        return FALSE;
-    return is_terminal;
-}
-
-static HbVoice *new_voice(const HbOptions *options, GError **error)
-{
-    gboolean is_terminal = hb_terminal_is_error_live();
-    const HbVoiceOptions wanted = {.quiet = options->quiet,
-                                   .verbose = options->verbose,
-                                   .live = is_terminal,
-                                   .color = want_color(options, is_terminal),
-                                   .log = options->log};
-
-    return hb_voice_new(&wanted, error);
-}
-
-/* ---- Running ---- */
-
-static void report_error(const HbCli *cli, const GError *error, HbStatus status)
-{
-    if (cli->options.json) {
-        g_autofree char *json = hb_json_error(error, (int)status);
-        fprintf(stdout, "%s\n", json);
-    }
-    fflush(stdout);
-    hb_voice_say(cli->voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
-}
-
-/* An address may hold a password: where a dump is meant, it must not be shown as the path that it is not */
-static gboolean check_dumps(const HbCommand *command, char **arguments, GError **error)
-{
-    g_auto(GStrv) names = g_strsplit(command->arguments, " ", -1);
-
-    for (guint i = 0; arguments[i] != NULL; i++) {
-        /* one argument alone, where there are several ways, is a dump */
-        const gboolean is_dump =
-            strchr(command->arguments, '|') != NULL ? arguments[1] == NULL : strcmp(names[i], "DUMP") == 0;
-        if (is_dump && hb_engine_is_uri(arguments[i]))
-            return hb_error_set(error, HB_ERROR_USAGE,
-                                "name the folder or the .tar that the dump is, or - for a stream",
-                                "argument %u is a server's address, and a dump is wanted", i + 1);
-    }
-    return TRUE;
-}
-
-static gboolean check_arguments(const HbCommand *command, char **arguments, GError **error)
-{
-    int count = (int)g_strv_length(arguments);
-    g_autofree char *hint = g_strdup_printf("hornbeam %s [OPTIONS] %s", command->name, command->arguments);
-
-    if (count >= command->arguments_min && count <= command->arguments_max)
-        return check_dumps(command, arguments, error);
-    return hb_error_set(error, HB_ERROR_USAGE, hint, "%s takes %s, and was given %s %d", command->name,
-                        command->arguments, count < command->arguments_min ? "only" : "as many as", count);
-}
-
-/* What hung was cut off from its server because the user wanted an end: that is the cause, and not the network */
-static void name_interruption(HbCli *cli, GError **error)
-{
-    if (!hb_stop_is_by_user(cli->stop) ||
-        !(hb_error_is(*error, HB_ERROR_LOST) || hb_error_is(*error, HB_ERROR_CONNECT) ||
-          hb_error_is(*error, HB_ERROR_CANCELLED)))
-        return;
-    g_clear_error(error);
-    hb_stop_set_error(error);
-}
-
-static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments)
-{
-    g_autoptr(GError) error = NULL;
-    HbStatus status = HB_STATUS_DONE;
-
-    if (check_arguments(command, arguments, &error))
-        status = command->run(cli, arguments, &error);
-    hb_voice_end_view(cli->voice);
-    name_interruption(cli, &error);
-    if (error != NULL) {
-        status = hb_cli_get_status(error);
-        report_error(cli, error, status);
-    }
-    return status;
-}
-
-static void wipe(gpointer data)
-{
-    char *secret = data;
-
-    memset(secret, 0, strlen(secret));
-    g_free(secret);
-}
-
-static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **arguments)
-{
-    HbStatus status;
-
-    cli->stop = hb_stop_new();
-    cli->observers = hb_observers_new();
-    cli->throttle = hb_throttle_new(cli->options.throttle, NULL); /* which was checked */
-    cli->throttle_to = hb_throttle_new(cli->options.throttle, NULL);
-    cli->secrets = g_ptr_array_new_with_free_func(wipe);
-    cli->color = want_color(&cli->options, hb_terminal_is_output());
-    hb_observers_add(cli->observers, hb_voice_observe, cli->voice);
-    hb_terminal_watch_signals(cli->stop);
-    status = run(cli, command, arguments);
-    hb_terminal_forget_signals();
-    g_ptr_array_unref(cli->secrets);
-    hb_observers_free(cli->observers);
-    hb_throttle_free(cli->throttle);
-    hb_throttle_free(cli->throttle_to);
-    hb_stop_free(cli->stop);
-    return status;
-}
-
-/* Before there is a voice that knows how the user wants to be spoken to */
-static HbStatus fail_early(const GError *error)
-{
-    HbVoice *voice = hb_voice_new(&(HbVoiceOptions){0}, NULL);
-
-    hb_voice_say(voice, HB_SEVERITY_ERROR, error->message, hb_error_hint(error));
-    hb_voice_free(voice);
-    return hb_cli_get_status(error);
-}
+/* ---- Routes ---- */
 
 /* Options that are not given, and arguments if none is given */
-static gboolean follow_route(HbOptions *options, const HbCommand *command, char ***arguments, GError **error)
+static gboolean follow_route(const HbRoute *route, HbOptions *options, const HbCommand *command, char ***arguments,
+                             GError **error)
 {
-    g_autoptr(HbRoute) route = options->route != NULL ? hb_route_open(options->route, error) : NULL;
-
-    if (options->route == NULL)
-        return TRUE;
-    if (route == NULL || !hb_route_fill_options(route, options, command->bit, error))
+    if (!hb_route_fill_options(route, options, command->bit, error))
         return FALSE;
     if ((*arguments)[1] != NULL)
         return TRUE;
@@ -306,27 +55,145 @@ static gboolean follow_route(HbOptions *options, const HbCommand *command, char 
     return TRUE;
 }
 
+/* What commands that write, or that burden a source for long, do with a route is done by one process at a time. A pass
+ * that keeps up goes on beside others: the hand-over ends it */
+static gboolean is_alone(const HbCommand *command, const HbOptions *options)
+{
+    return (command->bit & (HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_CARRY | HB_FOR_FRESHEN)) != 0 && !options->keep_up &&
+           !options->dry_run;
+}
+
+/* ---- Several legs ---- */
+
+typedef struct {
+    const HbCommand *command;
+    HbRoute *route;
+    char **arguments; /* as given */
+    char **names;     /* of the legs */
+} Legs;
+
+/* One leg's options and arguments, from the command line and the route; the arguments are the caller's */
+static char **prepare_leg(const Legs *legs, const char *name, HbOptions *options, GError **error)
+{
+    char **arguments = g_strdupv(legs->arguments);
+
+    hb_route_choose_leg(legs->route, name);
+    if (hb_options_parse(options, legs->command->bit, &arguments, error) &&
+        follow_route(legs->route, options, legs->command, &arguments, error) && hb_options_check(options, error))
+        return arguments;
+    g_prefix_error(error, "leg %s: ", name);
+    g_strfreev(arguments);
+    return NULL;
+}
+
+/* All of them before the first is run */
+static gboolean check_legs(const Legs *legs, GError **error)
+{
+    for (char **name = legs->names; *name != NULL; name++) {
+        HbOptions options = {0};
+        g_auto(GStrv) arguments = prepare_leg(legs, *name, &options, error);
+        hb_options_clear(&options);
+        if (arguments == NULL)
+            return FALSE;
+    }
+    return TRUE;
+}
+
+static HbStatus run_leg(const Legs *legs, const char *name, json_t *results)
+{
+    HbCli cli = {.leg = name};
+    g_auto(GStrv) arguments = prepare_leg(legs, name, &cli.options, NULL);
+    HbStatus status;
+
+    if (!cli.options.quiet)
+        fprintf(stderr, "leg %s\n", name);
+    status = hb_cli_run_prepared(&cli, legs->command, arguments, results);
+    hb_options_clear(&cli.options);
+    return status;
+}
+
+static void report_legs(const HbOptions *options, char **names, const HbStatus *statuses, json_t *results)
+{
+    g_autofree char *document = NULL;
+    json_t *root = hb_json_begin("route");
+
+    json_object_set_new(root, "legs", results);
+    document = hb_json_end(root);
+    if (options->json) {
+        hb_cli_print_document(document);
+        return;
+    }
+    for (guint i = 0; names[i] != NULL && !options->quiet; i++) {
+        g_autofree char *name = hb_text_visible(names[i]);
+        printf("%sleg %s: %s (status %d)\n", i == 0 ? "\n" : "", name, hb_outcome_describe(statuses[i]),
+               (int)statuses[i]);
+    }
+}
+
+/* One that fails stops no other; an interruption stops all */
+static HbStatus run_legs(const Legs *legs, const HbOptions *options)
+{
+    g_autofree HbStatus *statuses = g_new0(HbStatus, g_strv_length(legs->names));
+    json_t *results = json_array();
+    HbStatus worst = HB_STATUS_DONE;
+    guint count = 0;
+
+    for (; legs->names[count] != NULL && worst != HB_STATUS_INTERRUPTED; count++) {
+        statuses[count] = run_leg(legs, legs->names[count], results);
+        worst = MAX(worst, statuses[count]);
+    }
+    for (; legs->names[count] != NULL; count++)
+        statuses[count] = HB_STATUS_INTERRUPTED;
+    report_legs(options, legs->names, statuses, results);
+    return worst;
+}
+
+/* ---- One command ---- */
+
+static HbStatus run_alone(HbCli *cli, const HbCommand *command, char ***arguments, GError **error)
+{
+    if (!(cli->options.help || hb_options_check(&cli->options, error)))
+        return HB_STATUS_USAGE;
+    if (cli->options.help) {
+        g_autofree char *text = hb_help_command(command, hb_cli_wants_color(&cli->options, hb_terminal_is_output()));
+        fputs(text, stdout);
+        return HB_STATUS_DONE;
+    }
+    return hb_cli_run_prepared(cli, command, *arguments, NULL);
+}
+
+static HbStatus run_route(HbCli *cli, const HbCommand *command, char ***arguments, char **given, GError **error)
+{
+    g_autoptr(HbRoute) route = hb_route_open(cli->options.route, error);
+    g_auto(GStrv) names = route != NULL ? hb_route_list_legs(route, cli->options.legs, error) : NULL;
+    const Legs legs = {command, route, given, names};
+    int hold = -1;
+    HbStatus status = HB_STATUS_USAGE;
+
+    if (names == NULL ||
+        !(*names != NULL ? check_legs(&legs, error) : follow_route(route, &cli->options, command, arguments, error)))
+        return HB_STATUS_USAGE;
+    if (is_alone(command, &cli->options) && !cli->options.help && (hold = hb_route_hold(route, error)) < 0)
+        return HB_STATUS_REMARKS;
+    status = *names != NULL && !cli->options.help ? run_legs(&legs, &cli->options)
+                                                  : run_alone(cli, command, arguments, error);
+    if (hold >= 0)
+        close(hold);
+    return status;
+}
+
 static HbStatus run_command(const HbCommand *command, char ***arguments)
 {
     HbCli cli = {0};
+    g_auto(GStrv) given = g_strdupv(*arguments);
     g_autoptr(GError) error = NULL;
-    HbStatus status = HB_STATUS_DONE;
+    HbStatus status = HB_STATUS_USAGE;
 
-    if (!hb_options_parse(&cli.options, command->bit, arguments, &error) ||
-        !follow_route(&cli.options, command, arguments, &error) ||
-        !(cli.options.help || hb_options_check(&cli.options, &error))) {
-        status = fail_early(error);
-    } else if (cli.options.help) {
-        g_autofree char *text = hb_help_command(command, want_color(&cli.options, hb_terminal_is_output()));
-        fputs(text, stdout);
-    } else if ((cli.voice = new_voice(&cli.options, &error)) == NULL) {
-        status = fail_early(error);
-    } else {
-        status = run_with_services(&cli, command, *arguments + 1);
-        if (!hb_voice_is_log_whole(cli.voice) && status <= HB_STATUS_REMARKS)
-            status = HB_STATUS_FILE;
-        hb_voice_free(cli.voice);
-    }
+    if (hb_options_parse(&cli.options, command->bit, arguments, &error))
+        status = cli.options.route != NULL ? run_route(&cli, command, arguments, given, &error)
+                                           : run_alone(&cli, command, arguments, &error);
+    if (error != NULL)
+        status = hb_cli_fail_early(error);
     hb_options_clear(&cli.options);
     return status;
 }
@@ -355,11 +222,11 @@ static HbStatus show_help(const char *name)
 {
     g_autoptr(GError) error = NULL;
     const HbCommand *command = name != NULL ? find_command(name, &error) : NULL;
-    gboolean color = want_color(&(HbOptions){0}, hb_terminal_is_output());
+    gboolean color = hb_cli_wants_color(&(HbOptions){0}, hb_terminal_is_output());
     g_autofree char *text = NULL;
 
     if (error != NULL)
-        return fail_early(error);
+        return hb_cli_fail_early(error);
     text = command != NULL ? hb_help_command(command, color) : hb_help_program(color);
     fputs(text, stdout);
     return HB_STATUS_DONE;
@@ -398,7 +265,7 @@ static HbStatus dispatch(char ***arguments)
         return show_help((*arguments)[2]);
     command = find_command(name, &error);
     if (command == NULL)
-        return fail_early(error);
+        return hb_cli_fail_early(error);
     g_free((*arguments)[1]);
     for (char **at = *arguments + 1; (*at = at[1]) != NULL; at++)
         continue;
@@ -416,7 +283,7 @@ static HbStatus check_output(HbStatus status)
     if ((fflush(stdout) == 0 && !ferror(stdout)) || errno == EPIPE)
         return status;
     hb_error_set(&error, HB_ERROR_FILE, NULL, "writing to standard output: %s", g_strerror(errno));
-    return fail_early(error);
+    return hb_cli_fail_early(error);
 }
 
 int hb_cli_run(int argc, char **argv)

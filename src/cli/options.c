@@ -29,6 +29,8 @@
 #define ROWS_NAMED_DEFAULT 5
 #define ROWS_NAMED_MAX     1000000
 #define UNTIL_LAG_MAX_S    86400
+#define KEEP_MAX           10000
+#define KEEP_FOR_MAX       100000
 #define COMMAND_PREFIX     "command:"
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
@@ -109,6 +111,11 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("around", around, "OBJECT", "draw only what OBJECT needs, and what needs it", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
     VALUE("against", against, "FILE", "show what has changed since the survey that was kept in FILE", HB_FOR_SURVEY),
+    VALUE("keep", keep, "N", "of the dumps of this dated name keep the newest N; older ones go when the new one has been verified", HB_FOR_DUMP),
+    VALUE("keep-for", keep_for, "TIME", "likewise those of the last TIME: 30d, 8w, 12h; with --keep, what one of them keeps stays", HB_FOR_DUMP),
+    VALUE("then", then, "PROGRAM", "at the end run this; the result stands on its standard input as JSON, the status in HORNBEAM_STATUS",
+          HB_FOR_ALL),
+    LIST("leg", legs, "NAME", "of a route that has several, only this one (repeatable)", HB_FOR_ALL),
     VALUE("route", route, "FILE", "take what is not given here from a file; see hornbeam(1)", HB_FOR_ALL),
     FLAG("json", 0, json, "print the result as one JSON document", HB_FOR_ALL),
     VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),
@@ -457,6 +464,39 @@ static gboolean check_handover(HbOptions *options, GError **error)
            hb_error_set(error, HB_ERROR_USAGE, NULL, "--undo goes with neither --resume nor --dry-run");
 }
 
+/* "30d", "8w", "12h" */
+static gboolean read_days(const char *text, gint64 *seconds, GError **error)
+{
+    static const struct {
+        char unit;
+        gint64 seconds;
+    } units[] = {{'h', 3600}, {'d', 86400}, {'w', 7 * 86400}};
+    char *end;
+    const guint64 number = g_ascii_strtoull(text, &end, 10);
+
+    *seconds = 0;
+    for (gsize i = 0; i < G_N_ELEMENTS(units); i++) {
+        if (*end == units[i].unit && end[1] == '\0' && g_ascii_isdigit(*text) && number <= KEEP_FOR_MAX)
+            *seconds = (gint64)number * units[i].seconds;
+    }
+    return *seconds > 0 || hb_error_set(error, HB_ERROR_USAGE, NULL,
+                                        "--keep-for takes hours, days or weeks, as 12h, 30d or 8w, not “%s”", text);
+}
+
+static gboolean check_nightly(HbOptions *options, GError **error)
+{
+    g_autoptr(GError) cause = NULL;
+
+    if ((options->keep != NULL && !read_number(options->keep, "keep", 1, KEEP_MAX, &options->keep_count, error)) ||
+        (options->keep_for != NULL && !read_days(options->keep_for, &options->keep_for_s, error)))
+        return FALSE;
+    if (options->legs != NULL && options->route == NULL)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--leg goes with --route");
+    return options->then == NULL || g_shell_parse_argv(options->then, NULL, &options->then_words, &cause) ||
+           hb_error_set(error, HB_ERROR_USAGE, "name a program, and its arguments as a shell would have them",
+                        "--then: %s", cause->message);
+}
+
 gboolean hb_options_check(HbOptions *options, GError **error)
 {
     options->part_bits = HB_PART_ALL;
@@ -466,7 +506,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         !check_rows_named(options, error) || !check_lock_wait(options, error) || !check_compression(options, error) ||
         !check_color(options, error) || !check_rights(options, error) || !check_choice(options, error) ||
         !check_accept(options, error) || !check_following(options, error) || !check_handover(options, error) ||
-        !check_renames(options, error) || !check_existing(options, error) ||
+        !check_nightly(options, error) || !check_renames(options, error) || !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;
@@ -482,6 +522,7 @@ void hb_options_clear(HbOptions *options)
             g_free(*(char **)(gpointer)((char *)options + row->offset));
     }
     g_strfreev(options->stop_command);
+    g_strfreev(options->then_words);
     g_clear_pointer(&options->wishes.renames, g_ptr_array_unref);
     hb_selection_free(options->selection);
     *options = (HbOptions){0};

@@ -76,6 +76,10 @@ typedef struct {
     char *log;
     char *route;
     char *color;
+    char *keep;
+    char *keep_for;
+    char *then;
+    char **legs;
 
     /* Made from the above by hb_options_check() */
     guint job_count;
@@ -94,6 +98,9 @@ typedef struct {
     guint check_place;
     guint source_place;
     HbSelection *selection;
+    guint keep_count;  /* 0: none was given */
+    gint64 keep_for_s; /* 0: none was given */
+    char **then_words; /* NULL: nothing is to be run */
 } HbOptions;
 
 typedef struct {

@@ -3,7 +3,15 @@
 
 #include "core/base/error.h"
 
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
 #include <string.h>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
+#include <time.h>
+#include <unistd.h>
 
 /*
  * A route is a file of options under a name of its own choosing: what one would type each time. It is read as data,
@@ -11,11 +19,14 @@
  * nearest key, and a password in it is refused.
  */
 
-#define GROUP "route"
+#define GROUP     "route"
+#define LEG       "leg "
+#define LEG_PLACE "{leg}"
 
 struct HbRoute {
     char *path;
     GKeyFile *keys;
+    char *leg; /* NULL: none was chosen */
 };
 
 static const char *const places[] = {"from", "to", "dump", NULL};
@@ -25,8 +36,44 @@ void hb_route_free(HbRoute *route)
     if (route == NULL)
         return;
     g_free(route->path);
+    g_free(route->leg);
     g_key_file_unref(route->keys);
     g_free(route);
+}
+
+/* ---- Looking up ---- */
+
+/* The group that has the key for the leg that was chosen; the caller's */
+static char *find_group(const HbRoute *route, const char *key)
+{
+    g_autofree char *own = g_strconcat(LEG, route->leg, NULL);
+
+    return route->leg != NULL && g_key_file_has_key(route->keys, own, key, NULL) ? g_steal_pointer(&own)
+                                                                                 : g_strdup(GROUP);
+}
+
+static gboolean has_key(const HbRoute *route, const char *key)
+{
+    g_autofree char *group = find_group(route, key);
+
+    return g_key_file_has_key(route->keys, group, key, NULL);
+}
+
+static char *name_leg(const HbRoute *route, char *value)
+{
+    g_auto(GStrv) parts = value != NULL && route->leg != NULL ? g_strsplit(value, LEG_PLACE, -1) : NULL;
+
+    if (parts == NULL)
+        return value;
+    g_free(value);
+    return g_strjoinv(route->leg, parts);
+}
+
+static char *get_text(const HbRoute *route, const char *key)
+{
+    g_autofree char *group = find_group(route, key);
+
+    return name_leg(route, g_key_file_get_string(route->keys, group, key, NULL));
 }
 
 /* ---- Checking ---- */
@@ -38,7 +85,7 @@ static const char **list_known(void)
     for (gsize i = 0; places[i] != NULL; i++)
         g_ptr_array_add(known, (gpointer)places[i]);
     for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
-        if (strcmp(row->name, "route") != 0 && strcmp(row->name, "help") != 0)
+        if (strcmp(row->name, "route") != 0 && strcmp(row->name, "help") != 0 && strcmp(row->name, "leg") != 0)
             g_ptr_array_add(known, (gpointer)row->name);
     }
     g_ptr_array_add(known, NULL);
@@ -59,9 +106,9 @@ static gboolean check_key(const HbRoute *route, const char *key, const char *con
 }
 
 /* A file that is copied and kept is no place for a password */
-static gboolean check_secrets(const HbRoute *route, const char *key, GError **error)
+static gboolean check_secrets(const HbRoute *route, const char *group, const char *key, GError **error)
 {
-    g_autofree char *value = g_key_file_get_string(route->keys, GROUP, key, NULL);
+    g_autofree char *value = g_key_file_get_string(route->keys, group, key, NULL);
     const char *user = value != NULL ? strstr(value, "://") : NULL;
     const char *end = user != NULL ? strpbrk(user + 3, "@/?") : NULL;
 
@@ -72,17 +119,39 @@ static gboolean check_secrets(const HbRoute *route, const char *key, GError **er
                         "%s: “%s” holds a password, which has no place in a route", route->path, key);
 }
 
+static gboolean check_group(const HbRoute *route, const char *group, GError **error)
+{
+    g_auto(GStrv) keys = g_key_file_get_keys(route->keys, group, NULL, NULL);
+    g_autofree const char **known = list_known();
+
+    for (char **key = keys; key != NULL && *key != NULL; key++) {
+        if (!check_key(route, *key, known, error) || !check_secrets(route, group, *key, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* It is part of paths */
+static gboolean is_leg(const char *group)
+{
+    const char *name = g_str_has_prefix(group, LEG) ? group + strlen(LEG) : "";
+
+    return *name != '\0' && *name != '.' && strpbrk(name, "/%{}") == NULL;
+}
+
 static gboolean check(const HbRoute *route, GError **error)
 {
     g_auto(GStrv) groups = g_key_file_get_groups(route->keys, NULL);
-    g_auto(GStrv) keys = g_key_file_get_keys(route->keys, GROUP, NULL, NULL);
-    g_autofree const char **known = list_known();
 
-    if (keys == NULL || groups[1] != NULL)
+    if (groups[0] == NULL || strcmp(groups[0], GROUP) != 0)
         return hb_error_set(error, HB_ERROR_USAGE, "begin it with a line [" GROUP "]",
-                            "%s: a route has one group, [" GROUP "]", route->path);
-    for (char **key = keys; *key != NULL; key++) {
-        if (!check_key(route, *key, known, error) || !check_secrets(route, *key, error))
+                            "%s: a route begins with its group, [" GROUP "]", route->path);
+    for (char **group = groups; *group != NULL; group++) {
+        if (group != groups && !is_leg(*group))
+            return hb_error_set(error, HB_ERROR_USAGE, "name legs in letters and digits: [" LEG "vale]",
+                                "%s: a route has the groups [" GROUP "] and [" LEG "NAME], and no [%s]", route->path,
+                                *group);
+        if (!check_group(route, *group, error))
             return FALSE;
     }
     return TRUE;
@@ -104,11 +173,98 @@ HbRoute *hb_route_open(const char *path, GError **error)
     return check(route, error) ? g_steal_pointer(&route) : NULL;
 }
 
+/* ---- Legs ---- */
+
+char **hb_route_list_legs(const HbRoute *route, char *const *wanted, GError **error)
+{
+    g_auto(GStrv) groups = g_key_file_get_groups(route->keys, NULL);
+    g_autoptr(GStrvBuilder) legs = g_strv_builder_new();
+
+    for (char *const *name = wanted; name != NULL && *name != NULL; name++) {
+        g_autofree char *group = g_strconcat(LEG, *name, NULL);
+        if (!g_key_file_has_group(route->keys, group)) {
+            hb_error_set(error, HB_ERROR_USAGE, "see the file's groups [" LEG "NAME]", "%s: the route has no leg “%s”",
+                         route->path, *name);
+            return NULL;
+        }
+    }
+    for (char **group = groups + 1; *group != NULL; group++) {
+        const char *name = *group + strlen(LEG);
+        if (wanted == NULL || g_strv_contains((const char *const *)wanted, name))
+            g_strv_builder_add(legs, name);
+    }
+    return g_strv_builder_end(legs);
+}
+
+void hb_route_choose_leg(HbRoute *route, const char *leg)
+{
+    g_free(route->leg);
+    route->leg = g_strdup(leg);
+}
+
+/* ---- One run at a time ---- */
+
+/* Of the process that has locked the file, by the kernel's list; 0: not known */
+static guint find_holder(int fd)
+{
+    g_autofree char *list = NULL;
+    g_auto(GStrv) lines = NULL;
+    struct stat info;
+
+    if (fstat(fd, &info) != 0 || !g_file_get_contents("/proc/locks", &list, NULL, NULL))
+        return 0;
+    lines = g_strsplit(list, "\n", -1);
+    for (char **line = lines; *line != NULL; line++) {
+        unsigned long long inode;
+        unsigned pid, big, small;
+        if (sscanf(*line, "%*s FLOCK %*s WRITE %u %x:%x:%llu", &pid, &big, &small, &inode) == 4 &&
+            inode == info.st_ino && big == major(info.st_dev) && small == minor(info.st_dev))
+            return pid;
+    }
+    return 0;
+}
+
+static gboolean set_held_error(const HbRoute *route, int fd, GError **error)
+{
+    const guint pid = find_holder(fd);
+    g_autofree char *folder = g_strdup_printf("/proc/%u", pid);
+    g_autoptr(GDateTime) began = NULL;
+    g_autofree char *since = NULL;
+    struct stat info;
+
+    if (pid > 0 && stat(folder, &info) == 0)
+        began = g_date_time_new_from_unix_local(info.st_mtime);
+    since = began != NULL ? g_date_time_format(began, ", since %Y-%m-%d %H:%M:%S") : g_strdup("");
+    if (pid == 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "wait until it has ended",
+                            "%s: another run of this route is at work", route->path);
+    return hb_error_set(error, HB_ERROR_BLOCKED, "wait until it has ended, or see with `ps` what it does",
+                        "%s: another run of this route is at work: process %u%s", route->path, pid, since);
+}
+
+int hb_route_hold(const HbRoute *route, GError **error)
+{
+    int fd = open(route->path, O_RDWR | O_CLOEXEC); /* which some network file systems need for a lock */
+
+    if (fd < 0)
+        fd = open(route->path, O_RDONLY | O_CLOEXEC);
+    if (fd >= 0 && flock(fd, LOCK_EX | LOCK_NB) == 0)
+        return fd;
+    if (fd >= 0 && errno == EWOULDBLOCK)
+        set_held_error(route, fd, error);
+    else
+        hb_error_set(error, HB_ERROR_FILE, "keep the route on a file system that knows locks",
+                     "locking the route %s: %s", route->path, g_strerror(errno));
+    if (fd >= 0)
+        close(fd);
+    return -1;
+}
+
 /* ---- Options ---- */
 
 static gboolean read_flag(const HbRoute *route, const HbOptionRow *row, gboolean *flag, GError **error)
 {
-    g_autofree char *text = g_key_file_get_string(route->keys, GROUP, row->name, NULL);
+    g_autofree char *text = get_text(route, row->name);
     gboolean yes = g_strcmp0(text, "yes") == 0;
 
     if (!yes && g_strcmp0(text, "no") != 0)
@@ -120,10 +276,11 @@ static gboolean read_flag(const HbRoute *route, const HbOptionRow *row, gboolean
 
 static char **read_list(const HbRoute *route, const char *key)
 {
-    char **list = g_key_file_get_string_list(route->keys, GROUP, key, NULL, NULL);
+    g_autofree char *group = find_group(route, key);
+    char **list = g_key_file_get_string_list(route->keys, group, key, NULL, NULL);
 
     for (char **text = list; text != NULL && *text != NULL; text++)
-        g_strstrip(*text);
+        *text = name_leg(route, g_strstrip(*text));
     return list;
 }
 
@@ -134,14 +291,14 @@ static gboolean fill(const HbRoute *route, const HbOptionRow *row, gpointer valu
     if (row->repeats && *(char ***)value == NULL)
         *(char ***)value = read_list(route, row->name);
     else if (!row->repeats && *(char **)value == NULL)
-        *(char **)value = g_key_file_get_string(route->keys, GROUP, row->name, NULL);
+        *(char **)value = get_text(route, row->name);
     return TRUE;
 }
 
 gboolean hb_route_fill_options(const HbRoute *route, HbOptions *options, guint command, GError **error)
 {
     for (const HbOptionRow *row = hb_option_rows; row->name != NULL; row++) {
-        if ((row->commands & command) && g_key_file_has_key(route->keys, GROUP, row->name, NULL) &&
+        if ((row->commands & command) && has_key(route, row->name) &&
             !fill(route, row, (char *)options + row->offset, error))
             return FALSE;
     }
@@ -154,7 +311,7 @@ static char *get_place(const HbRoute *route, const char *word)
 {
     g_autofree char *key = g_ascii_strdown(word, -1);
 
-    return g_key_file_get_string(route->keys, GROUP, strcmp(key, "server") == 0 ? "from" : key, NULL);
+    return get_text(route, strcmp(key, "server") == 0 ? "from" : key);
 }
 
 /* All words of one of the ways in which a command takes arguments; NULL if the route lacks one of them */

@@ -11,6 +11,16 @@
  *
  * A key is from, to, dump, or the name of any option, whichever command takes it. What the command line says wins. It
  * holds no passwords.
+ *
+ * A route of several databases has legs, which are run one after the other; what [route] says holds for each leg that
+ * does not say otherwise, and {leg} in a value is the leg's name:
+ *
+ *     [route]
+ *     dump = /srv/dumps/{leg}-%Y-%m-%d.dump
+ *     [leg vale]
+ *     from = postgresql://postgres@old.example/fennick_vale
+ *     [leg loans]
+ *     from = postgresql://postgres@desk.example/loans
  */
 #pragma once
 
@@ -23,6 +33,19 @@ typedef struct HbRoute HbRoute;
 HbRoute *hb_route_open(const char *path, GError **error);
 void hb_route_free(HbRoute *route); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbRoute, hb_route_free)
+
+/* The names of its legs, in the file's order, or, if wanted (NULL: all) names some, those. Without legs: an empty list.
+ * HB_ERROR_USAGE names one that is not there. The caller's */
+char **hb_route_list_legs(const HbRoute *route, char *const *wanted, GError **error);
+
+/* What is asked for from now on is this leg's; NULL: what holds for all of them */
+void hb_route_choose_leg(HbRoute *route, const char *leg);
+
+/*
+ * Keeps a second run of the route out as long as the descriptor is open, which ends with the process at the latest. -1
+ * with HB_ERROR_BLOCKED, which says who runs, or HB_ERROR_FILE
+ */
+int hb_route_hold(const HbRoute *route, GError **error);
 
 /* Fills in the options of a command that the command line left open */
 gboolean hb_route_fill_options(const HbRoute *route, HbOptions *options, guint command, GError **error);

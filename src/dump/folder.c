@@ -17,6 +17,8 @@
 #define SYNC_EACH_LIMIT  500
 #define SYNC_EARLY_BYTES (1024 * 1024)
 
+#define REMOVED ".removed"
+
 struct HbFolder {
     HbTarWriter *tar;    /* NULL: a folder */
     char *below;         /* what its members' names begin with, as it is part of another's tar; NULL: it is its own */
@@ -130,7 +132,10 @@ static HbFolder *create(const char *path, gboolean as_tar, GError **error)
     HbFolder *folder;
 
     if (g_file_test(clean, G_FILE_TEST_EXISTS)) {
-        hb_error_set(error, HB_ERROR_FILE, "name a folder that does not exist yet, or move this one away",
+        hb_error_set(error, HB_ERROR_FILE,
+                     "move this one away, or name one that is not there yet; with a date, NAME-%Y-%m-%d.dump, it is a "
+                     "new one each "
+                     "day",
                      "%s exists already; a dump never overwrites anything", path);
         return NULL;
     }
@@ -398,14 +403,52 @@ static int remove_entry(const char *path, const struct stat *info, int type, str
     return 0;
 }
 
+static void remove_tree(const char *path)
+{
+    nftw(path, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+}
+
 void hb_folder_discard(HbFolder *folder)
 {
     if (folder == NULL)
         return;
     wait_for_syncer(folder);
     if (folder->temporary != NULL)
-        nftw(folder->temporary, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
+        remove_tree(folder->temporary);
     folder_free(folder);
+}
+
+static char *name_removed(const char *path)
+{
+    g_autofree char *clean = g_canonicalize_filename(path, NULL);
+    g_autofree char *parent = g_path_get_dirname(clean), *base = g_path_get_basename(clean);
+
+    return g_strconcat(parent, "/.", base, REMOVED, NULL);
+}
+
+char *hb_folder_read_removed(const char *entry)
+{
+    return *entry == '.' && g_str_has_suffix(entry, REMOVED) ? g_strndup(entry + 1, strlen(entry) - 1 - strlen(REMOVED))
+                                                             : NULL;
+}
+
+void hb_folder_sweep(const char *path)
+{
+    g_autofree char *going = name_removed(path);
+
+    remove_tree(going);
+}
+
+gboolean hb_folder_remove(const char *path, GError **error)
+{
+    g_autofree char *going = name_removed(path);
+
+    remove_tree(going);
+    if (!rename_to_free(path, going))
+        return hb_file_error(error, "removing", path);
+    remove_tree(going);
+    return !g_file_test(going, G_FILE_TEST_EXISTS) ||
+           hb_error_set(error, HB_ERROR_FILE, "remove it by hand", "%s: not all of it could be removed", going);
 }
 
 /* ---- Reading ---- */

@@ -3,7 +3,7 @@
  * folder - a dump as a folder: created under a temporary name beside its final one, complete or not there at all.
  *
  *     create ---> .NAME.unfinished-XXXXXX/ ---commit: sync, rename---> NAME/
- *                          \------discard: removed
+ *                          \------discard: removed                     \---remove---> .NAME.removed
  *
  * A path that ends in ".tar" is a single file with the same members, and "-" is standard output: files are then held in
  * memory until they are closed, written one after the other, and cannot be removed any more.
@@ -51,6 +51,19 @@ gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error
 /* Writes SHA256SUMS, syncs everything and gives the folder its name. Frees the folder in any case */
 gboolean hb_folder_commit(HbFolder *folder, GError **error);
 void hb_folder_discard(HbFolder *folder); /* accepts NULL */
+
+/*
+ * Removes a dump that is there, a folder or a tar. It loses its name first, so that what an interruption leaves of it
+ * is no dump any more. HB_ERROR_FILE
+ */
+gboolean hb_folder_remove(const char *path, GError **error);
+
+/* The name of a dump of which this hidden entry of a folder is what an interrupted removal left; NULL: it is none. The
+ * caller's */
+char *hb_folder_read_removed(const char *entry);
+
+/* Removes what an interrupted removal left of the dump */
+void hb_folder_sweep(const char *path);
 
 /* The text of SHA256SUMS, as far as files are closed: for a stream, whose reader needs them early */
 char *hb_folder_make_sums(HbFolder *folder);

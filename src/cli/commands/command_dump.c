@@ -2,6 +2,7 @@
 /*
  * dump FROM DUMP - write a database into a folder.
  */
+#include "cli/commands/keep_dumps.h"
 #include "cli/commands/whole_server.h"
 #include "cli/terminal.h"
 #include "core/base/error.h"
@@ -55,20 +56,20 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     if (strcmp(path, "-") == 0) {
         g_autofree char *plain = hb_page_dump(manifest, "standard output", seconds, hb_voice_has_color(cli->voice));
         hb_voice_show(cli->voice, plain, FALSE);
-    } else if (cli->options.json) {
-        warn_of_omissions(cli, manifest);
-        hb_cli_print(cli, hb_json_dump(manifest, path, seconds));
-    } else if (!cli->options.quiet) {
-        g_autofree char *plain = hb_page_dump(manifest, path, seconds, FALSE);
-        hb_voice_write_log(cli->voice, plain);
-        hb_cli_print(cli, hb_page_dump(manifest, path, seconds, cli->color));
     } else {
-        warn_of_omissions(cli, manifest);
+        const gboolean is_page = !cli->options.json && !cli->options.quiet;
+        g_autofree char *plain = hb_page_dump(manifest, path, seconds, FALSE);
+        if (is_page)
+            hb_voice_write_log(cli->voice, plain);
+        else
+            warn_of_omissions(cli, manifest);
+        hb_cli_conclude(cli, hb_json_dump(manifest, path, seconds),
+                        is_page ? hb_page_dump(manifest, path, seconds, cli->color) : NULL);
     }
     return conflicts(cli, manifest);
 }
 
-static HbStatus run(HbCli *cli, char **arguments, GError **error)
+static HbStatus dump(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.source = hb_cli_make_source(cli),
                              .path = arguments[1],
@@ -101,6 +102,19 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (manifest == NULL)
         return HB_STATUS_STATEMENT;
     return report(cli, manifest, arguments[1], (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
+}
+
+static HbStatus run(HbCli *cli, char **arguments, GError **error)
+{
+    HbStatus status, kept;
+
+    if (!hb_cli_check_keep(cli, error))
+        return HB_STATUS_USAGE;
+    status = dump(cli, arguments, error);
+    if (*error != NULL || status > HB_STATUS_REMARKS)
+        return status;
+    kept = hb_cli_keep_dumps(cli, arguments[1], error);
+    return MAX(status, kept);
 }
 
 const HbCommand hb_command_dump = {

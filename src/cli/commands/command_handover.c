@@ -59,16 +59,15 @@ static gboolean find_both(HbCli *cli, char **arguments, HbPassOptions *pass, cha
 static HbStatus undo(HbCli *cli, const HbHandoverOptions *options, GError **error)
 {
     g_autofree char *what = NULL;
+    json_t *root;
 
     if (!hb_handover_undo(options, &what, error))
         return HB_STATUS_SERVER;
-    if (cli->options.json) {
-        json_t *root = hb_json_begin("handover");
-        json_object_set_new(root, "outcome", json_string("undone"));
-        hb_cli_print(cli, hb_json_end(root));
-    } else if (!cli->options.quiet) {
-        hb_cli_print(cli, g_strdup_printf("Undone: %s. FROM is open to applications, as it was.\n", what));
-    }
+    root = hb_json_begin("handover");
+    json_object_set_new(root, "outcome", json_string("undone"));
+    hb_cli_conclude(
+        cli, hb_json_end(root),
+        cli->options.quiet ? NULL : g_strdup_printf("Undone: %s. FROM is open to applications, as it was.\n", what));
     return HB_STATUS_DONE;
 }
 
@@ -88,8 +87,8 @@ static gboolean write_report(const HbCli *cli, const HbHandover *handover, const
 
 static HbStatus report_rehearsal(HbCli *cli, const HbHandover *handover, GError **error)
 {
-    hb_cli_print(cli, cli->options.json ? hb_handover_json(handover, NULL, TRUE)
-                                        : hb_handover_rehearsal_page(handover, TRUE, cli->color));
+    hb_cli_conclude(cli, hb_handover_json(handover, NULL, TRUE),
+                    hb_handover_rehearsal_page(handover, TRUE, cli->color));
     if (!write_report(cli, handover, NULL, error))
         return HB_STATUS_FILE;
     return hb_handover_is_blocked(handover) ? HB_STATUS_REMARKS : HB_STATUS_DONE;
@@ -102,10 +101,8 @@ static HbStatus report_end(HbCli *cli, const HbHandover *handover, GError *cause
     const gboolean is_written = write_report(cli, handover, cause, &ours);
 
     hb_voice_write_log(cli->voice, plain);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_handover_json(handover, cause, FALSE));
-    else if (!cli->options.quiet || cause != NULL)
-        hb_cli_print(cli, hb_handover_page(handover, cause, cli->color));
+    hb_cli_conclude(cli, hb_handover_json(handover, cause, FALSE),
+                    !cli->options.quiet || cause != NULL ? hb_handover_page(handover, cause, cli->color) : NULL);
     if (cause != NULL)
         g_propagate_error(error, cause);
     else if (!is_written)

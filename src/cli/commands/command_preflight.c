@@ -133,14 +133,12 @@ static gboolean write_html(PreflightRun *preflight, GError **error)
            hb_error_set(error, HB_ERROR_FILE, "name a file that can be written", "--report: %s", cause->message);
 }
 
-static void print_json(PreflightRun *preflight)
+static void conclude(PreflightRun *preflight)
 {
-    if (!preflight->cli->options.json)
-        return;
-    if (preflight->documents->len == 1)
-        hb_cli_print(preflight->cli, g_strdup(preflight->documents->pdata[0]));
-    else
-        hb_cli_print(preflight->cli, hb_json_list("server preflight", preflight->documents));
+    hb_cli_conclude(preflight->cli,
+                    preflight->documents->len == 1 ? g_strdup(preflight->documents->pdata[0])
+                                                   : hb_json_list("server preflight", preflight->documents),
+                    NULL);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
@@ -159,7 +157,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         ok = preflight.path != NULL ? preflight_dump(&preflight, &options, error)
                                     : preflight_uri(&preflight, &options, arguments[0], error);
     if (ok && write_html(&preflight, error))
-        print_json(&preflight);
+        conclude(&preflight);
     g_ptr_array_unref(preflight.documents);
     g_string_free(preflight.html, TRUE);
     return preflight.status;

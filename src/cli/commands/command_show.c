@@ -50,7 +50,7 @@ static HbStatus show_needs(HbCli *cli, const HbCatalog *catalog, GError **error)
 
     if (object == NULL)
         return HB_STATUS_USAGE;
-    hb_cli_print(cli, cli->options.json ? hb_json_needs(catalog, object) : hb_page_needs(catalog, object, cli->color));
+    hb_cli_conclude(cli, hb_json_needs(catalog, object), hb_page_needs(catalog, object, cli->color));
     return HB_STATUS_DONE;
 }
 
@@ -82,8 +82,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         return draw(cli, manifest->catalog, error);
     if (cli->options.needs != NULL)
         return show_needs(cli, manifest->catalog, error);
-    hb_cli_print(cli, cli->options.json ? hb_json_show(manifest, arguments[0])
-                                        : hb_page_show(manifest, arguments[0], cli->color));
+    hb_cli_conclude(cli, hb_json_show(manifest, arguments[0]), hb_page_show(manifest, arguments[0], cli->color));
     return HB_STATUS_DONE;
 }
 

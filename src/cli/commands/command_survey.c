@@ -40,8 +40,7 @@ static HbStatus show_changes(HbCli *cli, const HbSurvey *survey, const char *kep
         g_prefix_error(error, "--against %s: ", cli->options.against);
         return HB_STATUS_FILE;
     }
-    hb_cli_print(cli,
-                 cli->options.json ? hb_survey_changes_json(changes) : hb_survey_changes_page(changes, cli->color));
+    hb_cli_conclude(cli, hb_survey_changes_json(changes), hb_survey_changes_page(changes, cli->color));
     return HB_STATUS_DONE;
 }
 
@@ -53,7 +52,7 @@ static HbStatus show(HbCli *cli, const HbSurvey *survey, const char *kept, GErro
         return HB_STATUS_FILE;
     if (kept != NULL)
         return show_changes(cli, survey, kept, error);
-    hb_cli_print(cli, cli->options.json ? g_steal_pointer(&json) : hb_page_survey(survey, cli->color));
+    hb_cli_conclude(cli, g_steal_pointer(&json), hb_page_survey(survey, cli->color));
     return HB_STATUS_DONE;
 }
 

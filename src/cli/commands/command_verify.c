@@ -17,7 +17,7 @@ static HbStatus verify_one(HbCli *cli, const HbReader *dump, GError **error)
     if (hb_verify_files(dump, cli->options.job_count, cli->stop, cli->observers, &check, error)) {
         g_autofree char *plain = hb_page_files(&check, path, FALSE);
         hb_voice_write_log(cli->voice, plain);
-        hb_cli_print(cli, cli->options.json ? hb_json_files(&check, path) : hb_page_files(&check, path, cli->color));
+        hb_cli_conclude(cli, hb_json_files(&check, path), hb_page_files(&check, path, cli->color));
         status = check.flaws->len == 0 ? HB_STATUS_DONE : HB_STATUS_DUMP;
     }
     hb_file_check_clear(&check);
@@ -46,9 +46,8 @@ static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **err
     if (hb_verify_run(options, &verification, error)) {
         g_autofree char *plain = hb_page_verification(&verification, cli->options.rows_named_max, FALSE);
         hb_voice_write_log(cli->voice, plain);
-        hb_cli_print(cli, cli->options.json
-                              ? hb_json_verification(&verification)
-                              : hb_page_verification(&verification, cli->options.rows_named_max, cli->color));
+        hb_cli_conclude(cli, hb_json_verification(&verification),
+                        hb_page_verification(&verification, cli->options.rows_named_max, cli->color));
         status = hb_verification_is_equal(&verification) ? HB_STATUS_DONE : HB_STATUS_REMARKS;
     }
     hb_verification_clear(&verification);

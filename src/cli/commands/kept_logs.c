@@ -21,10 +21,8 @@ static gboolean is_anything_kept(const Releasing *releasing)
 {
     if (releasing->kept->len > 0)
         return TRUE;
-    if (releasing->cli->options.json)
-        hb_cli_print(releasing->cli, hb_kept_logs_json(releasing->kept));
-    else if (!releasing->cli->options.quiet)
-        hb_cli_print(releasing->cli, g_strdup("Nothing is kept there for copies."));
+    hb_cli_conclude(releasing->cli, hb_kept_logs_json(releasing->kept),
+                    releasing->cli->options.quiet ? NULL : g_strdup("Nothing is kept there for copies."));
     return FALSE;
 }
 
@@ -35,10 +33,9 @@ static gboolean release_all(const Releasing *releasing, GError **error)
         if (!releasing->engine->log->release(releasing->session, one->name, error))
             return FALSE;
     }
-    if (releasing->cli->options.json)
-        hb_cli_print(releasing->cli, hb_kept_logs_json(releasing->kept));
-    else if (!releasing->cli->options.quiet)
-        hb_cli_print(releasing->cli, hb_kept_logs_page(releasing->kept, TRUE, releasing->cli->color));
+    hb_cli_conclude(releasing->cli, hb_kept_logs_json(releasing->kept),
+                    releasing->cli->options.quiet ? NULL
+                                                  : hb_kept_logs_page(releasing->kept, TRUE, releasing->cli->color));
     return TRUE;
 }
 

@@ -27,18 +27,34 @@ static void show_plan(HbCli *cli, const HbPass *pass)
     hb_voice_show(cli->voice, plan, FALSE);
 }
 
+static HbStatus judge(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
+{
+    const HbFollowResult *follow = hb_pass_get_follow(pass);
+    const HbStatus status = hb_cli_judge_restore(result);
+
+    return status == HB_STATUS_DONE && (rest->differences->len > 0 || (follow != NULL && follow->drifts > 0))
+               ? HB_STATUS_REMARKS
+               : status;
+}
+
 static void print(Talk *talk, const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
 {
     HbCli *cli = talk->cli;
 
-    if (cli->options.json && talk->documents != NULL)
-        g_ptr_array_add(talk->documents, hb_pass_json(pass, result, rest));
-    else if (cli->options.json)
-        hb_cli_print(cli, hb_pass_json(pass, result, rest));
-    else if (result == NULL)
-        hb_cli_print(cli, hb_pass_plan_page(pass, cli->color));
-    else
-        hb_cli_print(cli, hb_pass_page(pass, result, rest, cli->color));
+    char *page = NULL;
+
+    if (result == NULL)
+        page = hb_pass_plan_page(pass, cli->color);
+    else if (!cli->options.quiet || judge(pass, result, rest) != HB_STATUS_DONE)
+        page = hb_pass_page(pass, result, rest, cli->color);
+    if (talk->documents == NULL) {
+        hb_cli_conclude(cli, hb_pass_json(pass, result, rest), page);
+        return;
+    }
+    g_ptr_array_add(talk->documents, hb_pass_json(pass, result, rest));
+    if (page != NULL && !cli->options.json)
+        hb_cli_print(cli, g_steal_pointer(&page));
+    g_free(page);
 }
 
 /* What follows this pass: another one, with the same wishes or to end well; or nothing */
@@ -55,16 +71,6 @@ static Next find_next(const HbCli *cli, const HbPass *pass, const HbPassOptions 
     return options->keeps_up ? FINISHING_PASS : LAST_PASS;
 }
 
-static HbStatus judge(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest)
-{
-    const HbFollowResult *follow = hb_pass_get_follow(pass);
-    const HbStatus status = hb_cli_judge_restore(result);
-
-    return status == HB_STATUS_DONE && (rest->differences->len > 0 || (follow != NULL && follow->drifts > 0))
-               ? HB_STATUS_REMARKS
-               : status;
-}
-
 static HbStatus report(Talk *talk, const HbPass *pass, const HbPassOptions *options, const HbRestoreResult *result,
                        const HbVerification *rest)
 {
@@ -74,8 +80,7 @@ static HbStatus report(Talk *talk, const HbPass *pass, const HbPassOptions *opti
 
     g_mutex_lock(&talk->talk);
     hb_voice_write_log(cli->voice, plain);
-    if (find_next(cli, pass, options, status) == LAST_PASS &&
-        (cli->options.json || !cli->options.quiet || status != HB_STATUS_DONE))
+    if (find_next(cli, pass, options, status) == LAST_PASS)
         print(talk, pass, result, rest);
     g_mutex_unlock(&talk->talk);
     return status;
@@ -317,8 +322,8 @@ HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **er
     g_mutex_init(&talk.talk);
     if (!run_databases(&talk, error))
         talk.worst = HB_STATUS_INTERRUPTED;
-    else if (cli->options.json)
-        hb_cli_print(cli, hb_json_list("server freshen", documents));
+    else
+        hb_cli_conclude(cli, hb_json_list("server freshen", documents), NULL);
     g_mutex_clear(&talk.talk);
     return talk.worst;
 }

@@ -45,10 +45,10 @@ static void report(HbCli *cli, const HbRestore *restore, const HbRestoreResult *
     g_autofree char *plain = hb_page_restore(restore, result, FALSE);
 
     hb_voice_write_log(cli->voice, plain);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_json_restore(restore, result));
-    else if (!cli->options.quiet || hb_cli_judge_restore(result) != HB_STATUS_DONE)
-        hb_cli_print(cli, hb_page_restore(restore, result, cli->color));
+    hb_cli_conclude(cli, hb_json_restore(restore, result),
+                    !cli->options.quiet || hb_cli_judge_restore(result) != HB_STATUS_DONE
+                        ? hb_page_restore(restore, result, cli->color)
+                        : NULL);
 }
 
 char *hb_cli_describe_loss(const HbRestore *restore)
@@ -95,7 +95,7 @@ HbStatus hb_cli_run_restore(HbCli *cli, HbRestore *restore, const char *path, GE
     if (!hb_restore_is_done_before(restore))
         hb_cli_show_plan(cli, restore, path);
     if (cli->options.dry_run && !hb_restore_is_done_before(restore)) {
-        hb_cli_print(cli, cli->options.json ? hb_json_steps(restore) : hb_restore_plan_page(restore, cli->color));
+        hb_cli_conclude(cli, hb_json_steps(restore), hb_restore_plan_page(restore, cli->color));
         return HB_STATUS_DONE;
     }
     loss = hb_cli_describe_loss(restore);

@@ -114,8 +114,8 @@ static void report_dump(const ServerReport *report, const HbManifest *manifest, 
         return;
     }
     hb_voice_write_log(cli->voice, plain);
-    hb_cli_print(cli, cli->options.json ? hb_json_list("server dump", report->documents)
-                                        : hb_page_whole_dump(manifest, report->table, omissions, path, cli->color));
+    hb_cli_conclude(cli, hb_json_list("server dump", report->documents),
+                    hb_page_whole_dump(manifest, report->table, omissions, path, cli->color));
 }
 
 HbStatus hb_cli_dump_whole(HbCli *cli, const HbDumpOptions *options, GError **error)
@@ -200,8 +200,7 @@ HbStatus hb_cli_restore_whole(HbCli *cli, const HbRestoreOptions *options, GErro
     server_report_init(&report, cli, hb_reader_get_path(options->dump));
     if (!hb_whole_server_restore(options, &callbacks, error))
         note_status(&report, HB_STATUS_STATEMENT);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_json_list("server restore", report.documents));
+    hb_cli_conclude(cli, hb_json_list("server restore", report.documents), NULL);
     server_report_clear(&report);
     return report.status;
 }
@@ -223,8 +222,7 @@ static HbStatus take_or_carry(HbCli *cli, HbStream *stream, const HbSnapshotSour
     if (!(from != NULL ? hb_whole_server_carry(from, to, &callbacks, error)
                        : hb_whole_server_take(stream, to, &callbacks, error)))
         note_status(&report, HB_STATUS_STATEMENT);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_json_list(from != NULL ? "server carry" : "server restore", report.documents));
+    hb_cli_conclude(cli, hb_json_list(from != NULL ? "server carry" : "server restore", report.documents), NULL);
     server_report_clear(&report);
     return report.status;
 }
@@ -398,8 +396,7 @@ HbStatus hb_cli_verify_whole(HbCli *cli, const HbVerifyOptions *options, GError 
     server_report_init(&report, cli, options->from.dump != NULL ? hb_reader_get_path(options->from.dump) : NULL);
     if (!verify_server(&report, options, error) || !verify_databases(&report, options, error))
         note_status(&report, HB_STATUS_STATEMENT);
-    if (cli->options.json)
-        hb_cli_print(cli, hb_json_list("server verify", report.documents));
+    hb_cli_conclude(cli, hb_json_list("server verify", report.documents), NULL);
     server_report_clear(&report);
     return report.status;
 }
