@@ -10,6 +10,7 @@
 #   make valgrind   the core's tests under valgrind
 #   make mutants    changes single operators of MODULES, and names those that no test notices (EACH of a module, 0: all)
 #   make bench      ratios to the least that a C program must do (SCALE, RUNS)
+#   make package    a Debian package and a tarball in build/release, with sums; installed, used and removed in a clean folder
 #   make install    PREFIX and DESTDIR as usual
 
 PREFIX ?= /usr/local
@@ -18,7 +19,7 @@ RUNS   ?= 5
 SECONDS ?= 30
 ENGINE ?= both
 
-.PHONY: all demo test lint sanitize fuzz valgrind mutants bench install clean format
+.PHONY: all demo test lint sanitize fuzz valgrind mutants bench package install clean format
 
 all: build/Makefile
 	cmake --build build --parallel $(JOBS)
@@ -73,6 +74,11 @@ bench: all
 	scripts/prepare.sh servers bench
 	bench/run.sh postgresql $(or $(SCALE),140) $(RUNS)
 	bench/run.sh mariadb $(or $(SCALE),80) $(RUNS)
+
+package:
+	scripts/prepare.sh build servers package
+	scripts/package.sh
+	tests/package.sh
 
 install: all
 	cmake --install build --prefix "$(PREFIX)"

@@ -1,14 +1,15 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: Apache-2.0
 # Installs what is missing on Debian 12, as root or with sudo; says nothing where nothing is missing.
-# Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, bench, fuzz
+# Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, package, bench, fuzz
 set -euo pipefail
 
 build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev scdoc"
 servers="postgresql-15 mariadb-server"
 versions=$(command -v npm >/dev/null || echo "nodejs npm")
-tests="libcmocka-dev python3"
+tests="libcmocka-dev python3 zsh fish"
 lint="clang-format cppcheck valgrind git python3"
+package="debhelper dpkg-dev fakeroot lintian man-db git"
 bench="bc time"
 fuzz="clang libclang-rt-dev"
 

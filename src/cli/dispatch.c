@@ -5,6 +5,7 @@
 #include "cli/route.h"
 #include "cli/run_command.h"
 #include "cli/terminal.h"
+#include "cli/version_text.h"
 #include "core/base/error.h"
 #include "report/json.h"
 #include "report/text.h"
@@ -232,6 +233,14 @@ static HbStatus show_help(const char *name)
     return HB_STATUS_DONE;
 }
 
+/* What a report of a mistake should begin with */
+static void print_version(gboolean is_verbose)
+{
+    g_autofree char *text = is_verbose ? hb_version_describe() : NULL;
+
+    printf("hornbeam %s\n%s", HB_VERSION, text != NULL ? text : "");
+}
+
 /* "--route FILE COMMAND" becomes "COMMAND --route FILE": all other options follow the command */
 static void put_route_behind(char **arguments)
 {
@@ -247,6 +256,7 @@ static void put_route_behind(char **arguments)
 
 static HbStatus dispatch(char ***arguments)
 {
+    static const char *const verbose[] = {"--verbose", "-v", NULL};
     const char *name = (*arguments)[0] != NULL ? (*arguments)[1] : NULL;
     g_autoptr(GError) error = NULL;
     const HbCommand *command;
@@ -258,7 +268,7 @@ static HbStatus dispatch(char ***arguments)
     put_route_behind(*arguments);
     name = (*arguments)[1];
     if (strcmp(name, "--version") == 0) {
-        printf("hornbeam %s\n", HB_VERSION);
+        print_version((*arguments)[2] != NULL && g_strv_contains(verbose, (*arguments)[2]));
         return HB_STATUS_DONE;
     }
     if (strcmp(name, "help") == 0 || strcmp(name, "--help") == 0 || strcmp(name, "-h") == 0)

@@ -32,7 +32,7 @@ char *hb_help_program(gboolean color)
         append_pair(out, call, COMMAND_WIDTH, (*at)->summary);
     }
     append_pair(out, "help [COMMAND]", COMMAND_WIDTH, "this text, or a command's own");
-    append_pair(out, "--version", COMMAND_WIDTH, "the version of this program");
+    append_pair(out, "--version [--verbose]", COMMAND_WIDTH, "the version of this program, and of its libraries");
     g_string_append(out, "\n");
     append_heading(out, color, "Arguments");
     append_pair(out, "SERVER, FROM, TO", COMMAND_WIDTH, "postgresql://user@host:port/database?option=value");

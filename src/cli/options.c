@@ -35,15 +35,20 @@
 
 #define FLAG(name, letter, field, help, commands)                                                                      \
     {                                                                                                                  \
-        name, letter, FALSE, FALSE, offsetof(HbOptions, field), NULL, help, commands                                   \
+        name, letter, FALSE, FALSE, offsetof(HbOptions, field), NULL, NULL, help, commands                             \
     }
 #define VALUE(name, field, value, help, commands)                                                                      \
     {                                                                                                                  \
-        name, 0, TRUE, FALSE, offsetof(HbOptions, field), value, help, commands                                        \
+        name, 0, TRUE, FALSE, offsetof(HbOptions, field), value, NULL, help, commands                                  \
     }
 #define LIST(name, field, value, help, commands)                                                                       \
     {                                                                                                                  \
-        name, 0, TRUE, TRUE, offsetof(HbOptions, field), value, help, commands                                         \
+        name, 0, TRUE, TRUE, offsetof(HbOptions, field), value, NULL, help, commands                                   \
+    }
+
+#define WORDS(name, field, value, words, help, commands)                                                               \
+    {                                                                                                                  \
+        name, 0, TRUE, FALSE, offsetof(HbOptions, field), value, words, help, commands                                 \
     }
 
 /* clang-format off */
@@ -71,17 +76,17 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("remember", 0, remember, "leave in TO where it came from, so that freshen need not be told", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("keep-log", 0, keep_log, "have FROM keep its log from this moment on, for freshen --by log; a log that nobody reads fills its disk",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP),
-    VALUE("by", by, "HOW", "how changes are found: log, rows (by comparing), auto (default): the log, and rows where it cannot tell", HB_FOR_FRESHEN | HB_FOR_HANDOVER),
+    WORDS("by", by, "HOW", "auto log rows", "how changes are found: log, rows (by comparing), auto (default): the log, and rows where it cannot tell", HB_FOR_FRESHEN | HB_FOR_HANDOVER),
     FLAG("keep-up", 0, keep_up, "go on with FROM's log until Ctrl-C, or --until-lag", HB_FOR_FRESHEN),
     VALUE("until-lag", until_lag, "SECONDS", "with --keep-up: end when TO is no further behind than this", HB_FOR_FRESHEN),
     FLAG("release", 0, release, "let FROM forget the log that it keeps for TO, or, without TO, all that it keeps for copies", HB_FOR_FRESHEN),
-    VALUE("stop-writes", stop_writes, "HOW", "how writing to FROM is stopped: sessions, read-only, ask (a person does it), auto (default): what suits the server",
+    WORDS("stop-writes", stop_writes, "HOW", "auto sessions read-only ask", "how writing to FROM is stopped: sessions, read-only, ask (a person does it), auto (default): what suits the server",
           HB_FOR_HANDOVER),
-    VALUE("check", check, "WHAT", "what is compared while nobody writes: changed (default: structure, and the tables that have changed), all, none",
+    WORDS("check", check, "WHAT", "changed all none", "what is compared while nobody writes: changed (default: structure, and the tables that have changed), all, none",
           HB_FOR_HANDOVER),
     LIST("for", users, "USER", "a user of the application, whose connection strings are written and tried (repeatable; default: TO's own)",
          HB_FOR_HANDOVER),
-    VALUE("source", source, "FATE", "what becomes of FROM: read-only (default), open (TO was a copy), rename, drop (asks for its name; with --check all)",
+    WORDS("source", source, "FATE", "read-only open rename drop", "what becomes of FROM: read-only (default), open (TO was a copy), rename, drop (asks for its name; with --check all)",
           HB_FOR_HANDOVER),
     FLAG("way-back", 0, way_back, "TO keeps its log from the beginning, and FROM becomes a copy of TO", HB_FOR_HANDOVER),
     FLAG("undo", 0, undo, "let applications into FROM again, after a hand-over that broke off before its point of no return", HB_FOR_HANDOVER),
@@ -92,15 +97,15 @@ const HbOptionRow hb_option_rows[] = {
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
     VALUE("needs", company, "no", "leave out what is needed by what --take takes, because the target has it (default: yes)",
           HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_DUMP | HB_FOR_RESTORE | HB_FOR_VERIFY),
-    VALUE("existing", existing, "HOW",
+    WORDS("existing", existing, "HOW", "stop keep replace",
           "what becomes of what the target has: stop (default), keep it, or replace it by what arrives",
           HB_FOR_CARRY | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
     FLAG("yes", 'y', yes, "do not ask before something is dropped or emptied, or writes are stopped", HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     VALUE("new-passwords", new_passwords, "FILE",
           "give users that arrive without a password a new one, and write it to FILE", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
-    VALUE("ownership", ownership, "HOW", "keep (default), or mine: everything belongs to the restoring role",
+    WORDS("ownership", ownership, "HOW", "keep mine", "keep (default), or mine: everything belongs to the restoring role",
           HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
-    VALUE("grants", grants, "HOW", "keep (default), or drop: no rights are granted", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
+    WORDS("grants", grants, "HOW", "keep drop", "keep (default), or drop: no rights are granted", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("rename", rename, "KIND:OLD=NEW", "another name on the way: database, schema, owner, tablespace, storage (repeatable)",
          HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_SQL | HB_FOR_PREFLIGHT | HB_FOR_RESTORE | HB_FOR_VERIFY),
     LIST("probe", probes, "SQL", "a question for both sides, whose answers are held against each other (repeatable)", HB_FOR_VERIFY),
@@ -121,9 +126,9 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),
     FLAG("quiet", 'q', quiet, "print results and errors only", HB_FOR_ALL),
     FLAG("verbose", 'v', verbose, "tell more", HB_FOR_ALL),
-    VALUE("color", color, "WHEN", "auto (default), always or never", HB_FOR_ALL),
+    WORDS("color", color, "WHEN", "auto always never", "auto (default), always or never", HB_FOR_ALL),
     FLAG("help", 'h', help, "show this help", HB_FOR_ALL),
-    {NULL, 0, FALSE, FALSE, 0, NULL, NULL, 0},
+    {NULL, 0, FALSE, FALSE, 0, NULL, NULL, NULL, 0},
 };
 /* clang-format on */
 

@@ -110,6 +110,7 @@ typedef struct {
     gboolean repeats;  /* the value is a list */
     gsize offset;      /* of the value in HbOptions */
     const char *value; /* what help calls it: "N" */
+    const char *words; /* all values that there are, with blanks between them; NULL: other ones are */
     const char *help;
     guint commands;
 } HbOptionRow;

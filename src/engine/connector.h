@@ -58,6 +58,7 @@ typedef struct {
 
     /* ---- Addresses, without connecting; texts are the caller's ---- */
     gboolean (*check_uri)(const char *uri, GError **error); /* HB_ERROR_USAGE */
+    char *(*describe_library)(void);                        /* "libpq 15.18": what speaks to servers; the caller's */
     char *(*display)(const HbAddress *address);             /* for people, without secrets */
     char *(*get_database)(const char *uri);                 /* NULL if the URI names none */
 

@@ -6,7 +6,12 @@
 
 #include <string.h>
 
-static const HbEngine *const engines[] = {&hb_postgres_engine, &hb_mariadb_engine};
+static const HbEngine *const engines[] = {&hb_postgres_engine, &hb_mariadb_engine, NULL};
+
+const HbEngine *const *hb_engine_list(void)
+{
+    return engines;
+}
 
 gboolean hb_engine_is_uri(const char *text)
 {
@@ -27,7 +32,7 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
     const char *colon = strstr(uri, "://");
     g_autofree char *scheme = g_strndup(uri, colon != NULL ? (gsize)(colon - uri) : 0);
 
-    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+    for (gsize i = 0; engines[i] != NULL; i++) {
         if (has_scheme(engines[i], scheme))
             return engines[i];
     }
@@ -43,7 +48,7 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
 
 const HbEngine *hb_engine_get(const char *name, GError **error)
 {
-    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+    for (gsize i = 0; engines[i] != NULL; i++) {
         if (strcmp(engines[i]->name, name) == 0)
             return engines[i];
     }

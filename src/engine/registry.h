@@ -12,5 +12,8 @@ const HbEngine *hb_engine_find(const char *uri, GError **error);
 /* The engine that a manifest names; NULL with HB_ERROR_DAMAGED if there is none of that name */
 const HbEngine *hb_engine_get(const char *name, GError **error);
 
+/* All of them, ended by NULL; borrowed */
+const HbEngine *const *hb_engine_list(void);
+
 /* Does the text look like a URI (scheme://...) rather than a path? */
 gboolean hb_engine_is_uri(const char *text);

@@ -226,8 +226,8 @@ char *hb_handover_page(const HbHandover *handover, const GError *cause, gboolean
         append_step(out, color, (HbHandoverStepKind)kind, &report->steps[kind]);
     if (report->differences.differences->len > 0 && cause != NULL)
         hb_piece_append_heading(out, color, "Not the same");
-    for (guint i = 0; i < report->differences.differences->len && cause != NULL; i++)
-        hb_page_append_difference(out, color, report->differences.differences->pdata[i], 5);
+    if (cause != NULL)
+        hb_page_append_differences(out, color, report->differences.differences, 5, FALSE);
     if (report->is_over)
         append_strings(out, color, report->strings);
     append_left(out, color, report->left_to_do);

@@ -372,6 +372,11 @@ char *hb_json_verification(const HbVerification *verification)
         json_array_append_new(unread, hb_json_readable(verification->ignored->pdata[i]));
     for (guint i = 0; i < verification->translated->len; i++)
         json_array_append_new(unread, hb_json_readable(verification->translated->pdata[i]));
+    json_object_set_new(root, "unfinished",
+                        verification->unfinished == NULL
+                            ? json_null()
+                            : json_pack("{s:o, s:o}", "work", hb_json_readable(verification->unfinished), "steps_done",
+                                        hb_json_number(verification->steps_done)));
     json_object_set_new(root, "equal", json_boolean(hb_verification_is_equal(verification)));
     json_object_set_new(root, "objects", hb_json_number(verification->objects));
     json_object_set_new(root, "tables", hb_json_number(verification->tables));

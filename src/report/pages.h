@@ -20,6 +20,7 @@ char *hb_page_needs(const HbCatalog *catalog, const HbObject *object, gboolean c
 char *hb_page_restore_plan(const HbRestore *restore, const HbManifest *manifest, const char *path, gboolean color);
 char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, gboolean color);
 char *hb_page_files(const HbFileCheck *check, const char *path, gboolean color);
-void hb_page_append_difference(GString *out, gboolean color, const HbDifference *difference, guint rows_max);
+void hb_page_append_differences(GString *out, gboolean color, const GPtrArray *differences, guint rows_max,
+                                gboolean all);
 /* rows_max: so many rows of each table that differs are named */
-char *hb_page_verification(const HbVerification *verification, guint rows_max, gboolean color);
+char *hb_page_verification(const HbVerification *verification, guint rows_max, gboolean all, gboolean color);

@@ -163,8 +163,7 @@ static void append_rest(GString *out, gboolean color, const HbVerification *rest
 {
     if (rest->differences->len > 0)
         hb_piece_append_heading(out, color, "Not the same");
-    for (guint i = 0; i < rest->differences->len; i++)
-        hb_page_append_difference(out, color, rest->differences->pdata[i], 0);
+    hb_page_append_differences(out, color, rest->differences, 0, FALSE);
 }
 
 char *hb_pass_page(const HbPass *pass, const HbRestoreResult *result, const HbVerification *rest, gboolean color)

@@ -352,9 +352,11 @@ static const char restart[] =
 
 static void check_restored(gboolean resume)
 {
-    if (resume)
+    if (resume) {
+        run_expect(run_hornbeam("verify", it.dump, it.new, NULL), 1, "TO is unfinished", NULL);
         run_expect(run_hornbeam("restore", "--resume", it.dump, it.new, NULL), 0, "Restored whole",
                    "About to go on writing");
+    }
     run_expect(run_hornbeam("verify", "--parts", "schema,data,settings", it.dump, it.new, NULL), 0, "Equal", NULL);
 }
 

@@ -7,6 +7,7 @@
 
 #include <jansson.h>
 #include <stdlib.h>
+#include <string.h>
 
 static HbManifest *make_manifest(void)
 {
@@ -102,6 +103,41 @@ static void needs_are_told_with_their_distance(void **state)
     json_decref(json);
 }
 
+/* Many are counted by type and kind, and the first few of each are shown, unless all are asked for. Rows come last */
+static void many_differences_are_grouped(void **state)
+{
+    static const char *const grouped[] = {"missing in TO        index 10, table 1\n", "other rows           rows 2\n",
+                                          "index i2: missing in TO\n  and 7 more of kind index: missing in TO\n",
+                                          "Different: 13 differences", NULL};
+    HbDifference differences[13];
+    g_autoptr(GPtrArray) list = g_ptr_array_new(), none = g_ptr_array_new();
+    HbVerification verification = {
+        .differences = list, .unread = none, .ignored = none, .translated = none, .probes = none, .only_in_to = none};
+    g_autofree char *page = NULL, *all = NULL, *unfinished = NULL;
+
+    (void)state;
+    for (guint i = 0; i < G_N_ELEMENTS(differences); i++) {
+        const char *kind = i < 2 ? "rows r" : i < 12 ? "index i" : "table t";
+        differences[i] = (HbDifference){i < 2 ? HB_DIFFERENCE_ROWS : HB_DIFFERENCE_MISSING,
+                                        g_strdup_printf("%s%u", kind, i < 2 ? i : i - 2), NULL, NULL, NULL};
+        g_ptr_array_add(list, &differences[i]);
+    }
+    check_page(hb_page_verification(&verification, 2, FALSE, FALSE), grouped);
+    all = hb_page_verification(&verification, 2, TRUE, FALSE);
+    check_contains(all, "index i9: missing");
+    check_lacks(all, "more of kind");
+    verification.unfinished = (char *)"dump 4711";
+    verification.steps_done = 5;
+    unfinished = hb_page_verification(&verification, 2, FALSE, FALSE);
+    assert_true(strstr(unfinished, "TO is unfinished") < strstr(unfinished, "compared"));
+    check_contains(unfinished, "5 steps done (work dump 4711)");
+    g_ptr_array_set_size(list, 12);
+    page = hb_page_verification(&verification, 2, FALSE, FALSE);
+    check_lacks(page, "more of kind");
+    for (guint i = 0; i < G_N_ELEMENTS(differences); i++)
+        g_free(differences[i].identity);
+}
+
 static void differences_are_shown_side_by_side(void **state)
 {
     static const char *const equal[] = {"3 objects; every row of 1 table (7 rows)", "Equal: TO holds what FROM holds",
@@ -126,13 +162,13 @@ static void differences_are_shown_side_by_side(void **state)
     verification.translated = g_ptr_array_new();
     verification.probes = g_ptr_array_new();
     verification.only_in_to = g_ptr_array_new();
-    check_page(hb_page_verification(&verification, 2, FALSE), equal);
+    check_page(hb_page_verification(&verification, 2, FALSE, FALSE), equal);
     g_ptr_array_add(verification.differences, &one);
     g_ptr_array_add(verification.differences, &other);
     g_ptr_array_add(verification.unread, (gpointer) "passwords");
     g_ptr_array_add(verification.ignored, (gpointer) "role ida");
     g_ptr_array_add(verification.only_in_to, (gpointer) "membership ida in \033[2Jkeepers");
-    check_page(hb_page_verification(&verification, 2, FALSE), different);
+    check_page(hb_page_verification(&verification, 2, FALSE, FALSE), different);
     json = parse(hb_json_verification(&verification), "verify");
     assert_true(json_is_false(json_object_get(json, "equal")));
     assert_int_equal(json_array_size(json_object_get(json, "differences")), 2);
@@ -188,6 +224,7 @@ int main(void)
         cmocka_unit_test(a_dump_is_listed_in_its_order),
         cmocka_unit_test(needs_are_told_with_their_distance),
         cmocka_unit_test(differences_are_shown_side_by_side),
+        cmocka_unit_test(many_differences_are_grouped),
         cmocka_unit_test(flaws_of_files_are_listed),
         cmocka_unit_test(bytes_that_are_no_text_do_not_break_json),
     };

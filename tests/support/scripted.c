@@ -158,6 +158,11 @@ static char *get_database(const char *uri)
     return slash > uri + strlen("scripted://") && slash[1] != '\0' ? g_strdup(slash + 1) : NULL;
 }
 
+static char *describe_library(void)
+{
+    return g_strdup("none");
+}
+
 static char *display(const HbAddress *address)
 {
     return g_strdup(address->uri);
@@ -703,6 +708,7 @@ static const HbDialect dialect = {
 static const HbConnector connector = {
     .schemes = schemes,
     .check_uri = check_uri,
+    .describe_library = describe_library,
     .display = display,
     .get_database = get_database,
     .open = open_session,

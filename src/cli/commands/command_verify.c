@@ -44,10 +44,12 @@ static HbStatus compare(HbCli *cli, const HbVerifyOptions *options, GError **err
     HbStatus status = HB_STATUS_STATEMENT;
 
     if (hb_verify_run(options, &verification, error)) {
-        g_autofree char *plain = hb_page_verification(&verification, cli->options.rows_named_max, FALSE);
+        g_autofree char *plain =
+            hb_page_verification(&verification, cli->options.rows_named_max, cli->options.verbose, FALSE);
         hb_voice_write_log(cli->voice, plain);
-        hb_cli_conclude(cli, hb_json_verification(&verification),
-                        hb_page_verification(&verification, cli->options.rows_named_max, cli->color));
+        hb_cli_conclude(
+            cli, hb_json_verification(&verification),
+            hb_page_verification(&verification, cli->options.rows_named_max, cli->options.verbose, cli->color));
         status = hb_verification_is_equal(&verification) ? HB_STATUS_DONE : HB_STATUS_REMARKS;
     }
     hb_verification_clear(&verification);

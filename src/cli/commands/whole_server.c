@@ -241,14 +241,15 @@ HbStatus hb_cli_carry_whole(HbCli *cli, const HbSnapshotSourceOptions *from, con
 
 static void report_verified(ServerReport *report, const char *title, const HbVerification *verification)
 {
-    g_autofree char *plain = hb_page_verification(verification, report->cli->options.rows_named_max, FALSE);
+    g_autofree char *plain =
+        hb_page_verification(verification, report->cli->options.rows_named_max, report->cli->options.verbose, FALSE);
 
     hb_voice_write_log(report->cli->voice, plain);
     g_ptr_array_add(report->documents, hb_json_verification(verification));
     if (!report->cli->options.json) {
         hb_cli_print(report->cli, hb_page_title(title, report->cli->color));
-        hb_cli_print(report->cli,
-                     hb_page_verification(verification, report->cli->options.rows_named_max, report->cli->color));
+        hb_cli_print(report->cli, hb_page_verification(verification, report->cli->options.rows_named_max,
+                                                       report->cli->options.verbose, report->cli->color));
     }
     note_status(report, hb_verification_is_equal(verification) ? HB_STATUS_DONE : HB_STATUS_REMARKS);
 }

@@ -30,6 +30,7 @@ static const char *const schemes[] = {"mariadb", "mysql", NULL};
 static const HbConnector connector = {
     .schemes = schemes,
     .check_uri = hb_my_check_uri,
+    .describe_library = hb_my_describe_library,
     .display = hb_my_display,
     .get_database = hb_my_get_database,
     .open = hb_my_open,

@@ -26,6 +26,7 @@ static const char *const schemes[] = {"postgresql", "postgres", NULL};
 static const HbConnector connector = {
     .schemes = schemes,
     .check_uri = hb_pg_check_uri,
+    .describe_library = hb_pg_describe_library,
     .display = hb_pg_display,
     .get_database = hb_pg_get_database,
     .open = hb_pg_open,

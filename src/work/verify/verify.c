@@ -227,6 +227,8 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     if (!hb_verify_name_rows(from, to, result->differences, error))
         return FALSE;
     result->database = g_strdup(to->database);
+    result->unfinished = g_strdup(to->unfinished);
+    result->steps_done = to->steps_done;
     result->objects = hb_catalog_count(from->catalog);
     result->tables = g_hash_table_size(from->sums.table);
     result->bytes = from->sums.bytes + to->sums.bytes;
@@ -298,6 +300,7 @@ void hb_verification_init(HbVerification *verification)
 void hb_verification_clear(HbVerification *verification)
 {
     g_clear_pointer(&verification->database, g_free);
+    g_clear_pointer(&verification->unfinished, g_free);
     g_clear_pointer(&verification->differences, g_ptr_array_unref);
     g_clear_pointer(&verification->unread, g_ptr_array_unref);
     g_clear_pointer(&verification->ignored, g_ptr_array_unref);

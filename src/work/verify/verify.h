@@ -54,8 +54,10 @@ typedef struct {
 } HbVerifyOptions;
 
 typedef struct {
-    char *database; /* TO's; NULL: what belongs to none */
-    guint objects;  /* compared */
+    char *unfinished; /* TO's journal is that of this work (a dump's id); NULL: nothing broke off there */
+    guint steps_done; /* of that work */
+    char *database;   /* TO's; NULL: what belongs to none */
+    guint objects;    /* compared */
     guint tables;
     guint64 rows;           /* of FROM */
     guint64 bytes;          /* read */

@@ -13,8 +13,10 @@ typedef struct {
     const HbVerifyOptions *options;
     const HbSide *side;
     guint first_worker;
-    char *database;     /* unquoted */
-    guint version;      /* that the definitions are for */
+    char *database;   /* unquoted */
+    guint version;    /* that the definitions are for */
+    char *unfinished; /* of TO; see HbVerification */
+    guint steps_done;
     HbCatalog *catalog; /* the side's own, which is adapted to the other side */
     HbRowSums sums;
     HbSnapshot snapshot;

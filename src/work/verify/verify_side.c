@@ -132,6 +132,19 @@ static gboolean describe(HbSideContents *contents, HbSession *keeper, GError **e
     return TRUE;
 }
 
+/* What is called like the journal and is none is an object like others */
+static void look_for_journal(HbSideContents *contents, HbSession *keeper)
+{
+    const HbJournal *journal = contents->side->engine->journal;
+    g_autoptr(GHashTable) steps = NULL;
+
+    if (contents->side != &contents->options->to || !journal->find(keeper, &contents->unfinished, NULL) ||
+        contents->unfinished == NULL)
+        return;
+    steps = journal->read(keeper, NULL);
+    contents->steps_done = steps != NULL ? g_hash_table_size(steps) : 0;
+}
+
 static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GError **error)
 {
     const HbEngine *engine = contents->side->engine;
@@ -139,6 +152,7 @@ static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GE
                                         contents->options->stop};
 
     contents->snapshot.sessions = contents->options->jobs;
+    look_for_journal(contents, keeper);
     if (!describe(contents, keeper, error) || !hb_snapshot_sessions_open(&readers, contents->readers, error) ||
         !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
                                         contents, error))
@@ -167,6 +181,7 @@ void hb_side_contents_clear(HbSideContents *contents)
     hb_catalog_free(contents->catalog);
     hb_snapshot_clear(&contents->snapshot);
     g_free(contents->database);
+    g_free(contents->unfinished);
     g_clear_error(&contents->error);
 }
 

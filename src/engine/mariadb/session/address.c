@@ -2,6 +2,7 @@
 #include "engine/mariadb/session/address.h"
 
 #include <stdlib.h>
+#include <mysql.h>
 #include <string.h>
 
 #define HOW_TO_WRITE "write it as mariadb://user@host:port/database?socket=PATH"
@@ -111,6 +112,11 @@ gboolean hb_my_check_uri(const char *uri, GError **error)
     g_autoptr(HbMyAddress) address = hb_my_address_read(uri, error);
 
     return address != NULL;
+}
+
+char *hb_my_describe_library(void)
+{
+    return g_strdup_printf("MariaDB Connector/C %s", mysql_get_client_info());
 }
 
 char *hb_my_display(const HbAddress *address)

@@ -35,5 +35,6 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbMyAddress, hb_my_address_free)
 
 /* For the engine's contract */
 gboolean hb_my_check_uri(const char *uri, GError **error);
+char *hb_my_describe_library(void);
 char *hb_my_display(const HbAddress *address);
 char *hb_my_get_database(const char *uri);

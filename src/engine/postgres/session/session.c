@@ -80,6 +80,13 @@ static char *join_address(const char *user, const char *host, const char *port, 
     return g_string_free(text, FALSE);
 }
 
+char *hb_pg_describe_library(void)
+{
+    const int version = PQlibVersion();
+
+    return g_strdup_printf("libpq %d.%d", version / 10000, version % 10000);
+}
+
 char *hb_pg_display(const HbAddress *address)
 {
     PQconninfoOption *options = parse(address->uri, NULL);

@@ -42,6 +42,7 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbResult, PQclear)
 
 /* Addresses */
 gboolean hb_pg_check_uri(const char *uri, GError **error);
+char *hb_pg_describe_library(void);
 char *hb_pg_display(const HbAddress *address);
 char *hb_pg_get_database(const char *uri);
 
