@@ -11,6 +11,7 @@
 #include "cli/status.h"
 #include "cli/voice.h"
 #include "engine/engine.h"
+#include "report/recording.h"
 #include "work/run/observer.h"
 #include "work/source/snapshot_source.h"
 
@@ -25,6 +26,7 @@ typedef struct {
     GPtrArray *secrets;      /* char *: passwords asked for, wiped at the end */
     const char *leg;         /* of the route that is run; NULL: it has none */
     char *dump_pattern;      /* of the DUMP, if its name was given with a date in it; NULL: it was not */
+    HbRecording *recording;  /* for --report; NULL: nobody wants it */
     GPtrArray *documents;    /* char *: the results as JSON, printed at the end where that is wanted */
 } HbCli;
 

@@ -65,7 +65,7 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("hold-tables", 0, hold_tables, "keep tables that no snapshot holds from changing until the end (MariaDB)", HB_FOR_CARRY | HB_FOR_DUMP),
     LIST("accept", accept, "FINDING", "go on in spite of this: role-missing, extension-missing:*trgm; left-out-of-dump:GLOB (repeatable)",
          HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_DUMP | HB_FOR_PREFLIGHT | HB_FOR_RESTORE),
-    VALUE("report", report, "FILE", "also write what was found and done as a page of HTML", HB_FOR_PREFLIGHT | HB_FOR_HANDOVER),
+    VALUE("report", report, "FILE", "also write what was found and done as a page of HTML", HB_FOR_ALL & ~HB_FOR_SQL),
     FLAG("one-transaction", 0, one_transaction, "all of the script comes, or nothing does", HB_FOR_SQL),
     VALUE("rows", rows, "N", "INSERT statements of N rows each instead of the engine's bulk form", HB_FOR_SQL),
     VALUE("rows", rows_named, "N", "name at most N of a table's rows that differ (default: 5; JSON names all)", HB_FOR_VERIFY),

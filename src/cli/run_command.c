@@ -6,10 +6,12 @@
 #include "core/base/dated_name.h"
 #include "core/base/error.h"
 #include "engine/registry.h"
+#include "report/run_page.h"
 #include "work/dump/older_dumps.h"
 
 #include <stdio.h>
 #include <string.h>
+#include <unistd.h>
 
 /* ---- Set-up ---- */
 
@@ -121,9 +123,57 @@ static void name_interruption(HbCli *cli, GError **error)
     hb_stop_set_error(error);
 }
 
+/* For people: an address without its password, a path as it is */
+static char *name_arguments(const HbCommand *command, char **arguments)
+{
+    GString *text = g_string_new("hornbeam ");
+
+    g_string_append(text, command->name);
+    for (; *arguments != NULL; arguments++) {
+        const HbAddress address = {.uri = *arguments};
+        const HbEngine *engine = hb_engine_is_uri(*arguments) ? hb_engine_find(*arguments, NULL) : NULL;
+        g_autofree char *shown = engine != NULL && engine->connector->check_uri(*arguments, NULL)
+                                     ? engine->connector->display(&address)
+                                 : hb_engine_is_uri(*arguments) ? g_strdup("(an address)")
+                                                                : g_strdup(*arguments);
+        g_string_append_printf(text, " %s", shown);
+    }
+    return g_string_free(text, FALSE);
+}
+
+/* Before hours of work, whose report could not be written */
+static gboolean check_report(const HbCli *cli, GError **error)
+{
+    g_autofree char *folder = cli->options.report != NULL ? g_path_get_dirname(cli->options.report) : NULL;
+
+    return folder == NULL || (access(folder, W_OK) == 0 && !g_file_test(cli->options.report, G_FILE_TEST_IS_DIR)) ||
+           hb_error_set(error, HB_ERROR_FILE, "name a file that can be written", "--report: %s cannot be written",
+                        cli->options.report);
+}
+
+/* preflight and handover write pages of their own, but for what went wrong before */
+static gboolean write_report(HbCli *cli, const HbCommand *command, char **arguments, const char *document,
+                             const GError *error, HbStatus status)
+{
+    const gboolean has_own = (command->bit & (HB_FOR_PREFLIGHT | HB_FOR_HANDOVER)) != 0;
+    g_autofree char *shown = NULL, *page = NULL;
+    g_autoptr(GError) cause = NULL;
+
+    if (cli->recording == NULL || (error != NULL && !check_report(cli, NULL)) || (has_own && cli->documents->len > 0))
+        return TRUE;
+    shown = name_arguments(command, arguments);
+    page = hb_run_page(&(HbRun){command->name, shown, document, hb_outcome_describe(status), status == HB_STATUS_DONE,
+                                error, cli->recording});
+    if (g_file_set_contents_full(cli->options.report, page, -1, G_FILE_SET_CONTENTS_CONSISTENT, 0600, &cause))
+        return TRUE;
+    hb_voice_say(cli->voice, HB_SEVERITY_ERROR, cause->message, "--report: name a file that can be written");
+    return FALSE;
+}
+
 /* The result goes to whom it is for: to the program of --then, and on standard output unless a leg's is one of several
  */
-static HbStatus deliver(HbCli *cli, const GError *error, HbStatus status, json_t *legs)
+static HbStatus deliver(HbCli *cli, const HbCommand *command, char **arguments, const GError *error, HbStatus status,
+                        json_t *legs)
 {
     g_autofree char *document = hb_outcome_make(cli->documents, error, status);
     g_autoptr(GError) failure = NULL;
@@ -132,6 +182,8 @@ static HbStatus deliver(HbCli *cli, const GError *error, HbStatus status, json_t
         hb_cli_print_document(document);
     if (error != NULL)
         report_error(cli, error);
+    if (!write_report(cli, command, arguments, document, error, status))
+        status = MAX(status, HB_STATUS_FILE);
     if (cli->options.then_words != NULL) {
         fflush(stdout);
         if (!hb_outcome_hand_on(cli, document, status, &failure)) {
@@ -149,13 +201,14 @@ static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments, json
     g_autoptr(GError) error = NULL;
     HbStatus status = HB_STATUS_DONE;
 
-    if (check_arguments(command, arguments, &error) && find_all_dated(cli, command, arguments, &error))
+    if (check_report(cli, &error) && check_arguments(command, arguments, &error) &&
+        find_all_dated(cli, command, arguments, &error))
         status = command->run(cli, arguments, &error);
     hb_voice_end_view(cli->voice);
     name_interruption(cli, &error);
     if (error != NULL)
         status = hb_cli_get_status(error);
-    return deliver(cli, error, status, legs);
+    return deliver(cli, command, arguments, error, status, legs);
 }
 
 static void wipe(gpointer data)
@@ -178,11 +231,15 @@ static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **a
     cli->documents = g_ptr_array_new_with_free_func(g_free);
     cli->color = hb_cli_wants_color(&cli->options, hb_terminal_is_output());
     hb_observers_add(cli->observers, hb_voice_observe, cli->voice);
+    cli->recording = cli->options.report != NULL ? hb_recording_new() : NULL;
+    if (cli->recording != NULL)
+        hb_observers_add(cli->observers, hb_recording_observe, cli->recording);
     hb_terminal_watch_signals(cli->stop);
     status = run(cli, command, arguments, legs);
     hb_terminal_forget_signals();
     g_ptr_array_unref(cli->secrets);
     g_ptr_array_unref(cli->documents);
+    hb_recording_free(cli->recording);
     g_free(cli->dump_pattern);
     hb_observers_free(cli->observers);
     hb_throttle_free(cli->throttle);

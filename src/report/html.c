@@ -17,6 +17,16 @@ void hb_html_append_text(GString *out, const char *begin, const char *text, cons
     g_string_append_printf(out, "%s%s%s", begin, escaped, end);
 }
 
+void hb_html_append_lines(GString *out, const char *begin, const char *text, const char *end)
+{
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+
+    g_string_append(out, begin);
+    for (char **line = lines; *line != NULL; line++)
+        hb_html_append_text(out, line == lines ? "" : "<br>", *line, "");
+    g_string_append(out, end);
+}
+
 void hb_html_append_fact(GString *out, const char *label, const char *value)
 {
     g_string_append_printf(out, "<dt>%s</dt>", label);
@@ -66,7 +76,13 @@ void hb_html_begin(GString *out, const char *title)
         "1rem 0; }\n"
         "svg text { fill: var(--ink); font: 13px system-ui, sans-serif; } svg .soft { fill: var(--soft); }\n"
         "svg .step { fill: var(--note); } svg .failed { fill: var(--blocker); } svg .window { fill: var(--code); }\n"
-        "svg line { stroke: var(--soft); }\n"
+        "svg line { stroke: var(--soft); } svg .area { fill: var(--note); opacity: .75; }\n"
+        ".number { text-align: right; font-variant-numeric: tabular-nums; } .count { color: var(--soft); font-weight: "
+        "normal; "
+        "}\n"
+        ".free td:not(:last-child), .free td { white-space: normal; overflow-wrap: break-word; }\n"
+        ".free td.number { white-space: nowrap; }\n"
+        ".wide { overflow-x: auto; } caption { text-align: left; color: var(--soft); padding: .4rem 0; }\n"
         "section + section { margin-top: 3.5rem; } footer { color: var(--soft); font-size: .85rem; margin-top: 3rem; "
         "}\n"
         "@media print { body { margin: 0; max-width: none; } li { break-inside: avoid; } }\n"

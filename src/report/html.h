@@ -11,5 +11,6 @@ void hb_html_end(GString *out); /* with the program's version and the time */
 
 /* begin and end are markup of ours */
 void hb_html_append_text(GString *out, const char *begin, const char *text, const char *end);
-void hb_html_append_fact(GString *out, const char *label, const char *value); /* in a <dl> */
+void hb_html_append_lines(GString *out, const char *begin, const char *text, const char *end); /* line ends stay such */
+void hb_html_append_fact(GString *out, const char *label, const char *value);                  /* in a <dl> */
 void hb_html_append_verdict(GString *out, gboolean good, const char *text);

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/session/address.h"
 
-#include <stdlib.h>
 #include <mysql.h>
+#include <stdlib.h>
 #include <string.h>
 
 #define HOW_TO_WRITE "write it as mariadb://user@host:port/database?socket=PATH"
