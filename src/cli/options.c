@@ -126,6 +126,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("log", log, "FILE", "append what happens, with times, to FILE", HB_FOR_ALL),
     FLAG("quiet", 'q', quiet, "print results and errors only", HB_FOR_ALL),
     FLAG("verbose", 'v', verbose, "tell more", HB_FOR_ALL),
+    WORDS("progress", progress, "HOW", "auto json", "auto (default): for people; json: a line of JSON each second, on standard error", HB_FOR_ALL),
     WORDS("color", color, "WHEN", "auto always never", "auto (default), always or never", HB_FOR_ALL),
     FLAG("help", 'h', help, "show this help", HB_FOR_ALL),
     {NULL, 0, FALSE, FALSE, 0, NULL, NULL, NULL, 0},
@@ -321,6 +322,14 @@ static gboolean check_rows(HbOptions *options, GError **error)
     return options->rows == NULL || read_number(options->rows, "rows", 1, ROWS_EACH_MAX, &options->rows_each, error);
 }
 
+static gboolean check_progress(const HbOptions *options, GError **error)
+{
+    static const char *const words[] = {"auto", "json", NULL};
+
+    return options->progress == NULL || g_strv_contains(words, options->progress) ||
+           hb_error_set(error, HB_ERROR_USAGE, NULL, "--progress takes auto or json, not “%s”", options->progress);
+}
+
 static gboolean check_color(const HbOptions *options, GError **error)
 {
     static const char *const words[] = {"auto", "always", "never", NULL};
@@ -509,9 +518,10 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--quiet and --verbose exclude each other");
     if (!check_jobs(options, error) || !check_rows(options, error) || !check_throttle(options, error) ||
         !check_rows_named(options, error) || !check_lock_wait(options, error) || !check_compression(options, error) ||
-        !check_color(options, error) || !check_rights(options, error) || !check_choice(options, error) ||
-        !check_accept(options, error) || !check_following(options, error) || !check_handover(options, error) ||
-        !check_nightly(options, error) || !check_renames(options, error) || !check_existing(options, error) ||
+        !check_color(options, error) || !check_progress(options, error) || !check_rights(options, error) ||
+        !check_choice(options, error) || !check_accept(options, error) || !check_following(options, error) ||
+        !check_handover(options, error) || !check_nightly(options, error) || !check_renames(options, error) ||
+        !check_existing(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;

@@ -76,6 +76,7 @@ typedef struct {
     char *log;
     char *route;
     char *color;
+    char *progress;
     char *keep;
     char *keep_for;
     char *then;

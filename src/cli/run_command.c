@@ -26,11 +26,13 @@ gboolean hb_cli_wants_color(const HbOptions *options, gboolean is_terminal)
 
 static HbVoice *new_voice(const HbOptions *options, GError **error)
 {
-    gboolean is_terminal = hb_terminal_is_error_live();
+    const gboolean is_json = g_strcmp0(options->progress, "json") == 0;
+    const gboolean is_terminal = hb_terminal_is_error_live() && !is_json;
     const HbVoiceOptions wanted = {.quiet = options->quiet,
                                    .verbose = options->verbose,
                                    .live = is_terminal,
                                    .color = hb_cli_wants_color(options, is_terminal),
+                                   .json = is_json,
                                    .log = options->log};
 
     return hb_voice_new(&wanted, error);
@@ -234,9 +236,11 @@ static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **a
     cli->recording = cli->options.report != NULL ? hb_recording_new() : NULL;
     if (cli->recording != NULL)
         hb_observers_add(cli->observers, hb_recording_observe, cli->recording);
-    hb_terminal_watch_signals(cli->stop);
+    hb_voice_set_throttle(cli->voice, cli->throttle);
+    hb_terminal_watch_signals(cli->stop, hb_voice_answer, cli->voice);
     status = run(cli, command, arguments, legs);
     hb_terminal_forget_signals();
+    hb_voice_set_throttle(cli->voice, NULL);
     g_ptr_array_unref(cli->secrets);
     g_ptr_array_unref(cli->documents);
     hb_recording_free(cli->recording);

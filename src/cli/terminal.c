@@ -21,13 +21,23 @@
 #define PASSWORD_LIMIT 1024
 #define POLL_MS        200
 
+/* By Ctrl-T, where systems know it */
+#ifdef SIGINFO
+#define SIG_INFORM SIGINFO
+#else
+#define SIG_INFORM SIGUSR1
+#endif
+
 #define COLUMNS_DEFAULT 80
+#define ROWS_DEFAULT    24
 
 /* The thread that waits for signals, so that what they cause may take locks */
 static struct {
     pthread_t thread;
     HbStop *stop;
     sigset_t signals;
+    void (*answer)(gpointer data);
+    gpointer answer_data;
     struct termios before; /* while a password is typed: how the terminal was */
     gboolean is_silent;
 } watch;
@@ -47,6 +57,13 @@ guint hb_terminal_get_columns(int fd)
     struct winsize size;
 
     return ioctl(fd, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : COLUMNS_DEFAULT;
+}
+
+guint hb_terminal_get_rows(int fd)
+{
+    struct winsize size;
+
+    return ioctl(fd, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 ? size.ws_row : ROWS_DEFAULT;
 }
 
 gboolean hb_terminal_can_ask(void)
@@ -113,21 +130,30 @@ gboolean hb_terminal_ask_yes(const char *question)
     return answer != NULL && g_ascii_strcasecmp(g_strstrip(answer), "yes") == 0;
 }
 
+/* The next one that is no question of how far it is */
+static int take_signal(void)
+{
+    int number = 0;
+
+    for (;;) {
+        sigwait(&watch.signals, &number);
+        if (number != SIGUSR1 && number != SIG_INFORM)
+            return number;
+        watch.answer(watch.answer_data);
+    }
+}
+
 /* The first signal asks for an orderly end, of patient work with a question first; another one is the end, whatever
  * hangs */
 static void *wait_for_signal(void *data)
 {
-    int number = 0;
-
     (void)data;
     do {
-        sigwait(&watch.signals, &number);
-        if (number == SIGUSR2)
+        if (take_signal() == SIGUSR2)
             return NULL;
     } while (!hb_stop_trigger_by_user(watch.stop));
     for (;;) {
-        sigwait(&watch.signals, &number);
-        if (number == SIGUSR2)
+        if (take_signal() == SIGUSR2)
             return NULL;
         if (watch.is_silent)
             tcsetattr(STDIN_FILENO, TCSAFLUSH, &watch.before);
@@ -135,16 +161,20 @@ static void *wait_for_signal(void *data)
     }
 }
 
-void hb_terminal_watch_signals(HbStop *stop)
+void hb_terminal_watch_signals(HbStop *stop, void (*answer)(gpointer data), gpointer data)
 {
     signal(SIGPIPE, SIG_IGN);
     signal(SIGXFSZ, SIG_IGN); /* a limit on file sizes is then an error of write(), like a full disk */
     watch.stop = stop;
+    watch.answer = answer;
+    watch.answer_data = data;
     sigemptyset(&watch.signals);
     sigaddset(&watch.signals, SIGINT);
     sigaddset(&watch.signals, SIGTERM);
     sigaddset(&watch.signals, SIGHUP);
     sigaddset(&watch.signals, SIGUSR2);
+    sigaddset(&watch.signals, SIGUSR1);
+    sigaddset(&watch.signals, SIG_INFORM);
     pthread_sigmask(SIG_BLOCK, &watch.signals, NULL);
     g_assert(pthread_create(&watch.thread, NULL, wait_for_signal, NULL) == 0);
 }

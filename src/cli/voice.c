@@ -7,7 +7,9 @@
 #include "report/text.h"
 
 #include <errno.h>
+#include <jansson.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -24,7 +26,8 @@ struct HbVoice {
     int log_error; /* of the first line that did not get there; 0: all did */
     GMutex lock;   /* guards everything below, and both streams */
     HbView *view;
-    guint drawn;         /* lines of the live view that stand on the terminal */
+    GArray *drawn; /* guint: how wide the lines of the live view are that stand on the terminal */
+    const HbThrottle *throttle;
     gint64 last_line;    /* when a plain line was last printed */
     gint64 last_silence; /* when it was last said that nothing comes; 0: not since something came */
     char *last_wait;     /* whom that named; NULL: nobody */
@@ -60,27 +63,71 @@ static void write_log(HbVoice *voice, const char *word, const char *text)
 
 /* ---- The live view; the lock is held ---- */
 
-/* Up to the view's first line, and everything from there on is cleared */
+/* Up to the view's first line, and everything from there on is cleared. A terminal that has become narrower since then
+ * shows a line as several */
 static void erase(HbVoice *voice)
 {
-    if (voice->drawn > 0)
-        fprintf(stderr, "\033[%uA\r\033[J", voice->drawn);
-    voice->drawn = 0;
+    const guint columns = MAX(hb_terminal_get_columns(STDERR_FILENO), 1);
+    guint lines = 0;
+
+    for (guint i = 0; i < voice->drawn->len; i++)
+        lines += MAX((g_array_index(voice->drawn, guint, i) + columns - 1) / columns, 1);
+    if (lines > 0)
+        fprintf(stderr, "\033[%uA\r\033[J", lines);
+    g_array_set_size(voice->drawn, 0);
+}
+
+static void remember_drawn(HbVoice *voice, const char *text)
+{
+    g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+
+    for (char **line = lines; *line != NULL && line[1] != NULL; line++) {
+        const guint width = hb_text_width(*line);
+        g_array_append_val(voice->drawn, width);
+    }
+}
+
+static void look_at_throttle(HbVoice *voice)
+{
+    g_autoptr(GDateTime) now = voice->throttle != NULL ? g_date_time_new_now_local() : NULL;
+
+    if (now != NULL)
+        hb_view_set_limit(voice->view, hb_throttle_get_rate(voice->throttle, (guint)(g_date_time_get_hour(now) * 60 +
+                                                                                     g_date_time_get_minute(now))));
 }
 
 static void draw(HbVoice *voice)
 {
+    const HbViewSpace space = {hb_terminal_get_columns(STDERR_FILENO), hb_terminal_get_rows(STDERR_FILENO),
+                               voice->options.color};
     g_autofree char *text = NULL;
-    guint lines = 0;
 
     if (!voice->options.live || voice->options.quiet || voice->is_ended)
         return;
-    text = hb_view_draw(voice->view, g_get_monotonic_time(), hb_terminal_get_columns(STDERR_FILENO),
-                        voice->options.color, &lines);
+    look_at_throttle(voice);
+    text = hb_view_draw(voice->view, g_get_monotonic_time(), &space);
     erase(voice);
     fputs(text, stderr);
     fflush(stderr);
-    voice->drawn = lines;
+    remember_drawn(voice, text);
+}
+
+static void print_json(HbVoice *voice)
+{
+    g_autofree char *line = NULL;
+
+    if (!voice->options.json || voice->is_ended)
+        return;
+    look_at_throttle(voice);
+    line = hb_view_write_json(voice->view, g_get_monotonic_time());
+    fprintf(stderr, "%s\n", line);
+}
+
+/* A plain line for people, where there is no view */
+static void print_line(const HbVoice *voice, const char *line)
+{
+    if (!voice->options.live && !voice->options.quiet && !voice->options.json)
+        fprintf(stderr, "%s\n", line);
 }
 
 /* Once soon, then now and then, and whenever the holder changes */
@@ -101,8 +148,7 @@ static void say_silence(HbVoice *voice)
     g_free(voice->last_wait);
     voice->last_wait = g_strdup(wait);
     write_log(voice, "", line);
-    if (!voice->options.live && !voice->options.quiet)
-        fprintf(stderr, "%s\n", line);
+    print_line(voice, line);
 }
 
 static gpointer tick(gpointer data)
@@ -113,6 +159,7 @@ static gpointer tick(gpointer data)
     while (!voice->is_ended) {
         gint64 until = g_get_monotonic_time() + (voice->options.live ? REDRAW_EVERY_US : LOOK_EVERY_US);
         draw(voice);
+        print_json(voice);
         say_silence(voice);
         while (!voice->is_ended && g_cond_wait_until(&voice->ended, &voice->lock, until))
             continue;
@@ -137,6 +184,7 @@ HbVoice *hb_voice_new(const HbVoiceOptions *options, GError **error)
     voice->options = *options;
     voice->log = log;
     voice->view = hb_view_new();
+    voice->drawn = g_array_new(FALSE, FALSE, sizeof(guint));
     g_mutex_init(&voice->lock);
     g_cond_init(&voice->ended);
     return voice;
@@ -175,6 +223,7 @@ void hb_voice_free(HbVoice *voice)
     if (voice->log != NULL)
         fclose(voice->log);
     g_free(voice->last_wait);
+    g_array_unref(voice->drawn);
     hb_view_free(voice->view);
     g_mutex_clear(&voice->lock);
     g_cond_clear(&voice->ended);
@@ -193,6 +242,18 @@ static gboolean is_heard(const HbVoice *voice, HbSeverity severity)
     if (severity == HB_SEVERITY_DETAIL)
         return voice->options.verbose;
     return severity >= HB_SEVERITY_WARNING || !voice->options.quiet;
+}
+
+/* A message for other programs */
+static void print_json_message(HbSeverity severity, const char *what, const char *hint)
+{
+    static const char *const words[] = {"detail", "note", "warning", "error"};
+    json_t *root = json_pack("{s:s, s:s?, s:s?}", "severity", words[severity], "message", what, "hint", hint);
+    char *text = root != NULL ? json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII) : NULL;
+
+    fprintf(stderr, "%s\n", text != NULL ? text : "{}");
+    free(text);
+    json_decref(root);
 }
 
 static void print_message(HbVoice *voice, HbSeverity severity, const char *what, const char *hint)
@@ -216,7 +277,9 @@ static void say(HbVoice *voice, HbSeverity severity, const char *what, const cha
     write_log(voice, voices[severity].word, visible);
     if (visible_hint != NULL)
         write_log(voice, "  what to do: ", visible_hint);
-    if (is_heard(voice, severity))
+    if (is_heard(voice, severity) && voice->options.json)
+        print_json_message(severity, visible, visible_hint);
+    else if (is_heard(voice, severity))
         print_message(voice, severity, visible, visible_hint);
 }
 
@@ -243,7 +306,7 @@ void hb_voice_show(HbVoice *voice, const char *text, gboolean even_if_quiet)
 {
     hb_voice_write_log(voice, text);
     g_mutex_lock(&voice->lock);
-    if (even_if_quiet || !voice->options.quiet) {
+    if ((even_if_quiet || !voice->options.quiet) && !voice->options.json) {
         g_autofree char *folded =
             voice->options.live ? hb_text_fold(text, hb_terminal_get_columns(STDERR_FILENO)) : g_strdup(text);
         erase(voice);
@@ -267,8 +330,32 @@ static void say_progress(HbVoice *voice)
 
     voice->last_line = g_get_monotonic_time();
     write_log(voice, "", line);
-    if (!voice->options.live && !voice->options.quiet)
+    print_line(voice, line);
+}
+
+void hb_voice_set_throttle(HbVoice *voice, const HbThrottle *throttle)
+{
+    g_mutex_lock(&voice->lock);
+    voice->throttle = throttle;
+    g_mutex_unlock(&voice->lock);
+}
+
+void hb_voice_answer(gpointer data)
+{
+    HbVoice *voice = data;
+    g_autofree char *line = NULL;
+
+    g_mutex_lock(&voice->lock);
+    if (voice->options.json) {
+        print_json(voice);
+    } else {
+        look_at_throttle(voice);
+        line = hb_view_describe(voice->view, g_get_monotonic_time());
+        write_log(voice, "", line);
+        erase(voice);
         fprintf(stderr, "%s\n", line);
+    }
+    g_mutex_unlock(&voice->lock);
 }
 
 static void begin_phase(HbVoice *voice, const HbEvent *event)
@@ -279,8 +366,7 @@ static void begin_phase(HbVoice *voice, const HbEvent *event)
 
     voice->last_line = g_get_monotonic_time();
     write_log(voice, "", line);
-    if (!voice->options.live && !voice->options.quiet)
-        fprintf(stderr, "%s\n", line);
+    print_line(voice, line);
     start_ticker(voice);
 }
 

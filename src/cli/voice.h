@@ -4,11 +4,12 @@
  * the progress of the work.
  *
  * On a terminal the progress is one live view below the messages, redrawn at most ten times a second; otherwise it is a
- * plain line now and then. Thread-safe.
+ * plain line now and then, or, for other programs, a line of JSON each second. Thread-safe.
  */
 #pragma once
 
 #include "work/run/observer.h"
+#include "work/run/throttle.h"
 
 typedef struct HbVoice HbVoice;
 
@@ -17,6 +18,8 @@ typedef struct {
     gboolean verbose;
     gboolean live; /* standard error is a terminal that can move its cursor */
     gboolean color;
+    gboolean
+        json; /* what is told is one line of JSON each, for other programs: messages, and once a second how far it is */
     const char *log; /* path, or NULL */
 } HbVoiceOptions;
 
@@ -38,6 +41,12 @@ void hb_voice_write_log(HbVoice *voice, const char *text);
 
 /* Takes the live view away, before a result is printed */
 void hb_voice_end_view(HbVoice *voice);
+
+/* What holds the work back, shown beside its rate; NULL: nothing. It must outlive what is observed */
+void hb_voice_set_throttle(HbVoice *voice, const HbThrottle *throttle);
+
+/* Tells at once how far it is, whatever is told otherwise: somebody asked, by a signal. data is the voice */
+void hb_voice_answer(gpointer voice);
 
 /* An observer (see work/observer.h); data is the voice */
 void hb_voice_observe(gpointer voice, const HbEvent *event);

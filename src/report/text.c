@@ -61,15 +61,6 @@ static guint width_of_character(const char *at)
     return g_unichar_iszerowidth(character) ? 0 : g_unichar_iswide(character) ? 2 : 1;
 }
 
-guint hb_text_width(const char *text)
-{
-    guint width = 0;
-
-    for (; *text != '\0'; text = g_utf8_next_char(text))
-        width += width_of_character(text);
-    return width;
-}
-
 /* Behind a colour's escape sequence, or where it stands if there is none */
 static const char *skip_color(const char *at)
 {
@@ -77,6 +68,18 @@ static const char *skip_color(const char *at)
         return at;
     at += 2 + strcspn(at + 2, "m");
     return *at == 'm' ? at + 1 : at;
+}
+
+guint hb_text_width(const char *text)
+{
+    guint width = 0;
+
+    while (*text != '\0') {
+        const char *behind = skip_color(text);
+        width += behind == text ? width_of_character(text) : 0;
+        text = behind == text ? g_utf8_next_char(text) : behind;
+    }
+    return width;
 }
 
 /* Where to break a line that is too wide: behind as much of it as fits, at a blank; NULL: it fits, or has none */

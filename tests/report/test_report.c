@@ -4,6 +4,7 @@
 #include "cli/options.h"
 #include "cli/view.h"
 #include "report/table.h"
+#include <jansson.h>
 
 static void harmful_characters_are_made_visible(void **state)
 {
@@ -102,7 +103,7 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     HbView *view = hb_view_new();
     g_autofree char *silent = NULL;
     gint64 second = G_USEC_PER_SEC;
-    guint lines = 0;
+    const HbViewSpace space = {100, 24, FALSE}, small = {30, 24, FALSE};
     g_autofree char *narrow = NULL, *wide = NULL;
 
     (void)state;
@@ -111,10 +112,9 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     hb_view_follow(view, &(HbEvent){.type = HB_EVENT_STARTED, .worker = 1, .what = "garden.\033tree"}, 0);
     for (int i = 0; i <= 10; i++)
         hb_view_follow(view, &(HbEvent){.type = HB_EVENT_ADVANCED, .cost = 2500000, .bytes = 2000000}, i * second);
-    wide = hb_view_draw(view, 11 * second, 100, FALSE, &lines);
-    assert_int_equal(lines, 3);
+    wide = hb_view_draw(view, 11 * second, &space);
     check_contains(wide, "reading rows  ▪▪▪▪▪▪▪▪······················  27%  22.0 MB  2.0 MB/s  29 s left");
-    check_contains(wide, "   1  -\n   2  garden.\\x1Btree\n");
+    check_contains(wide, "   1  -\n   2  garden.\\x1Btree  11 s\n");
     assert_null(hb_view_describe_silence(view, 19 * second));
     hb_view_follow(view,
                    &(HbEvent){.type = HB_EVENT_WAITING, .what = "the source: process 7 waits for garden.\033plot"},
@@ -125,7 +125,7 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     assert_null(hb_view_get_wait(view));
     hb_view_follow(view, &(HbEvent){.type = HB_EVENT_WAITING, .what = "the source: held by the process of oak"},
                    44 * second);
-    narrow = hb_view_draw(view, 44 * second, 30, FALSE, &lines);
+    narrow = hb_view_draw(view, 44 * second, &small);
     check_contains(narrow, "nothing new for 11 s");
     check_contains(narrow, "of oak\n");
     for (char **line = g_strsplit(narrow, "\n", -1), **at = line; at != NULL; at = NULL) {
@@ -134,6 +134,59 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
         g_strfreev(line);
         break;
     }
+    hb_view_free(view);
+}
+
+/* Each session's own progress, what went wrong, the rate over time, the path that decides; never more than fits */
+static void the_view_says_what_decides_the_end(void **state)
+{
+    static const HbViewSpace spaces[] = {{120, 40, FALSE}, {60, 8, FALSE}, {20, 3, FALSE}, {1, 1, FALSE}, {0, 0, TRUE}};
+    const gint64 second = G_USEC_PER_SEC;
+    HbView *view = hb_view_new();
+    g_autofree char *json = NULL, *whole = NULL;
+    json_t *root;
+
+    (void)state;
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_PHASE, .what = "restoring", .total = 1000}, 0);
+    hb_view_follow(
+        view, &(HbEvent){.type = HB_EVENT_STARTED, .what = "rows a", .total = 200, .path = 900, .next = "key k"}, 0);
+    hb_view_follow(view,
+                   &(HbEvent){.type = HB_EVENT_STARTED, .worker = 11, .what = "rows b", .total = 800, .path = 800}, 0);
+    for (int i = 0; i < 200; i++)
+        hb_view_follow(view, &(HbEvent){.type = HB_EVENT_ADVANCED, .worker = i % 2 ? 11 : 0, .cost = 1, .bytes = 1000},
+                       i * second);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_NOTED, .severity = HB_SEVERITY_WARNING, .what = "odd"},
+                   200 * second);
+    hb_view_follow(view,
+                   &(HbEvent){.type = HB_EVENT_NOTED, .severity = HB_SEVERITY_ERROR, .what = "index \033i: no room"},
+                   200 * second);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_NOTED, .severity = HB_SEVERITY_NOTE, .what = "of no weight"},
+                   200 * second);
+    hb_view_set_limit(view, 5000);
+    whole = hb_view_draw(view, 201 * second, &spaces[0]);
+    check_contains(whole, "/s of 5.0 kB/s allowed");
+    check_contains(whole, "  1 failed, 1 warning; last: index \\x1Bi: no room\n");
+    check_contains(whole, "  the end waits for rows a, then key k\n");
+    check_contains(whole, "   1  rows a   50%  3:21 min\n");
+    check_contains(whole, "  12  rows b   12%");
+    check_contains(whole, "█");
+    check_contains(whole, "1.0 kB/s at most");
+    for (gsize i = 1; i < G_N_ELEMENTS(spaces); i++) {
+        g_autofree char *text = hb_view_draw(view, 201 * second, &spaces[i]);
+        g_auto(GStrv) lines = g_strsplit(text, "\n", -1);
+        if (spaces[i].rows > 7)
+            assert_true(g_strv_length(lines) <= spaces[i].rows);
+        for (char **line = lines; *line != NULL && spaces[i].columns >= 20; line++)
+            assert_true(hb_text_width(*line) <= spaces[i].columns);
+    }
+    json = hb_view_write_json(view, 201 * second);
+    check_lacks(json, "\n");
+    root = json_loads(json, JSON_REJECT_DUPLICATES, NULL);
+    assert_int_equal(json_integer_value(json_object_get(root, "percent")), 20);
+    assert_int_equal(json_integer_value(json_object_get(root, "failed")), 1);
+    assert_int_equal(json_integer_value(json_object_get(root, "allowed_a_second")), 5000);
+    assert_int_equal(json_array_size(json_object_get(root, "sessions")), 12);
+    json_decref(root);
     hb_view_free(view);
 }
 
@@ -168,6 +221,7 @@ int main(void)
         cmocka_unit_test(the_nearest_option_is_found),
         cmocka_unit_test(long_lines_are_broken_at_blanks),
         cmocka_unit_test(the_view_shows_bar_rate_time_and_workers),
+        cmocka_unit_test(the_view_says_what_decides_the_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

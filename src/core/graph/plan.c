@@ -308,6 +308,28 @@ guint64 hb_plan_get_cost(const HbPlan *plan, guint step)
     return get(plan, step)->cost;
 }
 
+guint64 hb_plan_get_path(const HbPlan *plan, guint step)
+{
+    return get(plan, step)->path;
+}
+
+gboolean hb_plan_find_next(const HbPlan *plan, guint step, guint *next)
+{
+    const GArray *then = get(plan, step)->then;
+    gboolean found = FALSE;
+    guint64 longest = 0;
+
+    for (guint e = 0; e < then->len; e++) {
+        const guint candidate = g_array_index(then, Edge, e).step;
+        if (!found || get(plan, candidate)->path > longest) {
+            longest = get(plan, candidate)->path;
+            *next = candidate;
+            found = TRUE;
+        }
+    }
+    return found;
+}
+
 HbStepState hb_plan_get_state(const HbPlan *plan, guint step)
 {
     return get(plan, step)->state;

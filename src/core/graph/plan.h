@@ -56,6 +56,8 @@ void hb_plan_put_back(HbPlan *plan, guint step);                    /* a running
 /* Reading */
 gpointer hb_plan_get_what(const HbPlan *plan, guint step);
 guint64 hb_plan_get_cost(const HbPlan *plan, guint step);
+guint64 hb_plan_get_path(const HbPlan *plan, guint step); /* the longest remaining one, this step included */
+gboolean hb_plan_find_next(const HbPlan *plan, guint step, guint *next); /* on that path; FALSE: it ends here */
 HbStepState hb_plan_get_state(const HbPlan *plan, guint step);
 guint hb_plan_get_culprit(const HbPlan *plan, guint step); /* of a step left out: the failed step behind it */
 guint hb_plan_count(const HbPlan *plan);

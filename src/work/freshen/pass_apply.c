@@ -195,7 +195,7 @@ static gboolean work_on(const Applying *applying, HbWorker *worker, HbPassTable 
 
     if (table->refusal != NULL || table->failure != NULL || into == NULL)
         return TRUE;
-    hb_worker_notify_started(worker, table->table);
+    hb_worker_notify_started(worker, &(HbWorkerTask){.what = table->table});
     if (!apply_stubbornly(applying, worker, into, table, &ours) && is_grave(ours)) {
         g_propagate_prefixed_error(error, g_steal_pointer(&ours), "%s: ", table->table);
         return FALSE;

@@ -119,6 +119,23 @@ static gboolean judge_failure(HbRestoreRun *run, guint number, GError *cause, GE
     return TRUE;
 }
 
+/* Its place on the longest path, and the next on it that is more than a milestone */
+static HbWorkerTask describe_task(const HbRestoreRun *run, const HbStep *step, guint number)
+{
+    const HbPlan *plan = run->plan.steps->plan;
+    HbWorkerTask task = {.what = hb_step_get_name(step),
+                         .cost = step->type == HB_STEP_TYPE_CHUNK ? hb_plan_get_cost(plan, number) : 0,
+                         .path = hb_plan_get_path(plan, number)};
+    guint next = number;
+
+    while (task.next == NULL && hb_plan_find_next(plan, next, &next)) {
+        const HbStep *following = hb_plan_get_what(plan, next);
+        if (following->type != HB_STEP_TYPE_MILESTONE && hb_plan_get_state(plan, next) == HB_STEP_WAITING)
+            task.next = hb_step_get_name(following);
+    }
+    return task;
+}
+
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
     HbRestoreRun *run = data;
@@ -129,9 +146,10 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
     g_mutex_lock(&run->lock);
     while (ok && (step = take_step(run, worker, &number)) != NULL) {
         GError *cause = NULL;
+        const HbWorkerTask task = describe_task(run, step, number);
 
         g_mutex_unlock(&run->lock);
-        hb_worker_notify_started(worker, hb_step_get_name(step));
+        hb_worker_notify_started(worker, &task);
         hb_restore_run_step(run, worker, step, &cause);
         report_step_done(run, worker, step, number);
         g_mutex_lock(&run->lock);

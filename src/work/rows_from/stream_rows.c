@@ -129,7 +129,7 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
     HbStreamChunk *chunk;
 
     while (ok && (chunk = g_async_queue_pop(stream_rows->chunks)) != &stream_rows->end) {
-        hb_worker_notify_started(worker, chunk->rows->set->table);
+        hb_worker_notify_started(worker, &(HbWorkerTask){.what = chunk->rows->set->table});
         ok = load_stubbornly(stream_rows, worker, chunk, error);
         hb_worker_notify_finished(worker);
         chunk_free(chunk);

@@ -11,7 +11,7 @@
 
 typedef enum {
     HB_EVENT_PHASE,    /* what begins now; total: its cost in bytes, 0 if unknown. The same again adds to its total */
-    HB_EVENT_STARTED,  /* a worker begins: what */
+    HB_EVENT_STARTED,  /* a worker begins: what; total: its cost, if it tells how far it is, path and next */
     HB_EVENT_ADVANCED, /* a worker got on: cost of the total, bytes of real data */
     HB_EVENT_FINISHED, /* a worker ended what it did */
     HB_EVENT_WAITING,  /* nothing has come for a while: what it waits for, NULL if that is not known */
@@ -27,6 +27,8 @@ typedef struct {
     guint64 total;
     guint64 cost;
     guint64 bytes;
+    guint64 path;     /* cost of what it begins and of all that must follow it, one after the other; 0: not known */
+    const char *next; /* the first that follows it there; NULL: nothing, or not known */
     HbSeverity severity;
     const char *hint; /* may be NULL */
 } HbEvent;

@@ -105,10 +105,14 @@ gboolean hb_workers_run(const HbWorkers *workers, GError **error)
     return ok;
 }
 
-void hb_worker_notify_started(const HbWorker *worker, const char *what)
+void hb_worker_notify_started(const HbWorker *worker, const HbWorkerTask *task)
 {
-    hb_observers_notify(worker->workers->observers,
-                        &(HbEvent){.type = HB_EVENT_STARTED, .worker = worker->number, .what = what});
+    hb_observers_notify(worker->workers->observers, &(HbEvent){.type = HB_EVENT_STARTED,
+                                                               .worker = worker->number,
+                                                               .what = task->what,
+                                                               .total = task->cost,
+                                                               .path = task->path,
+                                                               .next = task->next});
 }
 
 void hb_worker_notify_advanced(const HbWorker *worker, guint64 cost, guint64 bytes)

@@ -37,6 +37,13 @@ gboolean hb_workers_run(const HbWorkers *workers, GError **error);
 gboolean hb_worker_reopen(HbWorker *worker, GError **error);
 
 /* Events in a worker's name */
-void hb_worker_notify_started(const HbWorker *worker, const char *what);
+typedef struct {
+    const char *what;
+    guint64 cost;     /* if it is told bit by bit how far it is; 0: it is not */
+    guint64 path;     /* see HbEvent */
+    const char *next; /* likewise */
+} HbWorkerTask;
+
+void hb_worker_notify_started(const HbWorker *worker, const HbWorkerTask *task);
 void hb_worker_notify_advanced(const HbWorker *worker, guint64 cost, guint64 bytes);
 void hb_worker_notify_finished(const HbWorker *worker);

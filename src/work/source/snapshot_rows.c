@@ -215,7 +215,7 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
             ok = hb_stop_set_error(error);
             break;
         }
-        hb_worker_notify_started(worker, piece->set->table);
+        hb_worker_notify_started(worker, &(HbWorkerTask){.what = piece->set->table, .cost = piece->range.bytes});
         ok = read_stubbornly(&current, piece, error);
         hb_worker_notify_finished(worker);
     }
