@@ -138,7 +138,9 @@ static void conclude(PreflightRun *preflight)
     hb_cli_conclude(preflight->cli,
                     preflight->documents->len == 1 ? g_strdup(preflight->documents->pdata[0])
                                                    : hb_json_list("server preflight", preflight->documents),
-                    NULL);
+                    preflight->documents->len == 0
+                        ? g_strdup("FROM has no database that could be moved, and nothing beside them.")
+                        : NULL);
 }
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)

@@ -323,7 +323,10 @@ HbStatus hb_cli_run_passes(HbCli *cli, const HbPassOptions *options, GError **er
     if (!run_databases(&talk, error))
         talk.worst = HB_STATUS_INTERRUPTED;
     else
-        hb_cli_conclude(cli, hb_json_list("server freshen", documents), NULL);
+        hb_cli_conclude(cli, hb_json_list("server freshen", documents),
+                        databases->len == 0 && !cli->options.quiet
+                            ? g_strdup("FROM has no database to bring over (or none that was chosen).")
+                            : NULL);
     g_mutex_clear(&talk.talk);
     return talk.worst;
 }

@@ -91,11 +91,11 @@ static const HbSurveyTable tables[] = {
      {{"name", "tablespace", HB_COLUMN_TEXT}, {"owner", "owner", HB_COLUMN_TEXT}, {"location", "location", HB_COLUMN_TEXT}}},
      "SELECT spcname, pg_get_userbyid(spcowner), pg_tablespace_location(oid) FROM pg_tablespace"
      " WHERE spcname !~ '^pg_' ORDER BY 1"},
-    {HB_SURVEY_DATABASE, FALSE, {"database_settings", "Settings of this database and its roles",
-     {{"role", "role", HB_COLUMN_TEXT}, {"setting", "setting", HB_COLUMN_TEXT}}},
-     "SELECT CASE s.setrole WHEN 0 THEN NULL ELSE pg_get_userbyid(s.setrole) END, unnest(s.setconfig)"
-     " FROM pg_db_role_setting s JOIN pg_database d ON d.oid = s.setdatabase WHERE d.datname = current_database()"
-     " ORDER BY 1 NULLS FIRST, 2"},
+    {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"database_settings", "Settings of databases and roles",
+     {{"role", "role", HB_COLUMN_TEXT}, {"setting", "setting", HB_COLUMN_TEXT}, {"where", "in database", HB_COLUMN_TEXT}}},
+     "SELECT CASE s.setrole WHEN 0 THEN NULL ELSE pg_get_userbyid(s.setrole) END, unnest(s.setconfig), d.datname"
+     " FROM pg_db_role_setting s LEFT JOIN pg_database d ON d.oid = s.setdatabase"
+     " WHERE $1 OR s.setdatabase = 0 OR d.datname = current_database() ORDER BY 3 NULLS FIRST, 1 NULLS FIRST, 2"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, FALSE, {"settings", "Server settings that differ from their defaults",
      {{"name", "setting", HB_COLUMN_TEXT}, {"value", "value", HB_COLUMN_TEXT}, {"default", "default", HB_COLUMN_TEXT},
       {"source", "set in", HB_COLUMN_TEXT}}},
