@@ -3,6 +3,7 @@
 #include "support/check.h"
 
 #include "engine/mariadb/dialect/dialect.h"
+#include "engine/mariadb/dialect/password_hash.h"
 #include "engine/mariadb/dialect/same_definition.h"
 #include "engine/mariadb/dialect/same_in_both.h"
 #include "engine/postgres/dialect/dialect.h"
@@ -291,6 +292,37 @@ static void what_is_there_is_aligned_with_what_is_wanted(void **state)
     }
 }
 
+/* What real servers made of these passwords and salts */
+static void passwords_are_hashed_as_servers_do(void **state)
+{
+    static const struct {
+        const char *password, *salt, *hash;
+    } cases[] = {
+        {"oak", "\x5b\x23\x74\x78\x64\x48\x3f\x3a\x4e\x1d\x22\x40\x04\x2d\x55\x6f\x70\x69\x59\x14",
+         "1rLe7M4KhvMcn5nsO5XeXdxxXWlVL02rXvAB6XROay6"},
+        {"größte Eiche im ganzen alten Garten hinter dem Haus",
+         "\x63\x7f\x45\x4d\x59\x32\x60\x08\x2a\x3c\x50\x08\x3b\x47\x75\x0e\x78\x5c\x0a\x3b",
+         "ifx3wbN/PN8luF1PQQEQWhPnv1KfowLvOPNmZSDA9c5"},
+        {"0123456789abcdef0123456789abcdef",
+         "\x65\x7b\x57\x6c\x2a\x5e\x2d\x40\x64\x0e\x0c\x3a\x22\x52\x25\x2b\x78\x44\x19\x6a",
+         "oOv6K5WyQvISPgf5mfBCwHBAbXM3v3soum0qCDGyi7/"},
+        {"a", "\x29\x45\x2b\x42\x73\x63\x2b\x12\x25\x6f\x21\x79\x49\x61\x7a\x5a\x12\x2d\x06\x28",
+         "yjfYGw8Pn0sZIkolNUc0uJV0AwITmy9GAkpgsWeSyx3"},
+    };
+    g_autofree char *native = hb_my_hash_native("oak");
+    char salt[HB_MY_SALT_LENGTH + 1];
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *hash = hb_my_hash_caching_sha2(cases[i].password, cases[i].salt, 10);
+        g_autofree char *expected = g_strconcat("$A$00A$", cases[i].salt, cases[i].hash, NULL);
+        assert_string_equal(hash, expected);
+    }
+    assert_int_equal(strlen(native), 41);
+    assert_true(hb_my_draw_salt(salt, NULL));
+    assert_int_equal(strlen(salt), HB_MY_SALT_LENGTH);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -303,6 +335,7 @@ int main(void)
         cmocka_unit_test(both_products_say_one_table_in_other_words),
         cmocka_unit_test(hashes_of_mariadb_are_hidden),
         cmocka_unit_test(passwords_are_hidden),
+        cmocka_unit_test(passwords_are_hashed_as_servers_do),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -16,7 +16,7 @@ static const struct {
     [HB_MY_DATABASE_OPTIONS] = {NEVER, 80022},    [HB_MY_SUPER_MEANS_LESS] = {110001, NEVER},
     [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
     [HB_MY_BINARY_LOG_STATUS] = {NEVER, 80200},   [HB_MY_ENABLED_ROLES] = {NEVER, 80019},
-    [HB_MY_LOGGED_CASCADES] = {NEVER, 90600},
+    [HB_MY_LOGGED_CASCADES] = {NEVER, 90600},     [HB_MY_CACHING_SHA2] = {NEVER, 80004},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */

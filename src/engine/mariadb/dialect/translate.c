@@ -231,15 +231,19 @@ static void translate_account(const Translation *work, HbObject *object)
     replace(object, " (REQUIRE NONE|PASSWORD EXPIRE DEFAULT|ACCOUNT UNLOCK)(?=[ ;])", "");
 }
 
-/* To MySQL: the account cannot be logged in to before it is given a password there */
+/* To MySQL: the account cannot be logged in to before it is given a password there. One that was locked stays so then
+ */
 static void lock_account(const Translation *work, HbObject *object)
 {
+    const gboolean was_locked = strstr(object->definition, " ACCOUNT LOCK") != NULL;
+
     if (g_str_has_prefix(object->definition, "CREATE ROLE "))
         return;
     omit(work, object->identity,
          "MySQL cannot check its password: the account arrives locked. Give it one there: ALTER USER ... IDENTIFIED BY "
-         "... ACCOUNT UNLOCK");
-    define(object, g_strdup_printf("CREATE USER %s ACCOUNT LOCK;", hb_object_get_name(object)));
+         "... ACCOUNT UNLOCK; or restore with --new-passwords FILE");
+    define(object, g_strdup_printf("CREATE USER %s%s;", hb_object_get_name(object),
+                                   was_locked ? " ACCOUNT LOCK" : HB_MY_LOCKED_FOR_NOW));
 }
 
 /* ---- Tables and keys ---- */

@@ -18,6 +18,10 @@
 
 #include "core/model/catalog.h"
 
+/* How the definition of an account ends that is locked only until it is given a password; one that was locked before
+ * ends otherwise */
+#define HB_MY_LOCKED_FOR_NOW " PASSWORD EXPIRE DEFAULT ACCOUNT LOCK"
+
 /* MySQL writes the operator REGEXP as a function, which MariaDB does not know: regexp_like(a,'b') as (a regexp 'b').
  * The caller's */
 char *hb_my_write_as_operators(const char *sql);

@@ -2,8 +2,13 @@
 #include "engine/mariadb/target/roles.h"
 
 #include "engine/mariadb/dialect/grants.h"
+#include "engine/mariadb/dialect/password_hash.h"
+#include "engine/mariadb/dialect/translate.h"
 
 #include <string.h>
+
+/* What servers of all versions accept */
+#define ROUNDS_IN_THOUSANDS 5
 
 gboolean hb_my_may_be_there(HbSession *session, const char *account)
 {
@@ -37,30 +42,31 @@ gboolean hb_my_find_role(HbSession *session, const char *name, gboolean *found, 
     return TRUE;
 }
 
-/* The hash of mysql_native_password: SHA-1 of the SHA-1 of the password */
-static char *hash_password(const char *password)
+/* "*HASH" for MariaDB and MySQL 5.7; from 8.0 on for the plugin that the server makes accounts with itself */
+static char *write_password(HbSession *session, const char *name, const char *password, GError **error)
 {
-    g_autoptr(GChecksum) inner = g_checksum_new(G_CHECKSUM_SHA1);
-    guint8 digest[20];
-    gsize length = sizeof digest;
+    g_autofree char *hash = hb_my_hash_native(password);
+    char salt[HB_MY_SALT_LENGTH + 1];
 
-    g_checksum_update(inner, (const guchar *)password, -1);
-    g_checksum_get_digest(inner, digest, &length);
-    return g_compute_checksum_for_data(G_CHECKSUM_SHA1, digest, length);
+    if (hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST))
+        return g_strdup_printf("SET PASSWORD FOR %s = '%s'", name, hash);
+    if (!hb_my_can(session, HB_MY_CACHING_SHA2))
+        return g_strdup_printf("ALTER USER %s IDENTIFIED WITH 'mysql_native_password' AS '%s'", name, hash);
+    if (!hb_my_draw_salt(salt, error))
+        return NULL;
+    g_autofree char *slow = hb_my_hash_caching_sha2(password, salt, ROUNDS_IN_THOUSANDS);
+    return g_strdup_printf("ALTER USER %s IDENTIFIED WITH 'caching_sha2_password' AS '%s'", name, slow);
 }
 
 char *hb_my_make_password_sql(HbSession *session, const HbObject *role, const char *password, GError **error)
 {
-    if (strstr(role->definition, "CREATE USER") == NULL ||
-        (strstr(role->definition, " IDENTIFIED ") != NULL && strstr(role->definition, " PASSWORD 'invalid'") == NULL))
+    const char *definition = role->definition;
+    const gboolean waits = g_str_has_suffix(definition, HB_MY_LOCKED_FOR_NOW ";");
+    g_autofree char *sql = NULL;
+
+    if (strstr(definition, "CREATE USER") == NULL ||
+        (strstr(definition, " IDENTIFIED ") != NULL && strstr(definition, " PASSWORD 'invalid'") == NULL && !waits))
         return NULL;
-    if (!hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST)) {
-        hb_error_set(error, HB_ERROR_STATEMENT, "leave out --new-passwords, and give the account one there by hand",
-                     "account %s: MySQL takes a new password in clear only, which is not sent",
-                     hb_object_get_name(role));
-        return NULL;
-    }
-    g_autofree char *hash = hash_password(password);
-    g_autofree char *upper = g_ascii_strup(hash, -1);
-    return g_strdup_printf("SET PASSWORD FOR %s = '*%s';", hb_object_get_name(role), upper);
+    sql = write_password(session, hb_object_get_name(role), password, error);
+    return sql != NULL ? g_strconcat(sql, waits ? " ACCOUNT UNLOCK;" : ";", NULL) : NULL;
 }
