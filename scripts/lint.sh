@@ -38,6 +38,11 @@ rule '\b(getenv|g_getenv|isatty) ?\(' 'src/cli/' 'only cli looks at environment 
 rule '\b(exit|_exit|abort) ?\(' 'src/cli/(main|terminal).c' 'nobody exits, but the second signal'
 rule '\b(strcpy|strcat|sprintf|gets) ?\(' 'nothing' 'unbounded string functions'
 
+# What cannot be read at one sitting falls into two things
+while read -r lines file; do
+    [ "$lines" -le 500 ] || [ "$file" = total ] || complain "$file has $lines lines; 500 are enough: split it by meaning"
+done < <(git ls-files -co --exclude-standard 'src/*.c' 'src/*.h' | xargs wc -l)
+
 # Nothing includes itself by way of others: no module (a header with its source; NAME_inner.h is what NAME's files share),
 # and no folder. What puts an engine together stands above its folders, and the registry above all engines
 circles=$(python3 - <<'PYTHON'

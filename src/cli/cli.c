@@ -7,7 +7,6 @@
 #include "report/text.h"
 
 #include <stdio.h>
-#include <string.h>
 #include <unistd.h>
 
 /* ---- Exit status ---- */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "cli/cli.h"
+
 #include "cli/help.h"
 #include "cli/outcome.h"
 #include "cli/route.h"
@@ -9,10 +10,10 @@
 #include "core/base/error.h"
 #include "report/json.h"
 #include "report/text.h"
-
 #include "version.h"
 
 #include <errno.h>
+#include <jansson.h>
 #include <locale.h>
 #include <stdio.h>
 #include <string.h>

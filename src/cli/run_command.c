@@ -8,7 +8,9 @@
 #include "engine/registry.h"
 #include "report/run_page.h"
 #include "work/dump/older_dumps.h"
+#include "work/run/throttle.h"
 
+#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>

@@ -1,78 +1,32 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "cli/view.h"
+#include "cli/view_inner.h"
 
 #include "report/text.h"
 
-#include <jansson.h>
-#include <stdlib.h>
 #include <string.h>
 
-/*
- * What is going on, redrawn at most ten times a second, and only on a terminal: what each worker does, how far all is,
- * what is waited for. It is an observer like the log: it is told, and asks nothing. Lines are cut to the terminal's
- * width, and control bytes in names are shown, never sent.
- */
+/* What is going on, as an observer is told it; and the figures of it that text, view and JSON have alike */
 
-#define BAR_WIDTH       30
-#define PHASE_WIDTH     14
 #define RATE_WINDOW_US  (5 * G_USEC_PER_SEC)
-#define SAMPLES         64
 #define SAMPLE_EVERY_US (RATE_WINDOW_US / SAMPLES)
 
 /* The rate over the whole phase: so many spans, at first as long as this */
-#define PAST_MAX     32
 #define PAST_SPAN_US G_USEC_PER_SEC
-#define PAST_LEAST   4
-
-typedef struct {
-    gint64 time;
-    guint64 bytes;
-} Sample;
-
-/* What one session does */
-typedef struct {
-    char *what; /* NULL: nothing */
-    char *next; /* on its longest path; NULL: nothing, or not known */
-    guint64 total;
-    guint64 done;
-    guint64 path;
-    gint64 began;
-} Session;
-
-struct HbView {
-    char *phase; /* NULL before the first */
-    guint64 total;
-    guint64 done;
-    guint64 bytes;
-    guint64 limit; /* bytes a second; 0: none */
-    gint64 started;
-    gint64 moved;            /* when the work last got on */
-    char *wait;              /* whom it waits for since then; NULL: nobody told */
-    GArray *sessions;        /* Session, by number */
-    Sample samples[SAMPLES]; /* a ring: bytes at moments of the last seconds */
-    guint sample_count;
-    guint64 past[PAST_MAX]; /* bytes of each span of the phase, past_span_us long */
-    guint past_count;
-    gint64 past_span_us;
-    guint failures;
-    guint warnings;
-    char *last_problem; /* of them; NULL: there was none */
-};
 
 static void session_clear(gpointer data)
 {
-    Session *session = data;
+    HbViewSession *session = data;
 
     g_free(session->what);
     g_free(session->next);
-    *session = (Session){0};
+    *session = (HbViewSession){0};
 }
 
 HbView *hb_view_new(void)
 {
     HbView *view = g_new0(HbView, 1);
 
-    view->sessions = g_array_new(FALSE, TRUE, sizeof(Session));
+    view->sessions = g_array_new(FALSE, TRUE, sizeof(HbViewSession));
     g_array_set_clear_func(view->sessions, session_clear);
     return view;
 }
@@ -118,16 +72,16 @@ static void begin_phase(HbView *view, const HbEvent *event, gint64 now)
     g_array_set_size(view->sessions, 0);
 }
 
-static Session *get_session(HbView *view, guint number)
+static HbViewSession *get_session(HbView *view, guint number)
 {
     if (number >= view->sessions->len)
         g_array_set_size(view->sessions, number + 1);
-    return &g_array_index(view->sessions, Session, number);
+    return &g_array_index(view->sessions, HbViewSession, number);
 }
 
 static void begin_session(HbView *view, const HbEvent *event, gint64 now)
 {
-    Session *session = get_session(view, event->worker);
+    HbViewSession *session = get_session(view, event->worker);
 
     session_clear(session);
     session->what = hb_text_visible(event->what);
@@ -139,10 +93,10 @@ static void begin_session(HbView *view, const HbEvent *event, gint64 now)
 
 static void take_sample(HbView *view, gint64 now)
 {
-    const Sample *last = &view->samples[(view->sample_count - 1) % SAMPLES];
+    const HbViewSample *last = &view->samples[(view->sample_count - 1) % SAMPLES];
 
     if (view->sample_count == 0 || now - last->time >= SAMPLE_EVERY_US)
-        view->samples[view->sample_count++ % SAMPLES] = (Sample){now, view->bytes};
+        view->samples[view->sample_count++ % SAMPLES] = (HbViewSample){now, view->bytes};
 }
 
 /* The bytes of the phase's spans; when there are too many of these, they become twice as long */
@@ -217,28 +171,28 @@ void hb_view_follow(HbView *view, const HbEvent *event, gint64 now)
 
 /* ---- Figures ---- */
 
-static double seconds_since(gint64 then, gint64 now)
+double hb_view_seconds_since(gint64 then, gint64 now)
 {
     return (double)(now - then) / G_USEC_PER_SEC;
 }
 
 /* Over the last seconds, or since the beginning while that is shorter */
-static guint64 rate(const HbView *view, gint64 now)
+guint64 hb_view_rate(const HbView *view, gint64 now)
 {
     guint oldest = view->sample_count > SAMPLES ? view->sample_count - SAMPLES : 0;
-    const Sample *sample = &view->samples[oldest % SAMPLES];
+    const HbViewSample *sample = &view->samples[oldest % SAMPLES];
     double seconds;
 
     if (view->sample_count == 0)
         return 0;
-    seconds = seconds_since(sample->time, now);
+    seconds = hb_view_seconds_since(sample->time, now);
     return seconds > 0.2 ? (guint64)((double)(view->bytes - sample->bytes) / seconds) : 0;
 }
 
 /* Below 0 while it is too early to say */
-static double guess_seconds_left(const HbView *view, gint64 now)
+double hb_view_guess_seconds_left(const HbView *view, gint64 now)
 {
-    const double seconds = seconds_since(view->started, now);
+    const double seconds = hb_view_seconds_since(view->started, now);
 
     return view->done == 0 || seconds < 1 ? -1 : seconds * (double)(view->total - view->done) / (double)view->done;
 }
@@ -248,14 +202,14 @@ gboolean hb_view_is_running(const HbView *view)
     return view->phase != NULL && view->total > 0;
 }
 
-static char *figures(const HbView *view, gint64 now)
+char *hb_view_figures(const HbView *view, gint64 now)
 {
     GString *text = g_string_new(NULL);
-    const double seconds_left = guess_seconds_left(view, now);
+    const double seconds_left = hb_view_guess_seconds_left(view, now);
     g_autofree char *left = seconds_left >= 0 ? hb_text_duration(seconds_left) : NULL;
     g_autofree char *limit = view->limit > 0 ? hb_text_bytes(view->limit) : NULL;
     g_autofree char *bytes = hb_text_bytes(view->bytes);
-    g_autofree char *speed = hb_text_bytes(rate(view, now));
+    g_autofree char *speed = hb_text_bytes(hb_view_rate(view, now));
 
     g_string_append_printf(text, "%3d%%  %s  %s/s", (int)(view->done * 100 / view->total), bytes, speed);
     if (limit != NULL)
@@ -267,19 +221,19 @@ static char *figures(const HbView *view, gint64 now)
 
 char *hb_view_describe(HbView *view, gint64 now)
 {
-    g_autofree char *text = hb_view_is_running(view) ? figures(view, now) : g_strdup("");
+    g_autofree char *text = hb_view_is_running(view) ? hb_view_figures(view, now) : g_strdup("");
 
     return g_strdup_printf("%s: %s", view->phase != NULL ? view->phase : "", g_strstrip(text));
 }
 
-static guint silence_s(const HbView *view, gint64 now)
+guint hb_view_silence_s(const HbView *view, gint64 now)
 {
     return view->phase != NULL ? (guint)((now - view->moved) / G_USEC_PER_SEC) : 0;
 }
 
 char *hb_view_describe_silence(const HbView *view, gint64 now)
 {
-    const guint seconds = silence_s(view, now);
+    const guint seconds = hb_view_silence_s(view, now);
 
     if (seconds < HB_SILENCE_S)
         return NULL;
@@ -290,246 +244,4 @@ char *hb_view_describe_silence(const HbView *view, gint64 now)
 const char *hb_view_get_wait(const HbView *view)
 {
     return view->wait;
-}
-
-/* ---- Drawing ---- */
-
-static void append_bar(GString *out, const HbView *view, gboolean color)
-{
-    g_autoptr(GString) bar = g_string_new(NULL);
-    guint filled = (guint)(view->done * BAR_WIDTH / view->total);
-
-    for (guint i = 0; i < filled; i++)
-        g_string_append(bar, "▪");
-    hb_text_append_painted(out, color, HB_PAINT_GOOD, bar->str);
-    g_string_truncate(bar, 0);
-    for (guint i = filled; i < BAR_WIDTH; i++)
-        g_string_append(bar, "·");
-    hb_text_append_painted(out, color, HB_PAINT_FAINT, bar->str);
-}
-
-/* As much of the text as fits */
-static void append_cut(GString *out, const char *text, guint columns)
-{
-    guint width = 0;
-
-    for (; *text != '\0'; text = g_utf8_next_char(text)) {
-        gunichar c = g_utf8_get_char(text);
-        width += g_unichar_iszerowidth(c) ? 0 : g_unichar_iswide(c) ? 2 : 1;
-        if (width > columns)
-            return;
-        g_string_append_unichar(out, c);
-    }
-}
-
-/* How far the session is in what it does, as far as it tells, and for how long it has been at it. The caller's */
-static char *describe_session(const Session *session, gint64 now)
-{
-    g_autofree char *time = hb_text_duration(seconds_since(session->began, now));
-
-    return session->total > 0
-               ? g_strdup_printf("  %3d%%  %s", (int)(MIN(session->done, session->total) * 100 / session->total), time)
-               : g_strdup_printf("  %s", time);
-}
-
-static void append_session(GString *out, const Session *session, guint number, gint64 now, const HbViewSpace *space)
-{
-    g_autofree char *label = g_strdup_printf("  %2u  ", number + 1);
-    g_autofree char *state = session->what != NULL ? describe_session(session, now) : g_strdup("");
-    const guint used = 7 + hb_text_width(state), room = space->columns > used ? space->columns - used : 1;
-
-    hb_text_append_painted(out, space->color, HB_PAINT_FAINT, label);
-    append_cut(out, session->what != NULL ? session->what : "-", room);
-    if (space->columns > used)
-        hb_text_append_painted(out, space->color, HB_PAINT_FAINT, state);
-    g_string_append_c(out, '\n');
-}
-
-/* So many at most; the last line says how many more there are */
-static void append_sessions(GString *out, const HbView *view, gint64 now, const HbViewSpace *space, guint most)
-{
-    const guint shown = view->sessions->len <= most ? view->sessions->len : most - 1;
-
-    for (guint i = 0; i < shown; i++)
-        append_session(out, &g_array_index(view->sessions, Session, i), i, now, space);
-    if (shown < view->sessions->len) {
-        g_autofree char *rest = g_strdup_printf("      and %u more sessions", view->sessions->len - shown);
-        append_cut(out, rest, space->columns);
-        g_string_append_c(out, '\n');
-    }
-}
-
-/* What is left of a session's longest path */
-static guint64 count_left(const Session *session)
-{
-    return session->what == NULL ? 0 : session->path - MIN(session->path, session->done);
-}
-
-static const Session *find_longest(const HbView *view)
-{
-    const Session *longest = NULL;
-
-    for (guint i = 0; i < view->sessions->len; i++) {
-        const Session *session = &g_array_index(view->sessions, Session, i);
-        if (count_left(session) > (longest != NULL ? count_left(longest) : 0))
-            longest = session;
-    }
-    return longest;
-}
-
-/* What decides when all is done */
-static void append_longest(GString *out, const HbView *view, const HbViewSpace *space)
-{
-    const Session *longest = find_longest(view);
-    g_autofree char *line = longest != NULL && longest->next != NULL
-                                ? g_strdup_printf("  the end waits for %s, then %s", longest->what, longest->next)
-                                : NULL;
-    g_autoptr(GString) cut = g_string_new(NULL);
-
-    if (line == NULL)
-        return;
-    append_cut(cut, line, space->columns - 1);
-    hb_text_append_painted(out, space->color, HB_PAINT_FAINT, cut->str);
-    g_string_append_c(out, '\n');
-}
-
-/* "  1 failed, 2 warnings; last: ...": the messages themselves may have gone by */
-static void append_problems(GString *out, const HbView *view, const HbViewSpace *space)
-{
-    g_autofree char *warnings = hb_text_plural(view->warnings, "warning", "warnings");
-    g_autofree char *line = NULL;
-    g_autoptr(GString) cut = g_string_new(NULL);
-
-    if (view->last_problem == NULL)
-        return;
-    line = view->failures > 0
-               ? g_strdup_printf("  %u failed, %s; last: %s", view->failures, warnings, view->last_problem)
-               : g_strdup_printf("  %s; last: %s", warnings, view->last_problem);
-    append_cut(cut, line, space->columns - 1);
-    hb_text_append_painted(out, space->color, view->failures > 0 ? HB_PAINT_BAD : HB_PAINT_WARN, cut->str);
-    g_string_append_c(out, '\n');
-}
-
-/* The rate over the phase so far, in steps of height */
-static void append_past(GString *out, const HbView *view, const HbViewSpace *space)
-{
-    static const char *const heights[] = {"▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
-    guint64 most = 0;
-
-    for (guint i = 0; i + 1 < view->past_count; i++) /* the last one is not over */
-        most = MAX(most, view->past[i]);
-    if (view->past_count <= PAST_LEAST || most == 0 || space->columns < PAST_MAX + 40)
-        return;
-    g_autofree char *rate = hb_text_bytes(most * G_USEC_PER_SEC / (guint64)view->past_span_us);
-    g_string_append(out, "  ");
-    for (guint i = 0; i + 1 < view->past_count; i++)
-        g_string_append(out, heights[view->past[i] * (G_N_ELEMENTS(heights) - 1) / most]);
-    g_autofree char *label = g_strdup_printf("  %s/s at most", rate);
-    hb_text_append_painted(out, space->color, HB_PAINT_FAINT, label);
-    g_string_append_c(out, '\n');
-}
-
-/* All of it, however narrow the terminal is: the holder of what we wait for stands at the end */
-static void append_silence(GString *out, const HbView *view, gint64 now, const HbViewSpace *space)
-{
-    const guint columns = MAX(space->columns, 20) - 1;
-    g_autofree char *text = hb_view_describe_silence(view, now);
-    g_autofree char *line = text != NULL ? g_strconcat("  ", text + strlen(view->phase) + strlen(": "), NULL) : NULL;
-    g_autofree char *folded = line != NULL ? hb_text_fold(line, columns) : NULL;
-    g_auto(GStrv) lines = folded != NULL ? g_strsplit(g_strchomp(folded), "\n", -1) : NULL;
-
-    for (char **at = lines; at != NULL && *at != NULL; at++) {
-        g_autoptr(GString) cut = g_string_new(NULL);
-        append_cut(cut, *at, columns);
-        hb_text_append_painted(out, space->color, HB_PAINT_WARN, cut->str);
-        g_string_append_c(out, '\n');
-    }
-}
-
-static void append_head(GString *out, const HbView *view, gint64 now, const HbViewSpace *space)
-{
-    g_autofree char *text = hb_view_is_running(view) ? figures(view, now) : NULL;
-    const guint phase = MAX(hb_text_width(view->phase), PHASE_WIDTH);
-    const gboolean has_bar = text != NULL && phase + BAR_WIDTH + 1 + hb_text_width(text) < space->columns;
-    const guint used = phase + (has_bar ? BAR_WIDTH : 0);
-
-    hb_text_append_painted(out, space->color, HB_PAINT_STRONG, view->phase);
-    if (text == NULL) {
-        g_string_append(out, " ...\n");
-        return;
-    }
-    hb_text_pad(out, hb_text_width(view->phase), PHASE_WIDTH);
-    if (has_bar)
-        append_bar(out, view, space->color);
-    g_string_append_c(out, ' ');
-    append_cut(out, text, space->columns - MIN(space->columns, used + 1));
-    g_string_append_c(out, '\n');
-}
-
-static guint count_lines(const char *text)
-{
-    guint lines = 0;
-
-    for (; *text != '\0'; text++)
-        lines += *text == '\n';
-    return lines;
-}
-
-char *hb_view_draw(HbView *view, gint64 now, const HbViewSpace *space)
-{
-    GString *out = g_string_new(NULL);
-    guint used;
-
-    if (view->phase == NULL)
-        return g_string_free(out, FALSE);
-    append_head(out, view, now, space);
-    append_silence(out, view, now, space);
-    append_past(out, view, space);
-    append_problems(out, view, space);
-    append_longest(out, view, space);
-    used = count_lines(out->str) + 2;
-    append_sessions(out, view, now, space, space->rows > used ? space->rows - used : 1);
-    return g_string_free(out, FALSE);
-}
-
-/* ---- For other programs ---- */
-
-static json_t *write_session(const Session *session, guint number, gint64 now)
-{
-    json_t *json = json_pack("{s:i, s:s?, s:f}", "session", (int)number + 1, "what", session->what, "seconds",
-                             session->what != NULL ? seconds_since(session->began, now) : 0.0);
-
-    if (session->total > 0)
-        json_object_set_new(json, "percent",
-                            json_integer((json_int_t)(MIN(session->done, session->total) * 100 / session->total)));
-    return json;
-}
-
-char *hb_view_write_json(const HbView *view, gint64 now)
-{
-    const double left = guess_seconds_left(view, now);
-    json_t *root = json_object(), *sessions = json_array();
-    char *text, *line;
-
-    for (guint i = 0; i < view->sessions->len; i++)
-        json_array_append_new(sessions, write_session(&g_array_index(view->sessions, Session, i), i, now));
-    json_object_set_new(root, "phase", json_string(view->phase != NULL ? view->phase : ""));
-    json_object_set_new(root, "seconds", json_real(view->phase != NULL ? seconds_since(view->started, now) : 0));
-    json_object_set_new(root, "percent",
-                        view->total > 0 ? json_integer((json_int_t)(view->done * 100 / view->total)) : json_null());
-    json_object_set_new(root, "bytes", json_integer((json_int_t)view->bytes));
-    json_object_set_new(root, "bytes_a_second", json_integer((json_int_t)rate(view, now)));
-    json_object_set_new(root, "allowed_a_second",
-                        view->limit > 0 ? json_integer((json_int_t)view->limit) : json_null());
-    json_object_set_new(root, "seconds_left", view->total > 0 && left >= 0 ? json_real(left) : json_null());
-    json_object_set_new(root, "warnings", json_integer(view->warnings));
-    json_object_set_new(root, "failed", json_integer(view->failures));
-    json_object_set_new(root, "silent_seconds", json_integer(silence_s(view, now)));
-    json_object_set_new(root, "waits_for", view->wait != NULL ? json_string(view->wait) : json_null());
-    json_object_set_new(root, "sessions", sessions);
-    text = json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII | JSON_REAL_PRECISION(6));
-    line = g_strdup(text != NULL ? text : "{}");
-    free(text);
-    json_decref(root);
-    return line;
 }

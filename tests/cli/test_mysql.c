@@ -262,7 +262,8 @@ static void what_mysql_has_not_is_named_on_the_way_to_it(void **state)
     run_expect(
         run_shell(
             "cd $FOLDER; rm -f words; $HORNBEAM restore back.dump \"$(server_uri new)\" --yes --rename"
-            " storage:Aria=InnoDB --skip table:label_price --new-passwords words >told 2>&1; [ $? = 1 ] || { cat told words >&2; exit 3; };"
+            " storage:Aria=InnoDB --skip table:label_price --new-passwords words >told 2>&1; [ $? = 1 ] || { cat told "
+            "words >&2; exit 3; };"
             " n=0; while IFS=$'\\t' read -r account word; do user=${account%%@*}; user=${user//\\'/}; [ \"$user\" ="
             " weather_station ] || continue; mariadb --no-defaults -u \"$user\" -p\"$word\" -S $SERVERS/new/socket -e"
             " 'SELECT 1' && n=$((n + 1)); mariadb --no-defaults -u \"$user\" -pwrong -S $SERVERS/new/socket -e"

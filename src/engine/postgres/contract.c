@@ -14,6 +14,7 @@
 #include "engine/postgres/rows/change_rows.h"
 #include "engine/postgres/rows/replay.h"
 #include "engine/postgres/rows/rows.h"
+#include "engine/postgres/session/address.h"
 #include "engine/postgres/session/peers.h"
 #include "engine/postgres/session/session.h"
 #include "engine/postgres/target/preflight.h"

@@ -1,27 +1,17 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-#include "engine/mariadb/catalog/accounts.h"
+#include "engine/mariadb/catalog/accounts_inner.h"
 
-#include "engine/mariadb/dialect/grants.h"
-#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/features.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/session/session.h"
 
 #include <string.h>
 
 /* All accounts are read, in the server's own words; of a database's dump those stay that it needs, or that reach it */
 
-/* One account or role with what it is granted */
-typedef struct {
-    char *name; /* as SQL writes it */
-    char *create;
-    char *default_roles; /* that its CREATE USER names; NULL: none */
-    GPtrArray *grants;   /* HbGrant * */
-    gboolean is_role, is_public;
-    gboolean is_wanted;
-} Account;
-
-static void account_free(gpointer data)
+void hb_my_accounts_account_free(gpointer data)
 {
-    Account *account = data;
+    HbMyAccount *account = data;
 
     g_free(account->name);
     g_free(account->create);
@@ -30,190 +20,11 @@ static void account_free(gpointer data)
     g_free(account);
 }
 
-/* ---- Reading all of them ---- */
-
-/* Accounts that every server has, or that its vendor or distribution makes: they are never moved */
-#define BUILT_IN                                                                                                       \
-    "('root', 'mysql', 'mariadb.sys', 'mysql.sys', 'mysql.session', 'mysql.infoschema', 'debian-sys-maint')"
-
-static const char accounts_of_mariadb[] = "SELECT User, Host, is_role = 'Y' FROM mysql.user"
-                                          " WHERE User NOT IN " BUILT_IN " ORDER BY is_role DESC, User, Host";
-static const char accounts_of_mysql[] = "SELECT User, Host, 0 FROM mysql.user"
-                                        " WHERE User NOT IN " BUILT_IN " ORDER BY User, Host";
-
-static gboolean read_grants(HbSession *session, Account *account, GError **error)
-{
-    g_autoptr(HbMyResult) result = hb_my_query_format(session, error, "SHOW GRANTS FOR %s", account->name);
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL)
-        hb_grant_read_line(row[0], account->name, account->grants);
-    return result != NULL;
-}
-
-static gboolean read_create(HbSession *session, Account *account, GError **error)
-{
-    g_autoptr(HbMyResult) result = NULL;
-    MYSQL_ROW row;
-
-    if (account->is_public)
-        return TRUE;
-    if (account->is_role) {
-        account->create = g_strdup_printf("CREATE ROLE %s;", account->name);
-        return TRUE;
-    }
-    result = hb_my_query_format(session, error, "SHOW CREATE USER %s", account->name);
-    row = result != NULL ? mysql_fetch_row(result) : NULL;
-    if (row == NULL)
-        return FALSE;
-    g_autofree char *create = hb_grant_cut_default_roles(row[0], &account->default_roles);
-    account->create = g_strconcat(create, ";", NULL);
-    return TRUE;
-}
-
-static Account *read_account(HbSession *session, MYSQL_ROW row, GError **error)
-{
-    Account *account = g_new0(Account, 1);
-
-    account->is_role = *row[2] == '1';
-    account->is_public = account->is_role && strcmp(row[0], "PUBLIC") == 0;
-    account->name =
-        account->is_public ? g_strdup(row[0]) : hb_my_write_account(row[0], account->is_role ? NULL : row[1]);
-    account->grants = g_ptr_array_new_with_free_func((GDestroyNotify)hb_grant_free);
-    if (read_create(session, account, error) && read_grants(session, account, error))
-        return account;
-    account_free(account);
-    return NULL;
-}
-
-/* NULL without an error if this account may not see the others */
-static GPtrArray *read_all(HbSession *session, HbCatalog *catalog, GError **error)
-{
-    g_autoptr(GError) refusal = NULL;
-    g_autoptr(HbMyResult) result = hb_my_query(
-        session, hb_my_can(session, HB_MY_ROLES_WITHOUT_HOST) ? accounts_of_mariadb : accounts_of_mysql, &refusal);
-    GPtrArray *accounts = g_ptr_array_new_with_free_func(account_free);
-    MYSQL_ROW row;
-
-    while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
-        Account *account = read_account(session, row, error);
-        if (account == NULL) {
-            g_ptr_array_unref(accounts);
-            return NULL;
-        }
-        g_ptr_array_add(accounts, account);
-    }
-    if (result == NULL) {
-        hb_catalog_add_omission(
-            catalog, "accounts and their grants",
-            "this account may not read mysql.user; dump with one that may (GRANT SELECT ON mysql.*)");
-        hb_catalog_set_unread(catalog, HB_KIND_ROLE);
-    }
-    return accounts;
-}
-
-/* ---- Which a database needs ---- */
-
-/* A pattern of a grant: % and _ stand for others, unless escaped */
-static gboolean matches(const char *pattern, const char *name)
-{
-    for (; *pattern != '\0'; pattern++, name++) {
-        if (*pattern == '%') {
-            for (const char *rest = name;; rest++) {
-                if (matches(pattern + 1, rest))
-                    return TRUE;
-                if (*rest == '\0')
-                    return FALSE;
-            }
-        }
-        if (*pattern == '\\' && pattern[1] != '\0')
-            pattern++;
-        else if (*pattern == '_' && *name != '\0')
-            continue;
-        if (*pattern != *name)
-            return FALSE;
-    }
-    return *name == '\0';
-}
-
-static gboolean is_about(const HbGrant *grant, const char *database)
-{
-    switch (grant->type) {
-    case HB_GRANT_DATABASE:
-        return matches(grant->database, database);
-    case HB_GRANT_OBJECT:
-        return strcmp(grant->database, database) == 0;
-    case HB_GRANT_SERVER:
-        return TRUE;
-    default:
-        return FALSE;
-    }
-}
-
-static GHashTable *find_definers(const HbCatalog *catalog)
-{
-    GHashTable *definers = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-
-    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
-        const HbObject *object = hb_catalog_get(catalog, i);
-        char *definer = object->definition != NULL ? hb_my_read_definer(object->definition) : NULL;
-        if (definer != NULL)
-            g_hash_table_add(definers, definer);
-    }
-    return definers;
-}
-
-static Account *find_account(const GPtrArray *accounts, const char *name)
-{
-    for (guint i = 0; i < accounts->len; i++) {
-        Account *account = accounts->pdata[i];
-        if (strcmp(account->name, name) == 0)
-            return account;
-    }
-    return NULL;
-}
-
-/* Roles that it has, and accounts for which it stands, come along */
-static void want(const GPtrArray *accounts, Account *account)
-{
-    if (account == NULL || account->is_wanted)
-        return;
-    account->is_wanted = TRUE;
-    for (guint g = 0; g < account->grants->len; g++) {
-        const HbGrant *grant = account->grants->pdata[g];
-        if (grant->other != NULL)
-            want(accounts, find_account(accounts, grant->other));
-    }
-}
-
-/* An account with a role that has privileges on the database has them, too */
-static gboolean reaches(const GPtrArray *accounts, const Account *account, const char *database, int depth)
-{
-    for (guint g = 0; g < account->grants->len; g++) {
-        const HbGrant *grant = account->grants->pdata[g];
-        const Account *role = grant->type == HB_GRANT_ROLE && depth < 16 ? find_account(accounts, grant->other) : NULL;
-        if (is_about(grant, database) || (role != NULL && reaches(accounts, role, database, depth + 1)))
-            return TRUE;
-    }
-    return FALSE;
-}
-
-static void choose(GPtrArray *accounts, const HbCatalog *catalog, const char *database)
-{
-    g_autoptr(GHashTable) definers = find_definers(catalog);
-
-    for (guint i = 0; i < accounts->len; i++) {
-        Account *account = accounts->pdata[i];
-        if (reaches(accounts, account, database, 0) || g_hash_table_contains(definers, account->name))
-            want(accounts, account);
-    }
-}
-
 /* ---- Objects ---- */
 
 static void add_account_need(const GPtrArray *accounts, HbObject *object, const char *name)
 {
-    const Account *account = find_account(accounts, name);
+    const HbMyAccount *account = hb_my_accounts_find_account(accounts, name);
 
     if (account == NULL || account->is_public)
         return;
@@ -237,7 +48,7 @@ static HbObject *user_object(HbKind kind, char *name_taken, char *definition_tak
     return object;
 }
 
-static HbObject *object_from_server_grant(const Account *account, const HbGrant *grant)
+static HbObject *object_from_server_grant(const HbMyAccount *account, const HbGrant *grant)
 {
     switch (grant->type) {
     case HB_GRANT_ROLE:
@@ -292,7 +103,7 @@ static void add_mode_of_packages(HbObject *object)
 }
 
 /* Its name leaves out that of the database, which may be another one on the target; a real pattern is told */
-static HbObject *object_from_grant(const HbMyCatalogBuilder *builder, const Account *account, const HbGrant *grant)
+static HbObject *object_from_grant(const HbMyCatalogBuilder *builder, const HbMyAccount *account, const HbGrant *grant)
 {
     g_autofree char *subject = subject_sql(grant);
     const char *identity = grant->type == HB_GRANT_OBJECT ? find_subject(builder, grant) : NULL;
@@ -321,8 +132,8 @@ static void append_definition(HbObject *object, HbObject *other)
     hb_object_free(other);
 }
 
-static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const Account *account, const HbGrant *grant,
-                           HbObject *object, GError **error)
+static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const HbMyAccount *account,
+                           const HbGrant *grant, HbObject *object, GError **error)
 {
     add_account_need(accounts, object, account->name);
     if (grant != NULL && grant->other != NULL)
@@ -340,7 +151,7 @@ static gboolean add_object(HbCatalog *catalog, const GPtrArray *accounts, const 
 }
 
 /* What SHOW CREATE USER says of roles, which are given only afterwards */
-static gboolean add_default_roles(HbCatalog *catalog, const Account *account, GError **error)
+static gboolean add_default_roles(HbCatalog *catalog, const HbMyAccount *account, GError **error)
 {
     HbObject *object =
         user_object(HB_KIND_ROLE_SETTING, g_strdup_printf("%s default role", account->name),
@@ -358,7 +169,7 @@ static gboolean add_default_roles(HbCatalog *catalog, const Account *account, GE
     return hb_catalog_add(catalog, object, error);
 }
 
-static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const Account *account, GError **error)
+static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const HbMyAccount *account, GError **error)
 {
     if (!account->is_public &&
         !hb_catalog_add(catalog, user_object(HB_KIND_ROLE, g_strdup(account->name), g_strdup(account->create)), error))
@@ -372,13 +183,13 @@ static gboolean add_account(HbCatalog *catalog, const GPtrArray *accounts, const
     return account->default_roles == NULL || add_default_roles(catalog, account, error);
 }
 
-static gboolean add_grants(HbMyCatalogBuilder *builder, const GPtrArray *accounts, const Account *account,
+static gboolean add_grants(HbMyCatalogBuilder *builder, const GPtrArray *accounts, const HbMyAccount *account,
                            GError **error)
 {
     for (guint g = 0; g < account->grants->len; g++) {
         const HbGrant *grant = account->grants->pdata[g];
         if ((grant->type == HB_GRANT_DATABASE || grant->type == HB_GRANT_OBJECT) &&
-            is_about(grant, builder->session->database) &&
+            hb_my_accounts_is_about(grant, builder->session->database) &&
             !add_object(builder->catalog, accounts, account, grant, object_from_grant(builder, account, grant), error))
             return FALSE;
     }
@@ -405,7 +216,7 @@ static void link_view(HbObject *view, const GPtrArray *grants)
     }
 }
 
-/* Account to GPtrArray of its grants: HbObject *, borrowed */
+/* HbMyAccount to GPtrArray of its grants: HbObject *, borrowed */
 static GHashTable *index_grants(const HbCatalog *catalog)
 {
     GHashTable *grants = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, (GDestroyNotify)g_ptr_array_unref);
@@ -453,7 +264,7 @@ static gboolean name_second_passwords(HbSession *session, HbCatalog *catalog, co
     while (result != NULL && (row = mysql_fetch_row(result)) != NULL) {
         g_autofree char *account = hb_my_write_account(row[0], row[1]);
         g_autofree char *what = g_strdup_printf("older password of %s", account);
-        const Account *own = find_account(accounts, account);
+        const HbMyAccount *own = hb_my_accounts_find_account(accounts, account);
         if (own == NULL || (only_wanted && !own->is_wanted))
             continue;
         hb_catalog_add_omission(catalog, what,
@@ -465,16 +276,16 @@ static gboolean name_second_passwords(HbSession *session, HbCatalog *catalog, co
 
 gboolean hb_my_read_accounts(HbMyCatalogBuilder *builder, GError **error)
 {
-    g_autoptr(GPtrArray) accounts = read_all(builder->session, builder->catalog, error);
+    g_autoptr(GPtrArray) accounts = hb_my_accounts_read_all(builder->session, builder->catalog, error);
 
     if (accounts == NULL)
         return FALSE;
-    choose(accounts, builder->catalog, builder->session->database);
+    hb_my_accounts_choose(accounts, builder->catalog, builder->session->database);
     if ((builder->parts & HB_PART_USERS) &&
         !name_second_passwords(builder->session, builder->catalog, accounts, TRUE, error))
         return FALSE;
     for (guint i = 0; i < accounts->len; i++) {
-        const Account *account = accounts->pdata[i];
+        const HbMyAccount *account = accounts->pdata[i];
         if (!account->is_wanted && !account->is_public)
             continue;
         if ((builder->parts & HB_PART_USERS) && !add_account(builder->catalog, accounts, account, error))
@@ -507,7 +318,7 @@ static GPtrArray *read_database_names(HbSession *session, GError **error)
 static gboolean comes_with_one(const HbGrant *grant, const GPtrArray *databases)
 {
     for (guint i = 0; i < databases->len; i++) {
-        if (is_about(grant, databases->pdata[i]))
+        if (hb_my_accounts_is_about(grant, databases->pdata[i]))
             return TRUE;
     }
     return FALSE;
@@ -526,7 +337,7 @@ static gboolean exists(HbSession *session, const HbGrant *grant)
 }
 
 static gboolean add_grant_elsewhere(HbSession *session, HbCatalog *catalog, const GPtrArray *accounts,
-                                    const Account *account, const HbGrant *grant, GError **error)
+                                    const HbMyAccount *account, const HbGrant *grant, GError **error)
 {
     g_autofree char *subject = subject_sql(grant);
     char *name = g_strdup_printf("%s on %s", account->name, subject);
@@ -545,7 +356,7 @@ static gboolean add_grant_elsewhere(HbSession *session, HbCatalog *catalog, cons
 }
 
 static gboolean add_grants_elsewhere(HbSession *session, HbCatalog *catalog, const GPtrArray *accounts,
-                                     const Account *account, const GPtrArray *databases, GError **error)
+                                     const HbMyAccount *account, const GPtrArray *databases, GError **error)
 {
     for (guint g = 0; g < account->grants->len; g++) {
         const HbGrant *grant = account->grants->pdata[g];
@@ -558,7 +369,7 @@ static gboolean add_grants_elsewhere(HbSession *session, HbCatalog *catalog, con
 
 gboolean hb_my_add_accounts(HbSession *session, HbCatalog *catalog, GError **error)
 {
-    g_autoptr(GPtrArray) accounts = read_all(session, catalog, error);
+    g_autoptr(GPtrArray) accounts = hb_my_accounts_read_all(session, catalog, error);
     g_autoptr(GPtrArray) databases = accounts != NULL ? read_database_names(session, error) : NULL;
 
     for (guint i = 0; databases != NULL && i < accounts->len; i++) {

@@ -5,6 +5,7 @@
  */
 #include "engine/common/connection_text.h"
 #include "engine/postgres/gate/gate.h"
+#include "engine/postgres/session/address.h"
 #include "engine/postgres/session/session.h"
 
 #include <string.h>
@@ -335,7 +336,7 @@ static PGconn *connect_with_variables(const char *text)
 
 static gboolean is_there(PGconn *conn, const HbAddress *address, GError **error)
 {
-    g_autofree char *want = address->database != NULL ? g_strdup(address->database) : hb_pg_get_database(address->uri);
+    g_autofree char *want = hb_pg_name_database(address);
     PGresult *result = PQexec(conn, "SELECT current_database()");
     const gboolean answered = PQresultStatus(result) == PGRES_TUPLES_OK && PQntuples(result) == 1,
                    is_right = answered && g_strcmp0(PQgetvalue(result, 0, 0), want) == 0;

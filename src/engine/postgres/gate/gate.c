@@ -3,6 +3,7 @@
 
 #include "core/base/name_list.h"
 #include "engine/common/lost_sessions.h"
+#include "engine/postgres/session/address.h"
 #include "engine/postgres/session/session.h"
 
 #include <stdlib.h>
@@ -287,7 +288,7 @@ static HbGateWay find_lasting(HbSession *session, gboolean is_copy)
 static HbSession *open_beside(const HbAddress *address, GError **error)
 {
     static const char *const places[] = {"postgres", "template1"};
-    g_autofree char *own = address->database != NULL ? g_strdup(address->database) : hb_pg_get_database(address->uri);
+    g_autofree char *own = hb_pg_name_database(address);
     HbAddress beside = *address;
 
     for (gsize i = 0; i < G_N_ELEMENTS(places); i++) {
@@ -304,7 +305,7 @@ static HbSession *open_beside(const HbAddress *address, GError **error)
 
 static gboolean run_beside(const HbAddress *address, const char *beginning, const char *end, GError **error)
 {
-    g_autofree char *own = address->database != NULL ? g_strdup(address->database) : hb_pg_get_database(address->uri);
+    g_autofree char *own = hb_pg_name_database(address);
     g_autofree char *name = hb_pg_quote_any_name(own), *sql = g_strconcat(beginning, " ", name, end, NULL);
     HbSession *session = open_beside(address, error);
     const gboolean ok = session != NULL && run_durably(session, sql, error);

@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/postgres/session/session.h"
 
+#include "core/base/error.h"
 #include "engine/common/checks.h"
+#include "engine/postgres/session/address.h"
 
 #include <string.h>
 #include <sys/socket.h>
@@ -33,81 +35,6 @@ static const char set_up[] =
     "  ('lock_timeout', '0'), ('idle_in_transaction_session_timeout', '0'), ('idle_session_timeout', '0'),"
     "  ('transaction_timeout', '0')) AS v(name, setting)"
     " WHERE lower(v.name) IN (SELECT lower(s.name) FROM pg_settings s)";
-
-/* ---- Addresses ---- */
-
-static PQconninfoOption *parse(const char *uri, GError **error)
-{
-    char *complaint = NULL;
-    PQconninfoOption *options = PQconninfoParse(uri, &complaint);
-
-    /* libpq's complaint may quote the address, and with it a password: it is not passed on */
-    if (options == NULL)
-        hb_error_set(error, HB_ERROR_USAGE, "write it as postgresql://user@host:port/database?option=value",
-                     "the server's address cannot be read as a URI");
-    PQfreemem(complaint);
-    return options;
-}
-
-gboolean hb_pg_check_uri(const char *uri, GError **error)
-{
-    PQconninfoOption *options = parse(uri, error);
-
-    PQconninfoFree(options);
-    return options != NULL;
-}
-
-static const char *option_value(const PQconninfoOption *options, const char *keyword)
-{
-    for (; options != NULL && options->keyword != NULL; options++) {
-        if (strcmp(options->keyword, keyword) == 0)
-            return options->val;
-    }
-    return NULL;
-}
-
-static char *join_address(const char *user, const char *host, const char *port, const char *database)
-{
-    GString *text = g_string_new(NULL);
-
-    if (user != NULL && *user != '\0')
-        g_string_append_printf(text, "%s@", user);
-    g_string_append(text, host != NULL && *host != '\0' ? host : "local socket");
-    if (port != NULL && *port != '\0')
-        g_string_append_printf(text, ":%s", port);
-    if (database != NULL && *database != '\0')
-        g_string_append_printf(text, "/%s", database);
-    return g_string_free(text, FALSE);
-}
-
-char *hb_pg_describe_library(void)
-{
-    const int version = PQlibVersion();
-
-    return g_strdup_printf("libpq %d.%d", version / 10000, version % 10000);
-}
-
-char *hb_pg_display(const HbAddress *address)
-{
-    PQconninfoOption *options = parse(address->uri, NULL);
-    const char *database = address->database != NULL ? address->database : option_value(options, "dbname");
-    const char *host = option_value(options, "host");
-    char *text = join_address(option_value(options, "user"), host != NULL ? host : option_value(options, "hostaddr"),
-                              option_value(options, "port"), database);
-
-    PQconninfoFree(options);
-    return text;
-}
-
-char *hb_pg_get_database(const char *uri)
-{
-    PQconninfoOption *options = parse(uri, NULL);
-    const char *database = option_value(options, "dbname");
-    char *copy = database != NULL && *database != '\0' ? g_strdup(database) : NULL;
-
-    PQconninfoFree(options);
-    return copy;
-}
 
 /* ---- Errors ---- */
 
@@ -282,7 +209,7 @@ static PGconn *connect_to(const HbAddress *address, gboolean for_log, GError **e
 {
     g_autoptr(GPtrArray) keywords = g_ptr_array_new_with_free_func(g_free);
     g_autoptr(GPtrArray) values = g_ptr_array_new_with_free_func(g_free);
-    PQconninfoOption *options = parse(address->uri, error);
+    PQconninfoOption *options = hb_pg_parse_uri(address->uri, error);
 
     if (options == NULL)
         return NULL;
@@ -296,7 +223,7 @@ static PGconn *connect_to(const HbAddress *address, gboolean for_log, GError **e
         if (option->val != NULL)
             add_parameter(keywords, values, option->keyword, option->val);
     }
-    if (option_value(options, "dbname") == NULL)
+    if (hb_pg_find_option(options, "dbname") == NULL)
         add_parameter(keywords, values, "dbname", DEFAULT_MAINTENANCE_BASE);
     if (address->database != NULL)
         add_parameter(keywords, values, "dbname", address->database);
@@ -523,7 +450,7 @@ gboolean hb_pg_describe(HbSession *session, HbServerInfo *info, GError **error)
     info->database_quoted = g_strdup(hb_pg_get(result, 0, "quoted"));
     info->user = g_strdup(hb_pg_get(result, 0, "username"));
     info->is_superuser = g_strcmp0(hb_pg_get(result, 0, "is_superuser"), "t") == 0;
-    info->address = join_address(PQuser(session->conn), host, PQport(session->conn), NULL);
+    info->address = hb_pg_join_address(PQuser(session->conn), host, PQport(session->conn), NULL);
     info->identity = g_strdup_printf("%s/%s", hb_pg_get(result, 0, "started"), hb_pg_get(result, 0, "database_oid"));
     info->lasting = read_lasting(session, hb_pg_get(result, 0, "database_oid"));
     return TRUE;

@@ -40,12 +40,6 @@ struct HbSession {
 typedef PGresult HbResult;
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbResult, PQclear)
 
-/* Addresses */
-gboolean hb_pg_check_uri(const char *uri, GError **error);
-char *hb_pg_describe_library(void);
-char *hb_pg_display(const HbAddress *address);
-char *hb_pg_get_database(const char *uri);
-
 /* Life */
 HbSession *hb_pg_open(const HbAddress *address, GError **error);
 /* One that reads the log: it knows queries without parameters, and the commands of replication */
