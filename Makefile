@@ -56,7 +56,7 @@ fuzz:
 	cmake --build build-fuzz --parallel $(JOBS)
 	HORNBEAM_SEEDS=build-fuzz/seeds build-fuzz/tests/fuzz_test_outside_bytes
 	scripts/seeds.sh build build-fuzz/seeds
-	for name in manifest tar stream rows values sql grant uri route pattern statements note origin name answer copy sheet pgoutput binlog logvalue gate; do \
+	for name in manifest tar stream rows values sql grant uri route pattern statements note origin name answer copy sheet pgoutput binlog logvalue gate dated; do \
 	    LSAN_OPTIONS=suppressions=$(CURDIR)/tests/support/leaks.txt:print_suppressions=0 \
 	    build-fuzz/tests/fuzz_$$name -max_total_time=$(SECONDS) -timeout=10 -artifact_prefix=build-fuzz/ -print_final_stats=1 build-fuzz/seeds/$$name \
 	        >build-fuzz/$$name.log 2>&1 || { tail -40 build-fuzz/$$name.log; exit 1; }; \

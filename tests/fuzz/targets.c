@@ -2,6 +2,7 @@
 #include "fuzz/targets.h"
 
 #include "cli/route.h"
+#include "core/base/dated_name.h"
 #include "core/base/json_text.h"
 #include "core/model/wordings.h"
 #include "core/rows/insert_writer.h"
@@ -425,6 +426,19 @@ static gboolean read_sheet(const char *bytes, gsize length)
     return cells[0] != NULL;
 }
 
+/* A pattern with a date, and a name out of a folder: what a pattern stands for fits it */
+static gboolean read_dated(const char *bytes, gsize length)
+{
+    g_autofree char *text = g_strndup(bytes, length);
+    g_auto(GStrv) halves = g_strsplit(text, "|", 2);
+    g_autoptr(GDateTime) when = g_date_time_new_utc(2026, 11, 29, 23, 59, 58);
+    g_autofree char *name = halves[0] != NULL ? hb_dated_name_expand(halves[0], when, NULL) : NULL;
+
+    if (name != NULL)
+        g_assert(hb_dated_name_fits(halves[0], name));
+    return name != NULL && halves[1] != NULL && hb_dated_name_fits(halves[0], halves[1]);
+}
+
 const FuzzTarget fuzz_targets[] = {
     {"manifest", read_manifest},
     {"tar", read_tar},
@@ -444,6 +458,7 @@ const FuzzTarget fuzz_targets[] = {
     {"answer", fuzz_read_answer},
     {"copy", fuzz_read_copy},
     {"sheet", read_sheet},
+    {"dated", read_dated},
     {"pgoutput", fuzz_read_pgoutput},
     {"binlog", fuzz_read_binlog},
     {"logvalue", fuzz_read_log_value},
