@@ -4,7 +4,7 @@
 # Usage: scripts/prepare.sh GROUP...   groups: build, servers, versions, tests, lint, package, bench, fuzz
 set -euo pipefail
 
-build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev scdoc"
+build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev libcurl4-openssl-dev scdoc"
 servers="postgresql-15 mariadb-server"
 versions=$(command -v npm >/dev/null || echo "nodejs npm")
 tests="libcmocka-dev python3 zsh fish chromium tmux procps"

@@ -92,6 +92,7 @@ const HbOptionRow hb_option_rows[] = {
     VALUE("around", around, "OBJECT", "draw only what OBJECT needs, and what needs it", HB_FOR_SHOW),
     VALUE("out", out, "FILE", "also keep the result as JSON in FILE", HB_FOR_SURVEY),
     VALUE("against", against, "FILE", "show what has changed since the survey that was kept in FILE", HB_FOR_SURVEY),
+    FLAG("sweep", 0, sweep, "first remove what a dump to this name that was killed has left in the object store", HB_FOR_DUMP),
     VALUE("keep", keep, "N", "of the dumps of this dated name keep the newest N; older ones go when the new one has been verified", HB_FOR_DUMP),
     VALUE("keep-for", keep_for, "TIME", "likewise those of the last TIME: 30d, 8w, 12h; with --keep, what one of them keeps stays", HB_FOR_DUMP),
     VALUE("then", then, "PROGRAM", "at the end run this; the result stands on its standard input as JSON, the status in HORNBEAM_STATUS",

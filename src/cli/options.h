@@ -77,6 +77,7 @@ typedef struct {
     char *route;
     char *color;
     char *progress;
+    gboolean sweep;
     char *keep;
     char *keep_for;
     char *then;

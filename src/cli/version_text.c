@@ -5,6 +5,7 @@
 #include "engine/registry.h"
 
 #include <archive.h>
+#include <curl/curl.h>
 #include <graphviz/gvc.h>
 #include <jansson.h>
 #include <openssl/crypto.h>
@@ -32,6 +33,7 @@ char *hb_version_describe(void)
                            glib_micro_version);
     g_string_append_printf(out, "  library  zstd %s\n", ZSTD_versionString());
     g_string_append_printf(out, "  library  %s\n", archive_version_string());
+    g_string_append_printf(out, "  library  %s\n", curl_version());
     g_string_append_printf(out, "  library  jansson %s\n", jansson_version_str());
     g_string_append_printf(out, "  library  xxHash %u.%u.%u\n", hash / 10000, hash / 100 % 100, hash % 100);
     g_string_append_printf(out, "  library  graphviz %s\n", gvcVersion(graphviz));

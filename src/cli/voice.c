@@ -63,8 +63,8 @@ static void write_log(HbVoice *voice, const char *word, const char *text)
 
 /* ---- The live view; the lock is held ---- */
 
-/* Up to the view's first line, and everything from there on is cleared. A terminal that has become narrower since then
- * shows a line as several */
+/* Up to the view's first line, each line is cleared: to clear the screen from there on makes some terminals keep what
+ * was there. A terminal that has become narrower since then shows a line as several */
 static void erase(HbVoice *voice)
 {
     const guint columns = MAX(hb_terminal_get_columns(STDERR_FILENO), 1);
@@ -72,8 +72,8 @@ static void erase(HbVoice *voice)
 
     for (guint i = 0; i < voice->drawn->len; i++)
         lines += MAX((g_array_index(voice->drawn, guint, i) + columns - 1) / columns, 1);
-    if (lines > 0)
-        fprintf(stderr, "\033[%uA\r\033[J", lines);
+    for (guint i = 0; i < lines; i++)
+        fputs("\033[A\r\033[2K", stderr);
     g_array_set_size(voice->drawn, 0);
 }
 

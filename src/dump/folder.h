@@ -31,7 +31,7 @@ HbFolder *hb_folder_create(const char *path, GError **error);
 HbFolder *hb_folder_create_below(HbFolder *outer, const char *name);
 
 /* The same as a folder of its own inside one, whatever its name ends in */
-HbFolder *hb_folder_create_inside(const HbFolder *outer, const char *name, GError **error);
+HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **error);
 
 /* A new file; name may hold one level of sub-folders after "rows/", which are made */
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error);

@@ -2,7 +2,9 @@
 #include "dump/store.h"
 
 #include "core/base/error.h"
+#include "dump/bucket.h"
 #include "dump/folder.h"
+#include "dump/object_access.h"
 #include "dump/tar.h"
 
 #include <errno.h>
@@ -15,12 +17,14 @@
 /*
  * Folder and tar behind one face: a member is a file and a range in it. A folder's members are opened one by one,
  * below the folder's own descriptor and never through a link; a tar is read once, and knows where each member begins.
- * A store of a member (a database in a whole server's dump) adds a prefix, and shares the file.
+ * A store of a member (a database in a whole server's dump) adds a prefix, and shares the file. In an object store the
+ * list of names stands for the tar's; each member is brought into a temporary file when it is opened.
  */
 
 struct HbStore {
     char *path;
     GHashTable *members; /* char * to HbTarMember *; NULL: a folder */
+    HbBucket *bucket;    /* in which the members are, each an object; NULL: they are here */
 };
 
 static const char damaged_hint[] = "copy the dump again from where it is whole, or take a new one";
@@ -65,6 +69,40 @@ static gboolean open_tar(HbStore *store, GError **error)
     return ok;
 }
 
+/* ---- Objects ---- */
+
+static gboolean list_objects(HbStore *store, GError **error)
+{
+    g_autoptr(GHashTable) sizes = hb_bucket_list(store->bucket, 0, error);
+    GHashTableIter iter;
+    gpointer name, bytes;
+
+    if (sizes == NULL)
+        return FALSE;
+    g_hash_table_iter_init(&iter, sizes);
+    while (g_hash_table_iter_next(&iter, &name, &bytes)) {
+        HbTarMember *member = g_new0(HbTarMember, 1);
+        member->name = g_strdup(name);
+        member->bytes = *(guint64 *)bytes;
+        g_hash_table_insert(store->members, g_strdup(name), member);
+    }
+    return g_hash_table_size(store->members) > 0 || hb_error_set(error, HB_ERROR_FILE, "see whether the path is right",
+                                                                 "%s: there is no such dump", store->path);
+}
+
+static HbStore *open_objects(const char *uri, GError **error)
+{
+    HbStore *store = g_new0(HbStore, 1);
+
+    store->path = g_strdup(uri);
+    store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
+    store->bucket = hb_bucket_open(uri, error);
+    if (store->bucket != NULL && list_objects(store, error))
+        return store;
+    hb_store_close(store);
+    return NULL;
+}
+
 /* ---- Life ---- */
 
 static gboolean check_folder(const char *path, GError **error)
@@ -83,6 +121,8 @@ HbStore *hb_store_open(const char *path, GError **error)
 {
     HbStore *store;
 
+    if (hb_object_is_uri(path))
+        return open_objects(path, error);
     if (!g_file_test(path, G_FILE_TEST_EXISTS)) {
         hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "%s: there is no such dump", path);
         return NULL;
@@ -103,6 +143,15 @@ static HbTarMember *copy_member(const HbTarMember *member)
     return copy;
 }
 
+/* The folder stands before the address's options */
+static char *name_below(const char *uri, const char *folder)
+{
+    const char *options = strchr(uri, '?');
+    g_autofree char *path = options != NULL ? g_strndup(uri, (gsize)(options - uri)) : g_strdup(uri);
+
+    return g_strconcat(path, "/", folder, options, NULL);
+}
+
 HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error)
 {
     g_autofree char *path = g_build_filename(outer->path, folder, NULL), *prefix = g_strconcat(folder, "/", NULL);
@@ -112,6 +161,10 @@ HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **
 
     if (outer->members == NULL)
         return hb_store_open(path, error);
+    if (outer->bucket != NULL) {
+        g_autofree char *below = name_below(outer->path, folder);
+        return open_objects(below, error);
+    }
     store = g_new0(HbStore, 1);
     store->path = g_strdup(outer->path);
     store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
@@ -128,6 +181,7 @@ void hb_store_close(HbStore *store)
     if (store == NULL)
         return;
     g_free(store->path);
+    hb_bucket_close(store->bucket);
     g_clear_pointer(&store->members, g_hash_table_unref);
     g_free(store);
 }
@@ -196,6 +250,8 @@ int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, 
     }
     *offset = member->offset;
     *bytes = member->bytes;
+    if (store->bucket != NULL)
+        return hb_bucket_get(store->bucket, name, member->bytes, error);
     fd = open(store->path, O_RDONLY | O_CLOEXEC);
     if (fd < 0)
         hb_file_error(error, "opening", store->path);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
- * store - the files of a dump that is there, wherever they lie: in a folder, or as members of a tar.
+ * store - the files of a dump that is there, wherever they lie: in a folder, as members of a tar, or in an object
+ * store.
  *
  * After opening, any number of threads may read.
  */
@@ -10,7 +11,8 @@
 
 typedef struct HbStore HbStore;
 
-/* Folder or tar; HB_ERROR_FILE if it is not there or cannot be read, HB_ERROR_DAMAGED if it is neither */
+/* Folder, tar, or in an object store (s3://); HB_ERROR_FILE if it is not there or cannot be read, HB_ERROR_DAMAGED if
+ * it is none of them, HB_ERROR_CONNECT */
 HbStore *hb_store_open(const char *path, GError **error);
 /* The files below a folder of it; the outer one may be closed before */
 HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error);

@@ -15,7 +15,7 @@ const HbEngine *const *hb_engine_list(void)
 
 gboolean hb_engine_is_uri(const char *text)
 {
-    return strstr(text, "://") != NULL;
+    return strstr(text, "://") != NULL && !g_str_has_prefix(text, "s3://"); /* which is a dump's */
 }
 
 static gboolean has_scheme(const HbEngine *engine, const char *scheme)

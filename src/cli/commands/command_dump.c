@@ -8,6 +8,9 @@
 #include "core/base/error.h"
 #include "core/base/glob.h"
 #include "core/select/pattern.h"
+#include "dump/bucket.h"
+#include "dump/folder.h"
+#include "dump/object_access.h"
 #include "report/json.h"
 #include "report/pages.h"
 #include "work/dump/dump.h"
@@ -104,11 +107,28 @@ static HbStatus dump(HbCli *cli, char **arguments, GError **error)
     return report(cli, manifest, arguments[1], (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC);
 }
 
+static gboolean sweep(const HbCli *cli, const char *path, GError **error)
+{
+    guint count = 0;
+
+    if (!cli->options.sweep)
+        return TRUE;
+    if (!hb_object_is_uri(path))
+        return hb_error_set(error, HB_ERROR_USAGE, NULL,
+                            "--sweep is for dumps in an object store: a folder has no leftovers "
+                            "under its name");
+    if (!hb_bucket_sweep(path, HB_SUMS_FILE, &count, error))
+        return FALSE;
+    hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "%u files that a killed dump had left are removed",
+                      count);
+    return TRUE;
+}
+
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbStatus status, kept;
 
-    if (!hb_cli_check_keep(cli, error))
+    if (!hb_cli_check_keep(cli, arguments[1], error) || !sweep(cli, arguments[1], error))
         return HB_STATUS_USAGE;
     status = dump(cli, arguments, error);
     if (*error != NULL || status > HB_STATUS_REMARKS)

@@ -14,8 +14,11 @@ typedef struct {
     HbStop *stop;
     HbObservers *observers;
     HbFileCheck *check;
-    GHashTable *chunks; /* file name to Expected * */
-    GMutex lock;        /* guards check */
+    GHashTable *chunks;     /* file name to Expected * */
+    const GPtrArray *names; /* of all files */
+    gint next;              /* atomic: index of the next to read */
+    GMutex lock;            /* guards check, and the error */
+    GError *error;          /* the dump cannot be reached: no flaw of it; NULL: it can */
 } Checker;
 
 typedef struct {
@@ -48,6 +51,31 @@ static void add_flaw(Checker *checker, const char *file, const char *problem)
     g_mutex_unlock(&checker->lock);
 }
 
+static gboolean is_ended(Checker *checker)
+{
+    gboolean is_lost;
+
+    g_mutex_lock(&checker->lock);
+    is_lost = checker->error != NULL;
+    g_mutex_unlock(&checker->lock);
+    return is_lost || hb_stop_is_set(checker->stop);
+}
+
+/* What keeps a file from being read: a flaw of the dump's, or of the way to it */
+static void note_cause(Checker *checker, const char *file, const GError *cause)
+{
+    if (hb_stop_is_set(checker->stop))
+        return;
+    if (!hb_error_is(cause, HB_ERROR_CONNECT)) {
+        add_flaw(checker, file, cause->message);
+        return;
+    }
+    g_mutex_lock(&checker->lock);
+    if (checker->error == NULL)
+        checker->error = g_error_copy(cause);
+    g_mutex_unlock(&checker->lock);
+}
+
 /* ---- One file ---- */
 
 static gboolean report_read(gpointer data, guint64 bytes)
@@ -69,8 +97,8 @@ static gboolean check_sum(Checker *checker, const char *name)
         return FALSE;
     }
     sum = hb_store_sum(hb_reader_get_store(checker->dump), name, report_read, checker, &cause);
-    if (sum == NULL && !hb_stop_is_set(checker->stop))
-        add_flaw(checker, name, cause->message);
+    if (sum == NULL)
+        note_cause(checker, name, cause);
     else if (sum != NULL && strcmp(sum->sum, wanted->sum) != 0)
         add_flaw(checker, name, "the file is not the one that was written (its sum differs)");
     if (sum == NULL)
@@ -121,22 +149,30 @@ static void check_rows(Checker *checker, const Expected *expected)
     hb_row_counter_init(&counter, expected->fields);
     if (unpacker != NULL && count_rows(unpacker, &counter, checker->stop, &cause))
         decide_rows(checker, expected, &counter);
-    else if (!hb_stop_is_set(checker->stop))
-        add_flaw(checker, expected->chunk->file, cause->message);
+    else if (cause != NULL)
+        note_cause(checker, expected->chunk->file, cause);
     hb_row_counter_clear(&counter);
     hb_unpacker_close(unpacker);
 }
 
-static void check_file(gpointer data, gpointer user_data)
+static void check_file(Checker *checker, const char *name)
 {
-    Checker *checker = user_data;
-    g_autofree char *name = data;
     const Expected *expected = g_hash_table_lookup(checker->chunks, name);
 
-    if (hb_stop_is_set(checker->stop))
-        return;
     if (check_sum(checker, name) && expected != NULL)
         check_rows(checker, expected);
+}
+
+static gpointer check_files(gpointer data)
+{
+    Checker *checker = data;
+    guint at;
+
+    while ((at = (guint)g_atomic_int_add(&checker->next, 1)) < checker->names->len && !is_ended(checker)) {
+        if (strcmp(checker->names->pdata[at], HB_SUMS_FILE) != 0)
+            check_file(checker, checker->names->pdata[at]);
+    }
+    return NULL;
 }
 
 /* ---- All of them ---- */
@@ -178,15 +214,15 @@ static gint compare_flaws(gconstpointer one, gconstpointer other)
 
 static void check_all(Checker *checker, const GPtrArray *names, guint jobs)
 {
-    GThreadPool *pool = g_thread_pool_new(check_file, checker, (gint)jobs, TRUE, NULL);
+    g_autofree GThread **threads = g_new(GThread *, jobs);
 
-    for (guint i = 0; i < names->len; i++) {
-        if (strcmp(names->pdata[i], HB_SUMS_FILE) == 0)
-            continue;
-        checker->check->files++;
-        g_thread_pool_push(pool, g_strdup(names->pdata[i]), NULL);
-    }
-    g_thread_pool_free(pool, FALSE, TRUE);
+    checker->names = names;
+    for (guint i = 0; i < names->len; i++)
+        checker->check->files += strcmp(names->pdata[i], HB_SUMS_FILE) != 0;
+    for (guint i = 0; i < jobs; i++)
+        threads[i] = g_thread_new("files", check_files, checker);
+    for (guint i = 0; i < jobs; i++)
+        g_thread_join(threads[i]);
     check_listed(checker, names);
     g_ptr_array_sort(checker->check->flaws, compare_flaws);
 }
@@ -219,5 +255,12 @@ gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObser
     check_all(&checker, names, jobs);
     g_hash_table_unref(checker.chunks);
     g_mutex_clear(&checker.lock);
-    return !hb_stop_is_set(stop) || hb_stop_set_error(error);
+    if (!hb_stop_is_set(stop) && checker.error == NULL)
+        return TRUE;
+    if (!hb_stop_is_set(stop)) {
+        g_propagate_error(error, checker.error);
+        return FALSE;
+    }
+    g_clear_error(&checker.error);
+    return hb_stop_set_error(error);
 }

@@ -1,0 +1,31 @@
+/* SPDX-License-Identifier: Apache-2.0 */
+/*
+ * bucket - the files of one dump in an object store, under the names that they have in a folder. Thread-safe.
+ */
+#pragma once
+
+#include <glib.h>
+
+typedef struct HbBucket HbBucket;
+
+/* uri: see dump/object_access.h. Asks nothing yet. HB_ERROR_USAGE, HB_ERROR_FILE */
+HbBucket *hb_bucket_open(const char *uri, GError **error);
+void hb_bucket_close(HbBucket *bucket); /* accepts NULL */
+
+/* What is there below the dump's name: char * to guint64 * (sizes), the caller's. At most so many are asked for (0:
+ * all). HB_ERROR_CONNECT: it cannot be reached, or refuses us; HB_ERROR_FILE: there is no such bucket */
+GHashTable *hb_bucket_list(HbBucket *bucket, guint most, GError **error);
+
+/* Writes what is not there yet: the first bytes of a file, and their SHA-256. HB_ERROR_EXISTS: it is */
+gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes, const char *sum, GError **error);
+
+/* A temporary file without a name that holds it, at its beginning; -1 on error. HB_ERROR_DAMAGED: it is missing, or has
+ * not these bytes */
+int hb_bucket_get(HbBucket *bucket, const char *name, guint64 bytes, GError **error);
+
+/* One that is not there is no error */
+gboolean hb_bucket_remove(HbBucket *bucket, const char *name, GError **error);
+
+/* Removes what a dump that was killed has left: everything below the name. HB_ERROR_FILE: the file `last` is there,
+ * which makes it a whole dump. *count: how many files went */
+gboolean hb_bucket_sweep(const char *uri, const char *last, guint *count, GError **error);
