@@ -224,7 +224,7 @@ int hb_bucket_get(HbBucket *bucket, const char *name, guint64 bytes, GError **er
 
 static gboolean set_exists(const char *name, GError **error)
 {
-    return hb_error_set(error, HB_ERROR_EXISTS, "dump again under a name that is free",
+    return hb_error_set(error, HB_ERROR_FILE, "dump again under a name that is free",
                         "%s is there by now; a dump never overwrites anything", name);
 }
 

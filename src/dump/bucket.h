@@ -16,7 +16,7 @@ void hb_bucket_close(HbBucket *bucket); /* accepts NULL */
  * all). HB_ERROR_CONNECT: it cannot be reached, or refuses us; HB_ERROR_FILE: there is no such bucket */
 GHashTable *hb_bucket_list(HbBucket *bucket, guint most, GError **error);
 
-/* Writes what is not there yet: the first bytes of a file, and their SHA-256. HB_ERROR_EXISTS: it is */
+/* Writes what is not there yet: the first bytes of a file, and their SHA-256. HB_ERROR_FILE: it is */
 gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes, const char *sum, GError **error);
 
 /* A temporary file without a name that holds it, at its beginning; -1 on error. HB_ERROR_DAMAGED: it is missing, or has

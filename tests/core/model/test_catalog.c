@@ -73,10 +73,33 @@ static void two_objects_cannot_get_one_name(void **state)
     check_error(&error, HB_ERROR_DUPLICATE, "table c");
 }
 
+/* Something is needed, and all of it is there */
+static void needs_are_there_or_not(void **state)
+{
+    static const struct {
+        const char *lines, *identity;
+        gboolean has;
+    } cases[] = {
+        {"table a", "table a", FALSE},
+        {"table a\nindex i: table a", "index i", TRUE},
+        {"table a\ntable b\nview v: table a, table b", "view v", TRUE},
+        {"table a\nview v: table a, table b", "view v", FALSE},
+        {"table b\nview v: table a, table b", "view v", FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(HbCatalog) catalog = check_read_catalog(cases[i].lines);
+        const HbObject *object = hb_catalog_find(catalog, cases[i].identity);
+        assert_int_equal(hb_catalog_has_needs(catalog, object), cases[i].has);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(names_change_everywhere),
+        cmocka_unit_test(needs_are_there_or_not),
         cmocka_unit_test(two_objects_cannot_get_one_name),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

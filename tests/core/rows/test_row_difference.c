@@ -4,6 +4,7 @@
 
 #include "core/rows/key_condition.h"
 #include "core/rows/row_difference.h"
+#include "core/rows/wanted_rows.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/postgres/dialect/dialect.h"
 
@@ -129,10 +130,64 @@ static void keys_become_conditions(void **state)
     assert_string_equal(both, "(a, c) IN ((x'1', ''))");
 }
 
+static HbRowMark scan(HbRowScan *of, const HbRowSet *set, const char *row)
+{
+    hb_row_scan_init(of, (const guint *)(void *)set->key->data, set->key->len);
+    assert_true(hb_row_scan_add(of, row, strlen(row)));
+    return of->mark;
+}
+
+/* Each as often as it is wanted, and no oftener; of another row nothing is taken */
+static void wanted_rows_are_taken_as_often_as_they_are_wanted(void **state)
+{
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    const HbRowSet *set = make_set(catalog, "a,b", "a");
+    g_autoptr(GArray) sketched = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+    HbWantedRows wanted;
+    static const struct {
+        const char *row;
+        gboolean is_taken;
+        guint left;
+    } steps[] = {{"9\tother\n", FALSE, 2}, {"1\tx\n", TRUE, 1}, {"1\tx\n", FALSE, 1}, {"2\ty\n", TRUE, 1},
+                 {"2\ty\n", TRUE, 1},      {"2\ty\n", TRUE, 0}, {"2\ty\n", FALSE, 0}};
+
+    (void)state;
+    add(sketched, set, 1, "1\tx\n");
+    add(sketched, set, -3, "2\ty\n");
+    hb_wanted_rows_init(&wanted, sketched);
+    for (gsize i = 0; i < G_N_ELEMENTS(steps); i++) {
+        HbRowScan of;
+        const HbRowMark mark = scan(&of, set, steps[i].row);
+        assert_int_equal(hb_wanted_rows_take(&wanted, &mark), steps[i].is_taken);
+        assert_int_equal(hb_wanted_rows_count_left(&wanted), steps[i].left);
+        hb_row_scan_clear(&of);
+    }
+    hb_wanted_rows_clear(&wanted);
+}
+
+/* Only by keys that all were kept whole */
+static void rows_are_asked_for_by_key_where_all_keys_are_known(void **state)
+{
+    g_autoptr(HbCatalog) catalog = hb_catalog_new();
+    const HbRowSet *set = make_set(catalog, "a,b", "a");
+    g_autoptr(GArray) sketched = g_array_new(FALSE, FALSE, sizeof(HbSketchedRow));
+    const HbSketchedRow row = {.key_length = HB_ROW_KEY_MAX}, too_long = {.key_length = HB_ROW_KEY_MAX + 1};
+
+    (void)state;
+    assert_true(hb_key_condition_is_possible(set, sketched));
+    for (int i = 0; i < 3; i++)
+        g_array_append_val(sketched, row);
+    assert_true(hb_key_condition_is_possible(set, sketched));
+    g_array_append_val(sketched, too_long);
+    assert_false(hb_key_condition_is_possible(set, sketched));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(fates_are_told_by_keys),
+        cmocka_unit_test(wanted_rows_are_taken_as_often_as_they_are_wanted),
+        cmocka_unit_test(rows_are_asked_for_by_key_where_all_keys_are_known),
         cmocka_unit_test(values_and_estimates_are_described),
         cmocka_unit_test(keys_become_conditions),
     };

@@ -262,6 +262,47 @@ static void a_placeholder_never_stays_for_what_does_not_come(void **state)
     }
 }
 
+/* What comes along brings no part that would bring more; a foreign key is a part only with the rows that it checks */
+static void what_comes_along_is_as_whole_as_it_can_be(void **state)
+{
+    g_autoptr(HbCatalog) catalog = check_read_catalog(
+        "schema s\nfunction s.f(int): schema s\ntable s.a: schema s\ntable s.b: schema s\nrows s.a: table s.a\n"
+        "rows s.b: table s.b\nkey s.b.pk: table s.b, rows s.b\nindex s.plain: table s.a, rows s.a\n"
+        "index s.by_f: table s.a, rows s.a, function s.f(int)\n"
+        "foreign-key s.a.fk: table s.a, table s.b, key s.b.pk, rows s.a, rows s.b\nview s.v: schema s, table s.a, "
+        "table s.b");
+    g_autoptr(HbSelection) selection = hb_selection_new();
+    g_autofree char *kept = NULL;
+
+    (void)state;
+    assert_true(hb_order_arrange(catalog, NULL));
+    assert_true(hb_selection_add(selection, "take", "view:s.v", NULL));
+    assert_true(hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, NULL));
+    kept = check_list_identities(catalog);
+    check_contains(kept, "index s.plain");
+    check_contains(kept, "key s.b.pk");
+    check_lacks(kept, "by_f");
+    check_lacks(kept, "s.a.fk");
+    check_lacks(kept, "rows ");
+}
+
+/* Of what belongs to no database only the skipping counts, and a pattern may fit nothing */
+static void a_server_is_chosen_from_by_skipping_only(void **state)
+{
+    g_autoptr(HbSelection) selection = hb_selection_new(), server = NULL;
+
+    (void)state;
+    assert_null(hb_selection_new_for_server(NULL));
+    assert_null(hb_selection_copy(NULL));
+    assert_true(hb_selection_add(selection, "take", "table:t", NULL));
+    assert_true(hb_selection_add(selection, "skip", "user:ida", NULL));
+    server = hb_selection_new_for_server(selection);
+    assert_int_equal(server->take->len, 0);
+    assert_int_equal(server->skip->len, 1);
+    assert_true(server->lenient);
+    assert_false(selection->lenient);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -272,6 +313,8 @@ int main(void)
         cmocka_unit_test(patterns_that_fit_nothing_are_told),
         cmocka_unit_test(words_that_choose_nothing_are_refused),
         cmocka_unit_test(databases_are_chosen_apart_from_objects),
+        cmocka_unit_test(what_comes_along_is_as_whole_as_it_can_be),
+        cmocka_unit_test(a_server_is_chosen_from_by_skipping_only),
     };
 
     return cmocka_run_group_tests(tests, NULL, NULL);
