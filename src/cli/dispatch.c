@@ -107,7 +107,7 @@ static HbStatus run_leg(const Legs *legs, const char *name, json_t *results)
     g_auto(GStrv) arguments = prepare_leg(legs, name, &cli.options, NULL);
     HbStatus status;
 
-    if (!cli.options.quiet)
+    if (!cli.options.quiet && g_strcmp0(cli.options.progress, "json") != 0)
         fprintf(stderr, "leg %s\n", name);
     status = hb_cli_run_prepared(&cli, legs->command, arguments, results);
     hb_options_clear(&cli.options);
