@@ -3,6 +3,8 @@
 #include "support/check.h"
 
 #include "core/rows/changes.h"
+#include "core/rows/key_condition.h"
+#include "engine/postgres/dialect/dialect.h"
 
 #include <string.h>
 
@@ -218,11 +220,33 @@ static void what_comes_and_goes_costs_no_statement(void **state)
     hb_changes_free(changes);
 }
 
+/* Rows are named by their keys, so many as are asked for */
+static void changed_rows_become_a_condition(void **state)
+{
+    static const char *const conditions[] = {"(code) IN ()", "(code) IN (('a'))", "(code) IN (('a'), ('it''s'))"};
+    Fixture *fixture = *state;
+    HbChanges *changes = hb_changes_new(fixture->set, fixture->key);
+    const GPtrArray *list;
+
+    hb_changes_insert(changes, "a", 1, "a\tx\ty\n", 6);
+    hb_changes_delete(changes, "it's", 4);
+    hb_changes_delete(changes, "c", 1);
+    list = hb_changes_list(changes);
+    assert_int_equal(list->len, 3);
+    for (guint count = 0; count < G_N_ELEMENTS(conditions); count++) {
+        g_autofree char *sql = hb_key_condition_of_changed(changes, fixture->set, &hb_pg_dialect,
+                                                           (HbChangedRow *const *)list->pdata, count);
+        assert_string_equal(sql, conditions[count]);
+    }
+    hb_changes_free(changes);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(folded_changes_leave_what_each_alone_would, set_up, tear_down),
         cmocka_unit_test_setup_teardown(what_comes_and_goes_costs_no_statement, set_up, tear_down),
+        cmocka_unit_test_setup_teardown(changed_rows_become_a_condition, set_up, tear_down),
     };
 
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -5,6 +5,8 @@
 #include "core/select/selection.h"
 #include "engine/postgres/dialect/dialect.h"
 
+#include <string.h>
+
 /* Two schemas; a tree stands on a plot, and a view in another schema shows both */
 static const char garden[] = "role keeper\nrole owner\nschema garden\nschema loans\n"
                              "type garden.mood: schema garden\n"
@@ -247,6 +249,7 @@ static void a_placeholder_never_stays_for_what_does_not_come(void **state)
             check_read_catalog("schema garden\nview garden.hall: schema garden\n"
                                "function garden.card_of(): schema garden, view garden.card\n"
                                "view garden.card: schema garden, function garden.card_of(), view garden.hall");
+
         g_autoptr(HbSelection) selection = make_choice(rows[i].take, rows[i].skip);
         g_autofree char *kept = NULL, *omitted = NULL;
         GError *error = NULL;
@@ -259,6 +262,34 @@ static void a_placeholder_never_stays_for_what_does_not_come(void **state)
         omitted = join_lost(catalog);
         assert_string_equal(kept, rows[i].kept);
         assert_string_equal(omitted, rows[i].lost);
+    }
+}
+
+/* What is skipped may be further down than the first need; and rows that are skipped are no object's end */
+static void a_placeholder_does_not_stay_for_what_is_skipped_far_below(void **state)
+{
+    static const struct {
+        const char *skip;
+        gboolean stays;
+    } rows[] = {{"table:t", FALSE}, {"rows:t", TRUE}, {"view:middle", FALSE}, {"table:other", TRUE}};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(rows); i++) {
+        g_autoptr(HbCatalog) catalog =
+            check_read_catalog("schema s\ntable s.t: schema s\nrows s.t: table s.t\ntable s.other: schema s\n"
+                               "view s.middle: schema s, table s.t, rows s.t\nfunction s.f(): schema s, view s.card\n"
+                               "view s.card: schema s, function s.f(), view s.middle");
+        g_autoptr(HbSelection) selection = make_choice("", rows[i].skip);
+        g_autofree char *kept = NULL;
+        GError *error = NULL;
+
+        hb_catalog_find(catalog, "view s.card")->stand_in = g_strdup("stand in");
+        assert_true(hb_order_arrange(catalog, &error));
+        hb_selection_apply(selection, catalog, &hb_pg_dialect, TRUE, NULL, &error);
+        check_no_error(error);
+        kept = check_list_identities(catalog);
+        if ((strstr(kept, "placeholder view s.card") != NULL) != rows[i].stays)
+            fail_msg("--skip %s: %s", rows[i].skip, kept);
     }
 }
 
@@ -308,6 +339,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_is_chosen_comes_with_what_it_needs),
         cmocka_unit_test(a_placeholder_never_stays_for_what_does_not_come),
+        cmocka_unit_test(a_placeholder_does_not_stay_for_what_is_skipped_far_below),
         cmocka_unit_test(what_is_not_wanted_is_not_missed),
         cmocka_unit_test(owners_and_those_who_are_granted_something_come_along),
         cmocka_unit_test(patterns_that_fit_nothing_are_told),
