@@ -10,6 +10,7 @@
 #include "cli/options.h"
 #include "cli/status.h"
 #include "cli/voice.h"
+#include "dump/seal.h"
 #include "engine/engine.h"
 #include "report/recording.h"
 #include "work/run/observer.h"
@@ -20,14 +21,16 @@ typedef struct {
     HbVoice *voice;
     HbObservers *observers;
     HbStop *stop;
-    gboolean color;          /* on standard output */
-    HbThrottle *throttle;    /* of what is read; NULL: none was asked for */
-    HbThrottle *throttle_to; /* of the other side, where both are read to be compared */
-    GPtrArray *secrets;      /* char *: passwords asked for, wiped at the end */
-    const char *leg;         /* of the route that is run; NULL: it has none */
-    char *dump_pattern;      /* of the DUMP, if its name was given with a date in it; NULL: it was not */
-    HbRecording *recording;  /* for --report; NULL: nobody wants it */
-    GPtrArray *documents;    /* char *: the results as JSON, printed at the end where that is wanted */
+    gboolean color;           /* on standard output */
+    HbThrottle *throttle;     /* of what is read; NULL: none was asked for */
+    HbThrottle *throttle_to;  /* of the other side, where both are read to be compared */
+    GPtrArray *secrets;       /* char *: passwords asked for, wiped at the end */
+    const char *leg;          /* of the route that is run; NULL: it has none */
+    char *dump_pattern;       /* of the DUMP, if its name was given with a date in it; NULL: it was not */
+    HbRecipients *recipients; /* of --seal-for; NULL: the dump is not sealed */
+    HbSealKey *key;           /* of --unseal; NULL: none was given */
+    HbRecording *recording;   /* for --report; NULL: nobody wants it */
+    GPtrArray *documents;     /* char *: the results as JSON, printed at the end where that is wanted */
 } HbCli;
 
 typedef struct {

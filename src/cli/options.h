@@ -78,6 +78,8 @@ typedef struct {
     char *color;
     char *progress;
     gboolean sweep;
+    char **seal_for;
+    char *unseal;
     char *keep;
     char *keep_for;
     char *then;

@@ -98,7 +98,7 @@ static gboolean find_dated(HbCli *cli, const HbCommand *command, char **argument
         return hb_error_set(error, HB_ERROR_USAGE, "write a percent sign into the last part of the path only",
                             "%s: a date has its place in a dump's own name, and not in its folder's", *argument);
     name = command->bit == HB_FOR_DUMP ? hb_dated_name_expand(*argument, now, error)
-                                       : hb_older_dumps_find_newest(*argument, error);
+                                       : hb_older_dumps_find_newest(*argument, cli->key, error);
     if (name == NULL)
         return FALSE;
     cli->dump_pattern = *argument;
@@ -200,12 +200,34 @@ static HbStatus deliver(HbCli *cli, const HbCommand *command, char **arguments, 
     return status;
 }
 
+/* What protects a private key: from the environment, or typed */
+static char *ask_passphrase(const char *path)
+{
+    const char *given = g_getenv("HORNBEAM_KEY_PASSPHRASE");
+
+    return given != NULL ? g_strdup(given) : hb_terminal_can_ask() ? hb_terminal_ask_password(path) : NULL;
+}
+
+static gboolean read_seals(HbCli *cli, GError **error)
+{
+    g_autofree char *names = NULL;
+
+    if (cli->options.seal_for != NULL && (cli->recipients = hb_recipients_read(cli->options.seal_for, error)) == NULL)
+        return FALSE;
+    if (cli->recipients != NULL) {
+        names = hb_recipients_name_all(cli->recipients);
+        hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "the dump is sealed for %s", names);
+    }
+    return cli->options.unseal == NULL ||
+           (cli->key = hb_seal_key_read(cli->options.unseal, ask_passphrase, error)) != NULL;
+}
+
 static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments, json_t *legs)
 {
     g_autoptr(GError) error = NULL;
     HbStatus status = HB_STATUS_DONE;
 
-    if (check_report(cli, &error) && check_arguments(command, arguments, &error) &&
+    if (check_report(cli, &error) && check_arguments(command, arguments, &error) && read_seals(cli, &error) &&
         find_all_dated(cli, command, arguments, &error))
         status = command->run(cli, arguments, &error);
     hb_voice_end_view(cli->voice);
@@ -247,6 +269,8 @@ static HbStatus run_with_services(HbCli *cli, const HbCommand *command, char **a
     g_ptr_array_unref(cli->documents);
     hb_recording_free(cli->recording);
     g_free(cli->dump_pattern);
+    hb_recipients_free(cli->recipients);
+    hb_seal_key_free(cli->key);
     hb_observers_free(cli->observers);
     hb_throttle_free(cli->throttle);
     hb_throttle_free(cli->throttle_to);

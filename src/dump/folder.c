@@ -222,7 +222,16 @@ HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **er
     return create(path, FALSE, error);
 }
 
-HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error)
+/* The name that a file has in the dump. The sums are for everybody to check */
+static char *name_stored(const HbFolder *folder, const char *name)
+{
+    const gboolean is_sealed = folder->recipients != NULL && strcmp(name, HB_SUMS_FILE) != 0;
+
+    return g_strconcat(name, is_sealed ? HB_SEALED_SUFFIX : NULL, NULL);
+}
+
+/* Where bytes go that are as they will lie there */
+static HbFile *create_plain(const HbFolder *folder, const char *name, GError **error)
 {
     if (folder->tar != NULL)
         return hb_file_create_in_memory(name);
@@ -235,6 +244,42 @@ HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error
         return NULL;
     }
     return hb_file_create(path, name, error);
+}
+
+HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error)
+{
+    g_autofree char *stored = name_stored(folder, name);
+
+    return folder->recipients != NULL ? hb_file_create_in_memory(stored) : create_plain(folder, stored, error);
+}
+
+gboolean hb_folder_seal_for(HbFolder *folder, const HbRecipients *recipients, GError **error)
+{
+    const char *text = hb_recipients_get_text(recipients);
+
+    if (!hb_folder_write_file(folder, HB_RECIPIENTS_FILE, text, strlen(text), error))
+        return FALSE;
+    folder->recipients = recipients;
+    return TRUE;
+}
+
+/* Takes the file that is in memory, and gives one with what was sealed of it; NULL on error */
+static HbFile *seal_file(const HbFolder *folder, HbFile *file, GError **error)
+{
+    const char *name = hb_file_get_name(file);
+    gsize length;
+    const void *bytes = hb_file_get_bytes(file, &length);
+    g_autoptr(GBytes) sealed = strcmp(name, HB_SUMS_FILE) != 0
+                                   ? hb_recipients_seal(folder->recipients, bytes, length, name, error)
+                                   : g_bytes_new(bytes, length);
+    HbFile *result = sealed != NULL ? create_plain(folder, name, error) : NULL;
+
+    if (result != NULL && !hb_file_write(result, g_bytes_get_data(sealed, NULL), g_bytes_get_size(sealed), error)) {
+        hb_file_discard(result);
+        result = NULL;
+    }
+    hb_file_discard(file);
+    return result;
 }
 
 gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error)
@@ -261,6 +306,8 @@ gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GE
 {
     HbFileSum *sum;
 
+    if (folder->recipients != NULL && (file = seal_file(folder, file, error)) == NULL)
+        return FALSE;
     if (folder->tar != NULL && !put_into_tar(folder, file, error))
         return FALSE;
     sum = hb_file_close(file, error);
@@ -282,19 +329,20 @@ gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GE
 
 void hb_folder_remove_file(HbFolder *folder, const char *name)
 {
+    g_autofree char *stored = name_stored(folder, name);
     gboolean was_there;
 
     g_mutex_lock(&folder->lock);
-    was_there = g_hash_table_remove(folder->sums, name);
+    was_there = g_hash_table_remove(folder->sums, stored);
     if (folder->tar != NULL && was_there && folder->error == NULL)
         hb_error_set(&folder->error, HB_ERROR_LOST, "dump again; into a folder, such a piece is read anew",
                      "%s was sent already when the connection to the source broke", name);
     g_mutex_unlock(&folder->lock);
     if (folder->bucket != NULL && was_there) {
-        g_autofree char *there = g_strconcat(folder->prefix, name, NULL);
+        g_autofree char *there = g_strconcat(folder->prefix, stored, NULL);
         hb_bucket_remove(folder->bucket, there, NULL);
     } else if (folder->tar == NULL) {
-        g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
+        g_autofree char *path = g_build_filename(folder->temporary, stored, NULL);
         unlink(path);
     }
 }

@@ -13,6 +13,7 @@
 #pragma once
 
 #include "dump/file.h"
+#include "dump/seal.h"
 
 #define HB_SUMS_FILE "SHA256SUMS"
 
@@ -32,6 +33,12 @@ HbFolder *hb_folder_create_below(HbFolder *outer, const char *name);
 
 /* The same as a folder of its own inside one, whatever its name ends in */
 HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **error);
+
+/*
+ * From here on each file is sealed for these when it is closed, and has HB_SEALED_SUFFIX behind its name; until then it
+ * is held in memory. Call it before any other file is made: it writes HB_RECIPIENTS_FILE. Borrows recipients
+ */
+gboolean hb_folder_seal_for(HbFolder *folder, const HbRecipients *recipients, GError **error);
 
 /* A new file; name may hold one level of sub-folders after "rows/", which are made */
 HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error);

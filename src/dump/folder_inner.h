@@ -23,7 +23,8 @@ struct HbFolder {
     HbBucket *bucket;    /* into which each file goes as soon as it is closed; NULL: it stays here */
     char *prefix;        /* of its names there: "", or "databases/garden/" */
     HbFolder *outer;     /* of a dump within another one there; NULL: it is its own */
-    GPtrArray *given;    /* char *: names there of dumps within this one that are whole */
+    const HbRecipients *recipients; /* for whom files are sealed; NULL: they are not */
+    GPtrArray *given;               /* char *: names there of dumps within this one that are whole */
 };
 
 gboolean hb_folder_sync_path(const char *path, const char *name, int flags, GError **error);

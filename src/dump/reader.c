@@ -18,12 +18,24 @@ struct HbReader {
     HbStore *store;
     GHashTable *sums; /* name to HbFileSum * */
     HbManifest *manifest;
+    const HbSealKey *key; /* NULL: none was given */
+    HbUnsealer *unsealer; /* NULL: the dump is not sealed */
 };
 
 static const char damaged_hint[] = "copy the dump again from where it is whole, or take a new one";
 
-/* The whole file, if it is the one that the sums list */
-static gboolean read_checked(const HbReader *reader, const char *name, char **text, gsize *length, GError **error)
+char *hb_reader_name_stored(const HbReader *reader, const char *name)
+{
+    return g_strconcat(name, reader->unsealer != NULL ? HB_SEALED_SUFFIX : NULL, NULL);
+}
+
+gboolean hb_reader_is_sealed(const HbReader *reader)
+{
+    return reader->unsealer != NULL;
+}
+
+/* The whole file as it lies there, if it is the one that the sums list */
+static gboolean read_stored(const HbReader *reader, const char *name, char **text, gsize *length, GError **error)
 {
     const HbFileSum *wanted = g_hash_table_lookup(reader->sums, name);
     g_autofree char *sum = NULL;
@@ -37,6 +49,39 @@ static gboolean read_checked(const HbReader *reader, const char *name, char **te
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
                             "%s: the file is not the one that was written (its sum differs)", name);
     return TRUE;
+}
+
+static gboolean read_checked(const HbReader *reader, const char *name, char **text, gsize *length, GError **error)
+{
+    g_autofree char *stored = hb_reader_name_stored(reader, name), *sealed = NULL;
+    g_autoptr(GBytes) content = NULL;
+
+    if (reader->unsealer == NULL)
+        return read_stored(reader, stored, text, length, error);
+    if (!read_stored(reader, stored, &sealed, length, error))
+        return FALSE;
+    content = hb_unsealer_open(reader->unsealer, sealed, *length, stored, error);
+    if (content == NULL)
+        return FALSE;
+    *length = g_bytes_get_size(content);
+    *text = g_strndup(g_bytes_get_data(content, NULL), *length);
+    return TRUE;
+}
+
+/* Only a file that the sums list makes it a sealed one */
+static gboolean prepare_unsealing(HbReader *reader, GError **error)
+{
+    g_autofree char *text = NULL;
+    gsize length;
+
+    if (!g_hash_table_contains(reader->sums, HB_RECIPIENTS_FILE))
+        return reader->key == NULL ||
+               hb_error_set(error, HB_ERROR_USAGE, "see whether it is the dump that you mean; then leave --unseal out",
+                            "the dump is not sealed, and --unseal names a key");
+    if (!read_stored(reader, HB_RECIPIENTS_FILE, &text, &length, error))
+        return FALSE;
+    reader->unsealer = hb_unsealer_new(reader->key, text, length, error);
+    return reader->unsealer != NULL;
 }
 
 static void read_definition(HbObject *object, const HbSegment *segment, const char *text)
@@ -73,17 +118,17 @@ static gboolean read_stage(HbReader *reader, HbStage stage, GError **error)
 
 static gboolean check_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
 {
+    g_autofree char *stored = hb_reader_name_stored(reader, chunk->file);
     guint64 bytes;
 
-    if (!g_hash_table_contains(reader->sums, chunk->file))
-        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, chunk->file);
-    if (!hb_store_find_size(reader->store, chunk->file, &bytes))
-        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: the file is missing from the dump",
-                            chunk->file);
+    if (!g_hash_table_contains(reader->sums, stored))
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: not listed in " HB_SUMS_FILE, stored);
+    if (!hb_store_find_size(reader->store, stored, &bytes))
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: the file is missing from the dump", stored);
     if (bytes != chunk->stored)
         return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint,
                             "%s: the file has %" G_GUINT64_FORMAT " bytes, but was written with %" G_GUINT64_FORMAT,
-                            chunk->file, bytes, chunk->stored);
+                            stored, bytes, chunk->stored);
     return TRUE;
 }
 
@@ -116,7 +161,8 @@ static gboolean read_all(HbReader *reader, GError **error)
     g_autofree char *text = NULL;
     gsize length;
 
-    if (!read_sums(reader, error) || !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
+    if (!read_sums(reader, error) || !prepare_unsealing(reader, error) ||
+        !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
         return FALSE;
     reader->manifest = hb_manifest_read(text, length, error);
     if (reader->manifest == NULL)
@@ -131,7 +177,7 @@ static gboolean read_all(HbReader *reader, GError **error)
 }
 
 /* Takes the store (NULL: there is none) */
-static HbReader *open_store(HbStore *store, const char *path, GError **error)
+static HbReader *open_store(HbStore *store, const char *path, const HbSealKey *key, GError **error)
 {
     HbReader *reader;
 
@@ -140,6 +186,7 @@ static HbReader *open_store(HbStore *store, const char *path, GError **error)
     reader = g_new0(HbReader, 1);
     reader->path = g_strdup(path);
     reader->store = store;
+    reader->key = key;
     if (!read_all(reader, error)) {
         g_prefix_error(error, "%s: ", path);
         g_clear_pointer(&reader, hb_reader_close);
@@ -147,16 +194,16 @@ static HbReader *open_store(HbStore *store, const char *path, GError **error)
     return reader;
 }
 
-HbReader *hb_reader_open(const char *path, GError **error)
+HbReader *hb_reader_open(const char *path, const HbSealKey *key, GError **error)
 {
-    return open_store(hb_store_open(path, error), path, error);
+    return open_store(hb_store_open(path, error), path, key, error);
 }
 
 HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error)
 {
     g_autofree char *path = g_build_filename(outer->path, member->folder, NULL);
 
-    return open_store(hb_store_open_below(outer->store, member->folder, error), path, error);
+    return open_store(hb_store_open_below(outer->store, member->folder, error), path, outer->key, error);
 }
 
 void hb_reader_close(HbReader *reader)
@@ -165,6 +212,7 @@ void hb_reader_close(HbReader *reader)
         return;
     g_free(reader->path);
     hb_store_close(reader->store);
+    hb_unsealer_free(reader->unsealer);
     g_clear_pointer(&reader->sums, g_hash_table_unref);
     hb_manifest_free(reader->manifest);
     g_free(reader);
@@ -180,12 +228,31 @@ const char *hb_reader_get_path(const HbReader *reader)
     return reader->path;
 }
 
-HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
+/* What was sealed is opened as a whole: nothing of it is believed before its end */
+static HbUnpacker *unseal_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
+{
+    g_autofree char *stored = hb_reader_name_stored(reader, chunk->file), *sealed = NULL;
+    g_autoptr(GBytes) content = NULL;
+    gsize length;
+
+    if (!hb_store_read(reader->store, stored, HB_LIMIT_TEXT, &sealed, &length, error))
+        return NULL;
+    content = hb_unsealer_open(reader->unsealer, sealed, length, stored, error);
+    return content != NULL ? hb_unpacker_open_bytes(content, chunk->file) : NULL;
+}
+
+static HbUnpacker *open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
 {
     guint64 offset, bytes;
-    int fd = hb_store_open_file(reader->store, chunk->file, &offset, &bytes, error);
+    const int fd = hb_store_open_file(reader->store, chunk->file, &offset, &bytes, error);
 
-    HbUnpacker *unpacker = fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+    return fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+}
+
+HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
+{
+    HbUnpacker *unpacker =
+        reader->unsealer != NULL ? unseal_chunk(reader, chunk, error) : open_chunk(reader, chunk, error);
 
     if (unpacker != NULL)
         hb_unpacker_expect(unpacker, chunk->bytes);

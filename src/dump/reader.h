@@ -8,12 +8,14 @@
 #pragma once
 
 #include "dump/manifest.h"
+#include "dump/seal.h"
 #include "dump/store.h"
 
 typedef struct HbReader HbReader;
 
-/* HB_ERROR_DAMAGED, HB_ERROR_FILE */
-HbReader *hb_reader_open(const char *path, GError **error);
+/* key: opens a sealed dump, and must outlive the reader; NULL: there is none. HB_ERROR_DAMAGED, HB_ERROR_FILE;
+ * HB_ERROR_USAGE if the dump is sealed and the key does not open it, or if there is a key and the dump is not sealed */
+HbReader *hb_reader_open(const char *path, const HbSealKey *key, GError **error);
 
 /* One database's dump inside that of a whole server; the outer one may be closed before */
 HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error);
@@ -22,6 +24,12 @@ G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbReader, hb_reader_close)
 
 const HbManifest *hb_reader_get_manifest(const HbReader *reader);
 const char *hb_reader_get_path(const HbReader *reader);
+
+/* The name that a file of the dump has where the dump lies; the caller's */
+char *hb_reader_name_stored(const HbReader *reader, const char *name);
+
+/* Is it sealed? */
+gboolean hb_reader_is_sealed(const HbReader *reader);
 
 /* Opens a chunk's rows */
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error);

@@ -18,6 +18,8 @@ struct HbStream {
     GHashTable *rows;    /* folder below rows/ to HbStoredRows * of the early manifest */
     HbManifest *early;
     HbManifest *last;
+    const HbSealKey *key; /* NULL: none was given */
+    HbUnsealer *unsealer; /* NULL: it is not sealed, or its recipients have not come yet */
 };
 
 static const char hint[] = "send it again; what was restored is not complete, and must not be used";
@@ -52,7 +54,36 @@ static gboolean next_member(HbStream *stream, HbTarMember *member, GError **erro
     return TRUE;
 }
 
-/* The next member, summed; NULL with member->name NULL at the end */
+static gboolean is_clear(const char *name)
+{
+    return strcmp(name, HB_SUMS_FILE) == 0 || strcmp(name, HB_RECIPIENTS_FILE) == 0;
+}
+
+/* Takes what came, and gives what it is; the member gets its plain name */
+static GBytes *unseal(HbStream *stream, HbTarMember *member, GBytes *came, GError **error)
+{
+    GBytes *content = NULL;
+    gsize length;
+    const char *bytes = g_bytes_get_data(came, &length);
+
+    if (strcmp(member->name, HB_RECIPIENTS_FILE) == 0 && stream->unsealer == NULL &&
+        (stream->unsealer = hb_unsealer_new(stream->key, bytes, length, error)) == NULL) {
+        g_bytes_unref(came);
+        return NULL;
+    }
+    if (stream->unsealer == NULL || is_clear(member->name))
+        return came;
+    if (g_str_has_suffix(member->name, HB_SEALED_SUFFIX))
+        content = hb_unsealer_open(stream->unsealer, bytes, length, member->name, error);
+    else
+        damaged(error, member->name, "is not sealed, as the others are");
+    g_bytes_unref(came);
+    if (content != NULL)
+        member->name[strlen(member->name) - strlen(HB_SEALED_SUFFIX)] = '\0';
+    return content;
+}
+
+/* The next member, summed as it came; NULL with member->name NULL at the end */
 static GBytes *read_member(HbStream *stream, HbTarMember *member, GError **error)
 {
     GBytes *bytes;
@@ -63,6 +94,9 @@ static GBytes *read_member(HbStream *stream, HbTarMember *member, GError **error
     if (bytes == NULL)
         return NULL;
     g_hash_table_replace(stream->seen, g_strdup(member->name), g_compute_checksum_for_bytes(G_CHECKSUM_SHA256, bytes));
+    bytes = unseal(stream, member, bytes, error);
+    if (bytes == NULL)
+        return NULL;
     if (!is_chunk(member->name))
         g_hash_table_replace(stream->texts, g_strdup(member->name), g_bytes_ref(bytes));
     return bytes;
@@ -93,7 +127,7 @@ static gboolean read_until_sums(HbStream *stream, GError **error)
         GBytes *bytes = read_member(stream, &member, &cause);
         if (bytes == NULL) {
             hb_tar_member_clear(&member);
-            if (cause == NULL && g_hash_table_contains(stream->seen, HB_MANIFEST_FILE))
+            if (cause == NULL && g_hash_table_contains(stream->texts, HB_MANIFEST_FILE))
                 return broke_off(error);
             if (cause == NULL)
                 return refuse(stream, error);
@@ -181,6 +215,9 @@ static gboolean begin(HbStream *stream, GError **error)
 {
     if (!read_until_sums(stream, error) || (stream->early = read_manifest(stream, error)) == NULL)
         return FALSE;
+    if (stream->unsealer == NULL && stream->key != NULL)
+        return hb_error_set(error, HB_ERROR_USAGE, "see whether it is the dump that you mean; then leave --unseal out",
+                            "the dump is not sealed, and --unseal names a key");
     if (!stream->early->rows_follow)
         return damaged(error, HB_MANIFEST_FILE, "is not that of a stream");
     if (!read_definitions(stream, error))
@@ -199,10 +236,11 @@ static HbStream *stream_new(void)
     return stream;
 }
 
-HbStream *hb_stream_open(int fd, int stop_fd, GError **error)
+HbStream *hb_stream_open(int fd, int stop_fd, const HbSealKey *key, GError **error)
 {
     HbStream *stream = stream_new();
 
+    stream->key = key;
     stream->tar = hb_tar_reader_new(fd, stop_fd, error);
     if (stream->tar == NULL || !begin(stream, error)) {
         g_prefix_error(error, "standard input: ");
@@ -219,6 +257,7 @@ void hb_stream_close(HbStream *stream)
         hb_tar_reader_free(stream->tar);
     hb_tar_member_clear(&stream->pending);
     g_free(stream->below);
+    hb_unsealer_free(stream->unsealer);
     g_hash_table_unref(stream->seen);
     g_hash_table_unref(stream->texts);
     g_hash_table_unref(stream->rows);
@@ -318,6 +357,7 @@ gboolean hb_stream_open_next(HbStream *outer, HbStream **inner, GError **error)
         return finish(outer, error);
     stream = stream_new();
     stream->tar = outer->tar;
+    stream->key = outer->key;
     stream->below = below;
     stream->pending = outer->pending;
     outer->pending = (HbTarMember){0};

@@ -11,14 +11,15 @@
 #pragma once
 
 #include "dump/manifest.h"
+#include "dump/seal.h"
 
 typedef struct HbStream HbStream;
 
 /*
- * HB_ERROR_DAMAGED. fd stays the caller's; when stop_fd can be read, waiting for more ends with HB_ERROR_CANCELLED (-1:
- * never)
+ * HB_ERROR_DAMAGED. key: see hb_reader_open(). fd stays the caller's; when stop_fd can be read, waiting for more ends
+ * with HB_ERROR_CANCELLED (-1: never)
  */
-HbStream *hb_stream_open(int fd, int stop_fd, GError **error);
+HbStream *hb_stream_open(int fd, int stop_fd, const HbSealKey *key, GError **error);
 void hb_stream_close(HbStream *stream); /* accepts NULL */
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbStream, hb_stream_close)
 

@@ -11,10 +11,11 @@ struct HbWriter {
     char *preamble;
     HbFolder *folder;
     gboolean is_stream;
-    GMutex lock;         /* guards the two tables */
-    GHashTable *folders; /* HbRowSet * to its folder's name */
-    GHashTable *taken;   /* folder names in use */
-    GHashTable *numbers; /* HbRowSet * to the number of its last chunk */
+    GMutex lock;                    /* guards the two tables */
+    GHashTable *folders;            /* HbRowSet * to its folder's name */
+    GHashTable *taken;              /* folder names in use */
+    GHashTable *numbers;            /* HbRowSet * to the number of its last chunk */
+    const HbRecipients *recipients; /* NULL: it is not sealed */
 };
 
 /* ---- Names of chunks ---- */
@@ -107,11 +108,27 @@ static HbWriter *writer_new(HbFolder *folder, gboolean is_stream, HbManifest *ma
     return writer;
 }
 
-HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error)
+/* Takes the folder (NULL: there is none), and the writer seals for the same recipients */
+static HbWriter *open_folder(HbFolder *folder, gboolean is_stream, const HbRecipients *recipients, HbManifest *manifest,
+                             const char *preamble, GError **error)
 {
-    HbFolder *folder = hb_folder_create(path, error);
+    HbWriter *writer;
 
-    return folder != NULL ? writer_new(folder, hb_folder_is_stream(path), manifest, preamble) : NULL;
+    if (folder == NULL)
+        return NULL;
+    if (recipients != NULL && !hb_folder_seal_for(folder, recipients, error)) {
+        hb_folder_discard(folder);
+        return NULL;
+    }
+    writer = writer_new(folder, is_stream, manifest, preamble);
+    writer->recipients = recipients;
+    return writer;
+}
+
+HbWriter *hb_writer_open(const char *path, const HbRecipients *recipients, HbManifest *manifest, const char *preamble,
+                         GError **error)
+{
+    return open_folder(hb_folder_create(path, error), hb_folder_is_stream(path), recipients, manifest, preamble, error);
 }
 
 static void writer_free(HbWriter *writer)
@@ -226,14 +243,14 @@ HbWriter *hb_writer_open_member(HbWriter *outer, const char *database, HbManifes
                                 GError **error)
 {
     g_autofree char *name = member_folder(database);
-    HbFolder *folder;
 
     if (outer->is_stream)
-        return writer_new(hb_folder_create_below(outer->folder, name), TRUE, manifest, preamble);
+        return open_folder(hb_folder_create_below(outer->folder, name), TRUE, outer->recipients, manifest, preamble,
+                           error);
     if (!hb_folder_make_below(outer->folder, HB_MEMBERS_FOLDER, error))
         return NULL;
-    folder = hb_folder_create_inside(outer->folder, name, error);
-    return folder != NULL ? writer_new(folder, FALSE, manifest, preamble) : NULL;
+    return open_folder(hb_folder_create_inside(outer->folder, name, error), FALSE, outer->recipients, manifest,
+                       preamble, error);
 }
 
 void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes)

@@ -11,8 +11,10 @@
 
 typedef struct HbWriter HbWriter;
 
-/* preamble: the engine's SQL that stands at the top of each SQL file. Borrows the manifest */
-HbWriter *hb_writer_open(const char *path, HbManifest *manifest, const char *preamble, GError **error);
+/* recipients (NULL: everybody): for whom the dump is sealed. preamble: the engine's SQL that stands at the top of each
+ * SQL file. Borrows recipients and manifest */
+HbWriter *hb_writer_open(const char *path, const HbRecipients *recipients, HbManifest *manifest, const char *preamble,
+                         GError **error);
 
 /*
  * Before any chunk: of a stream, definitions and an early manifest go first, so that its reader can begin. The row sets

@@ -503,7 +503,7 @@ static void chunks_sort_as_they_are_numbered(void **state)
     char *parent = check_make_folder();
     g_autofree char *path = g_build_filename(parent, "d", NULL), *previous = g_strdup("");
     g_autoptr(HbManifest) manifest = make_manifest();
-    HbWriter *writer = hb_writer_open(path, manifest, "", NULL);
+    HbWriter *writer = hb_writer_open(path, NULL, manifest, "", NULL);
 
     (void)state;
     for (int i = 1; i <= 100100; i++) {
@@ -536,7 +536,7 @@ static gboolean write_dump(const char *path, GError **error)
         object->definition = g_strnfill(40, 'x');
     }
     g_ptr_array_set_size(((HbStoredRows *)manifest->rows->pdata[0])->chunks, 0);
-    writer = hb_writer_open(path, manifest, "-- a preamble\n", error);
+    writer = hb_writer_open(path, NULL, manifest, "-- a preamble\n", error);
     return writer != NULL && hb_writer_finish(writer, error);
 }
 

@@ -89,7 +89,7 @@ static gboolean read_chunks(const HbReader *reader)
 static gboolean read_tar(const char *bytes, gsize length)
 {
     char *path = make_file(bytes, length, ".tar");
-    HbReader *reader = hb_reader_open(path, NULL);
+    HbReader *reader = hb_reader_open(path, NULL, NULL);
     const gboolean taken = reader != NULL && read_chunks(reader);
 
     hb_reader_close(reader);
@@ -101,7 +101,7 @@ static gboolean read_stream(const char *bytes, gsize length)
 {
     char *path = make_file(bytes, length, ".stream");
     int fd = open(path, O_RDONLY | O_CLOEXEC);
-    HbStream *stream = hb_stream_open(fd, -1, NULL);
+    HbStream *stream = hb_stream_open(fd, -1, NULL, NULL);
     HbStreamChunk chunk = {0};
     gboolean taken = stream != NULL;
 

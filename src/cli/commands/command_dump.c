@@ -76,6 +76,7 @@ static HbStatus dump(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.source = hb_cli_make_source(cli),
                              .path = arguments[1],
+                             .recipients = cli->recipients,
                              .level = cli->options.compression,
                              .chunk_bytes = hb_folder_is_stream(arguments[1]) ? HB_DUMP_CHUNK_BYTES_STREAM
                                                                               : HB_DUMP_CHUNK_BYTES_DEFAULT};

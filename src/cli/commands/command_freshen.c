@@ -20,7 +20,7 @@ static gboolean find_servers(HbCli *cli, char **arguments, HbPassOptions *option
 /* A dump, newer than the one that the copy was made from */
 static HbStatus freshen_from_dump(HbCli *cli, char **arguments, HbPassOptions *options, GError **error)
 {
-    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], error);
+    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], cli->key, error);
     const HbManifest *manifest = dump != NULL ? hb_reader_get_manifest(dump) : NULL;
 
     if (dump == NULL)

@@ -50,7 +50,7 @@ static gboolean look(PreflightRun *preflight, const HbRestoreOptions *options, G
 static gboolean preflight_dump(PreflightRun *preflight, HbRestoreOptions *options, GError **error)
 {
     const HbServerCallbacks callbacks = {.inspected = tell, .data = preflight};
-    g_autoptr(HbReader) dump = hb_reader_open(preflight->path, error);
+    g_autoptr(HbReader) dump = hb_reader_open(preflight->path, preflight->cli->key, error);
 
     if (dump == NULL)
         return FALSE;

@@ -29,7 +29,7 @@ static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const
 /* A dump that comes through standard input */
 static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char *uri, GError **error)
 {
-    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), error);
+    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), cli->key, error);
     HbStreamRows *stream_rows;
     HbRestore *restore;
     HbStatus status;
@@ -60,7 +60,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
         return HB_STATUS_USAGE;
     if (strcmp(arguments[0], "-") == 0)
         return restore_stream(cli, &options, arguments[1], error);
-    dump = hb_reader_open(arguments[0], error);
+    dump = hb_reader_open(arguments[0], cli->key, error);
     if (dump == NULL)
         return HB_STATUS_DUMP;
     options.dump = dump;

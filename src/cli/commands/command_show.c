@@ -68,7 +68,7 @@ static HbStatus draw(HbCli *cli, const HbCatalog *catalog, GError **error)
 
 static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
-    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], error);
+    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], cli->key, error);
     const HbManifest *manifest;
 
     if (dump == NULL)

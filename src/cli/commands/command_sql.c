@@ -39,7 +39,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
                                .stop = cli->stop,
                                .observers = cli->observers,
                                .write = write_out};
-    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], error);
+    g_autoptr(HbReader) dump = hb_reader_open(arguments[0], cli->key, error);
     const HbManifest *manifest;
 
     if (dump == NULL)

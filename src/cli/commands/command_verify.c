@@ -27,7 +27,7 @@ static HbStatus verify_one(HbCli *cli, const HbReader *dump, GError **error)
 /* The databases' own dumps inside that of a whole server, then what belongs to none of them */
 static HbStatus verify_files(HbCli *cli, const char *path, GError **error)
 {
-    g_autoptr(HbReader) dump = hb_reader_open(path, error);
+    g_autoptr(HbReader) dump = hb_reader_open(path, cli->key, error);
     const GPtrArray *members = dump != NULL ? hb_reader_get_manifest(dump)->members : NULL;
     HbStatus status = dump != NULL ? HB_STATUS_DONE : HB_STATUS_DUMP;
 
@@ -64,7 +64,7 @@ static void default_database(HbVerifyOptions *options, const char *name)
 
 static HbStatus verify_against_dump(HbCli *cli, HbVerifyOptions *options, const char *path, GError **error)
 {
-    g_autoptr(HbReader) dump = hb_reader_open(path, error);
+    g_autoptr(HbReader) dump = hb_reader_open(path, cli->key, error);
 
     if (dump == NULL)
         return HB_STATUS_DUMP;

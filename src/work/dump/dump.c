@@ -147,7 +147,7 @@ static HbWriter *open_writer(const DumpJob *job, GError **error)
 
     if (options->outer != NULL)
         return hb_writer_open_member(options->outer, options->source.from.database, job->manifest, preamble, error);
-    return hb_writer_open(options->path, job->manifest, preamble, error);
+    return hb_writer_open(options->path, options->recipients, job->manifest, preamble, error);
 }
 
 static gboolean make(DumpJob *job, GError **error)

@@ -18,8 +18,9 @@
 typedef struct {
     HbSnapshotSourceOptions source;
     const char *path;
-    HbWriter *outer; /* of a whole server's dump, which this one is a part of instead; NULL: it is not */
-    int level;       /* of compression */
+    const HbRecipients *recipients; /* for whom the dump is sealed; NULL: it is not */
+    HbWriter *outer;                /* of a whole server's dump, which this one is a part of instead; NULL: it is not */
+    int level;                      /* of compression */
     gsize chunk_bytes;
 } HbDumpOptions;
 

@@ -168,7 +168,8 @@ static gboolean make(ServerDump *job, GError **error)
 
     if (!hb_whole_server_read(&options->source, job->manifest, &job->databases, error))
         return FALSE;
-    job->writer = hb_writer_open(options->path, job->manifest, options->source.engine->dialect->preamble, error);
+    job->writer = hb_writer_open(options->path, options->recipients, job->manifest,
+                                 options->source.engine->dialect->preamble, error);
     return job->writer != NULL && hb_writer_begin_rows(job->writer, error) && dump_databases(job, error) &&
            hb_writer_finish(g_steal_pointer(&job->writer), error);
 }

@@ -177,16 +177,19 @@ static gpointer check_files(gpointer data)
 
 /* ---- All of them ---- */
 
-static GHashTable *expect_chunks(const HbManifest *manifest)
+/* By the names that they have where the dump lies */
+static GHashTable *expect_chunks(const HbReader *dump)
 {
-    GHashTable *chunks = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, g_free);
+    const HbManifest *manifest = hb_reader_get_manifest(dump);
+    GHashTable *chunks = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
 
     for (guint i = 0; i < manifest->rows->len; i++) {
         const HbStoredRows *rows = manifest->rows->pdata[i];
         for (guint c = 0; c < rows->chunks->len; c++) {
             HbChunk *chunk = rows->chunks->pdata[c];
             Expected expected = {chunk, MAX(rows->set->columns->len, 1)};
-            g_hash_table_insert(chunks, chunk->file, g_memdup2(&expected, sizeof expected));
+            g_hash_table_insert(chunks, hb_reader_name_stored(dump, chunk->file),
+                                g_memdup2(&expected, sizeof expected));
         }
     }
     return chunks;
@@ -249,7 +252,7 @@ gboolean hb_verify_files(const HbReader *dump, guint jobs, HbStop *stop, HbObser
     if (hb_reader_get_manifest(dump)->members != NULL)
         drop_members(names);
     g_mutex_init(&checker.lock);
-    checker.chunks = expect_chunks(hb_reader_get_manifest(dump));
+    checker.chunks = expect_chunks(dump);
     hb_observers_begin_phase(observers, "reading the dump's files",
                              hb_manifest_count_stored(hb_reader_get_manifest(dump)));
     check_all(&checker, names, jobs);

@@ -42,7 +42,7 @@ static char *write_dump(const char *day, const char *source_id, const char *mome
     manifest->source_id = g_strdup(source_id);
     g_free(manifest->snapshot_time);
     manifest->snapshot_time = moment != NULL ? g_strdup(moment) : g_strdup_printf("%sT12:00:00.5Z", day);
-    writer = hb_writer_open(path, manifest, "", &error);
+    writer = hb_writer_open(path, NULL, manifest, "", &error);
     check_no_error(error);
     hb_writer_begin_rows(writer, &error);
     check_no_error(error);
@@ -97,7 +97,7 @@ static void rules_say_what_stays(void **state)
             g_free(write_dump(date, "one", NULL, ".dump"));
         }
         newest = write_dump("2026-01-20", "one", NULL, ".dump");
-        dump = hb_reader_open(newest, &error);
+        dump = hb_reader_open(newest, NULL, &error);
         check_no_error(error);
         assert_true(hb_older_dumps_clear_away(pattern, dump, &rule, &result, &error));
         for (gsize day = 0; day < G_N_ELEMENTS(days); day++) {
@@ -144,7 +144,7 @@ static void what_is_no_older_dump_of_the_same_is_left_alone(void **state)
     assert_int_equal(g_mkdir(rest, 0700), 0);
     assert_true(g_file_set_contents(file, "oak", -1, NULL));
     newest = write_dump("2026-01-20", "one", NULL, ".dump");
-    dump = hb_reader_open(newest, &error);
+    dump = hb_reader_open(newest, NULL, &error);
     check_no_error(error);
     assert_true(hb_older_dumps_clear_away(pattern, dump, &rule, &result, &error));
     assert_int_equal(result.kept, 1);
@@ -168,15 +168,15 @@ static void the_newest_is_found_by_its_moment(void **state)
 
     (void)state;
     remove_all();
-    assert_null(hb_older_dumps_find_newest(pattern, &error));
+    assert_null(hb_older_dumps_find_newest(pattern, NULL, &error));
     check_error(&error, HB_ERROR_FILE, "no dump with such a name");
-    assert_null(hb_older_dumps_find_newest("/nowhere/vale-%Y.dump", &error));
+    assert_null(hb_older_dumps_find_newest("/nowhere/vale-%Y.dump", NULL, &error));
     check_error(&error, HB_ERROR_FILE, "looking for dumps");
     g_free(write_dump("2026-03-03", "one", "2026-01-01T00:00:00Z", ".dump"));
     newest = write_dump("2026-02-02", "one", "2026-05-05T00:00:00Z", ".dump");
     g_free(write_dump("2026-01-01", "other", NULL, ".dump"));
     assert_int_equal(g_mkdir(empty, 0700), 0);
-    found = hb_older_dumps_find_newest(pattern, &error);
+    found = hb_older_dumps_find_newest(pattern, NULL, &error);
     check_no_error(error);
     assert_string_equal(found, newest);
 }

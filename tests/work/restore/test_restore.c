@@ -98,7 +98,7 @@ static void count_outcomes(Outcome *outcome)
 static Outcome restore(guint jobs, gboolean resume)
 {
     Outcome outcome = {0};
-    g_autoptr(HbReader) reader = hb_reader_open(bench.path, &outcome.error);
+    g_autoptr(HbReader) reader = hb_reader_open(bench.path, NULL, &outcome.error);
     const HbRestoreOptions options = {.manifest = hb_reader_get_manifest(reader),
                                       .dump = reader,
                                       .engine = &scripted_engine,
@@ -149,7 +149,7 @@ static void a_dump_holds_every_object_and_row(void **state)
 
     (void)state;
     dump_well();
-    reader = hb_reader_open(bench.path, &error);
+    reader = hb_reader_open(bench.path, NULL, &error);
     check_no_error(error);
     manifest = hb_reader_get_manifest(reader);
     assert_int_equal(hb_catalog_count(manifest->catalog), 13);
@@ -440,7 +440,7 @@ static void a_shortened_chunk_is_found_before_anything_is_written(void **state)
     (void)state;
     dump_well();
     flip_in_first_chunk(TRUE);
-    assert_null(hb_reader_open(bench.path, &error));
+    assert_null(hb_reader_open(bench.path, NULL, &error));
     check_error(&error, HB_ERROR_DAMAGED, "rows/tree/0001.rows.zst");
 }
 
