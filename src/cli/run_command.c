@@ -98,7 +98,7 @@ static gboolean find_dated(HbCli *cli, const HbCommand *command, char **argument
         return hb_error_set(error, HB_ERROR_USAGE, "write a percent sign into the last part of the path only",
                             "%s: a date has its place in a dump's own name, and not in its folder's", *argument);
     name = command->bit == HB_FOR_DUMP ? hb_dated_name_expand(*argument, now, error)
-                                       : hb_older_dumps_find_newest(*argument, cli->key, error);
+                                       : hb_older_dumps_find_newest(*argument, error);
     if (name == NULL)
         return FALSE;
     cli->dump_pattern = *argument;
@@ -208,7 +208,14 @@ static char *ask_passphrase(const char *path)
     return given != NULL ? g_strdup(given) : hb_terminal_can_ask() ? hb_terminal_ask_password(path) : NULL;
 }
 
-static gboolean read_seals(HbCli *cli, GError **error)
+static gboolean names_dump(char **arguments)
+{
+    while (*arguments != NULL && hb_engine_is_uri(*arguments))
+        arguments++;
+    return *arguments != NULL;
+}
+
+static gboolean read_seals(HbCli *cli, char **arguments, GError **error)
 {
     g_autofree char *names = NULL;
 
@@ -218,6 +225,8 @@ static gboolean read_seals(HbCli *cli, GError **error)
         names = hb_recipients_name_all(cli->recipients);
         hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "the dump is sealed for %s", names);
     }
+    if (cli->options.unseal != NULL && !names_dump(arguments))
+        return hb_error_set(error, HB_ERROR_USAGE, "leave it out", "--unseal opens a dump, and only servers are named");
     return cli->options.unseal == NULL ||
            (cli->key = hb_seal_key_read(cli->options.unseal, ask_passphrase, error)) != NULL;
 }
@@ -227,8 +236,8 @@ static HbStatus run(HbCli *cli, const HbCommand *command, char **arguments, json
     g_autoptr(GError) error = NULL;
     HbStatus status = HB_STATUS_DONE;
 
-    if (check_report(cli, &error) && check_arguments(command, arguments, &error) && read_seals(cli, &error) &&
-        find_all_dated(cli, command, arguments, &error))
+    if (check_report(cli, &error) && check_arguments(command, arguments, &error) &&
+        read_seals(cli, arguments, &error) && find_all_dated(cli, command, arguments, &error))
         status = command->run(cli, arguments, &error);
     hb_voice_end_view(cli->voice);
     name_interruption(cli, &error);

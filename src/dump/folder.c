@@ -222,12 +222,16 @@ HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **er
     return create(path, FALSE, error);
 }
 
-/* The name that a file has in the dump. The sums are for everybody to check */
+/* What is for everybody to read */
+static gboolean is_clear(const HbFolder *folder, const char *name)
+{
+    return folder->recipients == NULL || strcmp(name, HB_SUMS_FILE) == 0 || strcmp(name, HB_LABEL_FILE) == 0;
+}
+
+/* The name that a file has in the dump */
 static char *name_stored(const HbFolder *folder, const char *name)
 {
-    const gboolean is_sealed = folder->recipients != NULL && strcmp(name, HB_SUMS_FILE) != 0;
-
-    return g_strconcat(name, is_sealed ? HB_SEALED_SUFFIX : NULL, NULL);
+    return g_strconcat(name, is_clear(folder, name) ? NULL : HB_SEALED_SUFFIX, NULL);
 }
 
 /* Where bytes go that are as they will lie there */
@@ -250,7 +254,7 @@ HbFile *hb_folder_create_file(HbFolder *folder, const char *name, GError **error
 {
     g_autofree char *stored = name_stored(folder, name);
 
-    return folder->recipients != NULL ? hb_file_create_in_memory(stored) : create_plain(folder, stored, error);
+    return is_clear(folder, name) ? create_plain(folder, stored, error) : hb_file_create_in_memory(stored);
 }
 
 gboolean hb_folder_seal_for(HbFolder *folder, const HbRecipients *recipients, GError **error)
@@ -269,9 +273,7 @@ static HbFile *seal_file(const HbFolder *folder, HbFile *file, GError **error)
     const char *name = hb_file_get_name(file);
     gsize length;
     const void *bytes = hb_file_get_bytes(file, &length);
-    g_autoptr(GBytes) sealed = strcmp(name, HB_SUMS_FILE) != 0
-                                   ? hb_recipients_seal(folder->recipients, bytes, length, name, error)
-                                   : g_bytes_new(bytes, length);
+    g_autoptr(GBytes) sealed = hb_recipients_seal(folder->recipients, bytes, length, name, error);
     HbFile *result = sealed != NULL ? create_plain(folder, name, error) : NULL;
 
     if (result != NULL && !hb_file_write(result, g_bytes_get_data(sealed, NULL), g_bytes_get_size(sealed), error)) {
@@ -306,7 +308,7 @@ gboolean hb_folder_close_file(HbFolder *folder, HbFile *file, guint64 *bytes, GE
 {
     HbFileSum *sum;
 
-    if (folder->recipients != NULL && (file = seal_file(folder, file, error)) == NULL)
+    if (!is_clear(folder, hb_file_get_name(file)) && (file = seal_file(folder, file, error)) == NULL)
         return FALSE;
     if (folder->tar != NULL && !put_into_tar(folder, file, error))
         return FALSE;

@@ -35,8 +35,9 @@ HbFolder *hb_folder_create_below(HbFolder *outer, const char *name);
 HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **error);
 
 /*
- * From here on each file is sealed for these when it is closed, and has HB_SEALED_SUFFIX behind its name; until then it
- * is held in memory. Call it before any other file is made: it writes HB_RECIPIENTS_FILE. Borrows recipients
+ * From here on each file but SHA256SUMS and HB_LABEL_FILE is sealed for these when it is closed, and has
+ * HB_SEALED_SUFFIX behind its name; until then it is held in memory. Call it before any other file is made: it writes
+ * HB_RECIPIENTS_FILE. Borrows recipients
  */
 gboolean hb_folder_seal_for(HbFolder *folder, const HbRecipients *recipients, GError **error);
 

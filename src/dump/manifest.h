@@ -95,5 +95,8 @@ guint hb_manifest_count_chunks(const HbManifest *manifest);
 /* The JSON text; the caller's */
 char *hb_manifest_write(const HbManifest *manifest);
 
+/* The same without all that is in the dump: no objects, rows, omissions, properties of the database, nor a survey */
+char *hb_manifest_write_label(const HbManifest *manifest);
+
 /* Checks everything that can be checked without the other files. HB_ERROR_DAMAGED, naming the field */
 HbManifest *hb_manifest_read(const char *text, gsize length, GError **error);

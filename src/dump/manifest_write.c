@@ -194,23 +194,47 @@ static json_t *write_lists(const HbManifest *manifest, json_t *root)
     return root;
 }
 
-char *hb_manifest_write(const HbManifest *manifest)
+static json_t *write_head(const HbManifest *manifest)
 {
     g_autofree char *parts = hb_parts_write(manifest->parts);
     json_t *root = json_pack("{s:s, s:i, s:s, s:s, s:s, s:s, s:s}", "format", "hornbeam dump", "version",
                              HB_MANIFEST_VERSION, "id", manifest->id, "created", manifest->created, "tool",
                              manifest->tool, "parts", parts, "encoding", "UTF-8");
-    char *made, *text;
 
     json_object_set_new(root, "source", write_source(manifest));
+    return root;
+}
+
+/* Takes the root */
+static char *write_root(json_t *root)
+{
+    char *made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII), *text = g_strdup(made);
+
+    free(made);
+    json_decref(root);
+    return text;
+}
+
+char *hb_manifest_write(const HbManifest *manifest)
+{
+    json_t *root = write_head(manifest);
+
     if (manifest->rows_follow)
         json_object_set_new(root, "rows_follow", json_true());
     if (manifest->selection != NULL)
         json_object_set_new(root, "chosen", hb_json_selection(manifest->selection));
-    write_lists(manifest, root);
-    made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII);
-    text = g_strdup(made);
-    free(made);
-    json_decref(root);
-    return text;
+    return write_root(write_lists(manifest, root));
+}
+
+char *hb_manifest_write_label(const HbManifest *manifest)
+{
+    static const char *const lists[] = {"objects", "rows", "left_out", "unread"};
+    json_t *root = write_head(manifest);
+
+    json_object_set_new(json_object_get(root, "source"), "properties", json_object());
+    for (gsize i = 0; i < G_N_ELEMENTS(lists); i++)
+        json_object_set_new(root, lists[i], json_array());
+    if (manifest->members != NULL)
+        json_object_set_new(root, "databases", write_members(manifest->members));
+    return write_root(root);
 }

@@ -19,7 +19,8 @@ struct HbReader {
     GHashTable *sums; /* name to HbFileSum * */
     HbManifest *manifest;
     const HbSealKey *key; /* NULL: none was given */
-    HbUnsealer *unsealer; /* NULL: the dump is not sealed */
+    gboolean is_outside;  /* of a sealed dump only the label is read */
+    HbUnsealer *unsealer; /* NULL: the dump is not sealed, or was not opened */
 };
 
 static const char damaged_hint[] = "copy the dump again from where it is whole, or take a new one";
@@ -27,11 +28,6 @@ static const char damaged_hint[] = "copy the dump again from where it is whole, 
 char *hb_reader_name_stored(const HbReader *reader, const char *name)
 {
     return g_strconcat(name, reader->unsealer != NULL ? HB_SEALED_SUFFIX : NULL, NULL);
-}
-
-gboolean hb_reader_is_sealed(const HbReader *reader)
-{
-    return reader->unsealer != NULL;
 }
 
 /* The whole file as it lies there, if it is the one that the sums list */
@@ -156,13 +152,35 @@ static gboolean read_sums(HbReader *reader, GError **error)
     return reader->sums != NULL;
 }
 
+static gboolean read_label(HbReader *reader, GError **error)
+{
+    g_autofree char *text = NULL;
+    GHashTableIter iter;
+    gpointer name;
+    gsize length;
+    guint64 bytes;
+
+    if (!read_stored(reader, HB_LABEL_FILE, &text, &length, error))
+        return FALSE;
+    g_hash_table_iter_init(&iter, reader->sums);
+    while (g_hash_table_iter_next(&iter, &name, NULL)) {
+        if (!hb_store_find_size(reader->store, name, &bytes))
+            return hb_file_set_missing(name, error);
+    }
+    reader->manifest = hb_manifest_read(text, length, error);
+    return reader->manifest != NULL;
+}
+
 static gboolean read_all(HbReader *reader, GError **error)
 {
     g_autofree char *text = NULL;
     gsize length;
 
-    if (!read_sums(reader, error) || !prepare_unsealing(reader, error) ||
-        !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
+    if (!read_sums(reader, error))
+        return FALSE;
+    if (reader->is_outside && g_hash_table_contains(reader->sums, HB_RECIPIENTS_FILE))
+        return read_label(reader, error);
+    if (!prepare_unsealing(reader, error) || !read_checked(reader, HB_MANIFEST_FILE, &text, &length, error))
         return FALSE;
     reader->manifest = hb_manifest_read(text, length, error);
     if (reader->manifest == NULL)
@@ -177,7 +195,7 @@ static gboolean read_all(HbReader *reader, GError **error)
 }
 
 /* Takes the store (NULL: there is none) */
-static HbReader *open_store(HbStore *store, const char *path, const HbSealKey *key, GError **error)
+static HbReader *open_store(HbStore *store, const char *path, const HbSealKey *key, gboolean is_outside, GError **error)
 {
     HbReader *reader;
 
@@ -187,6 +205,7 @@ static HbReader *open_store(HbStore *store, const char *path, const HbSealKey *k
     reader->path = g_strdup(path);
     reader->store = store;
     reader->key = key;
+    reader->is_outside = is_outside;
     if (!read_all(reader, error)) {
         g_prefix_error(error, "%s: ", path);
         g_clear_pointer(&reader, hb_reader_close);
@@ -196,14 +215,20 @@ static HbReader *open_store(HbStore *store, const char *path, const HbSealKey *k
 
 HbReader *hb_reader_open(const char *path, const HbSealKey *key, GError **error)
 {
-    return open_store(hb_store_open(path, error), path, key, error);
+    return open_store(hb_store_open(path, error), path, key, FALSE, error);
+}
+
+HbReader *hb_reader_open_outside(const char *path, GError **error)
+{
+    return open_store(hb_store_open(path, error), path, NULL, TRUE, error);
 }
 
 HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error)
 {
     g_autofree char *path = g_build_filename(outer->path, member->folder, NULL);
 
-    return open_store(hb_store_open_below(outer->store, member->folder, error), path, outer->key, error);
+    return open_store(hb_store_open_below(outer->store, member->folder, error), path, outer->key, outer->is_outside,
+                      error);
 }
 
 void hb_reader_close(HbReader *reader)

@@ -17,6 +17,13 @@ typedef struct HbReader HbReader;
  * HB_ERROR_USAGE if the dump is sealed and the key does not open it, or if there is a key and the dump is not sealed */
 HbReader *hb_reader_open(const char *path, const HbSealKey *key, GError **error);
 
+/*
+ * As far as it can be seen without a key: of a sealed dump the manifest is its label (see hb_manifest_write_label()),
+ * and all files are there that the sums list. A dump that is not sealed is opened as always. HB_ERROR_DAMAGED,
+ * HB_ERROR_FILE
+ */
+HbReader *hb_reader_open_outside(const char *path, GError **error);
+
 /* One database's dump inside that of a whole server; the outer one may be closed before */
 HbReader *hb_reader_open_member(const HbReader *outer, const HbMember *member, GError **error);
 void hb_reader_close(HbReader *reader); /* accepts NULL */
@@ -27,9 +34,6 @@ const char *hb_reader_get_path(const HbReader *reader);
 
 /* The name that a file of the dump has where the dump lies; the caller's */
 char *hb_reader_name_stored(const HbReader *reader, const char *name);
-
-/* Is it sealed? */
-gboolean hb_reader_is_sealed(const HbReader *reader);
 
 /* Opens a chunk's rows */
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error);

@@ -343,7 +343,9 @@ static HbUnsealer *find_unsealer(const HbSealKey *key, STACK_OF(X509) * certific
     HbUnsealer *unsealer;
 
     if (key == NULL)
-        hb_error_set(error, HB_ERROR_USAGE, "name the private key of one of them: --unseal KEY.pem",
+        hb_error_set(error, HB_ERROR_USAGE,
+                     "name the private key of one of them: --unseal KEY.pem; `sha256sum -c SHA256SUMS` checks the "
+                     "files without one",
                      "the dump is sealed for %s", names);
     else if (own == NULL)
         hb_error_set(error, HB_ERROR_USAGE, "name the private key of one of these",

@@ -14,8 +14,10 @@
 
 #include <glib.h>
 
-/* In a sealed dump: the recipients' certificates, in clear; and what each other name ends in, but for SHA256SUMS */
+/* In a sealed dump, in clear as SHA256SUMS is: the recipients' certificates, and what of which moment it is. What each
+ * other name ends in */
 #define HB_RECIPIENTS_FILE "recipients.pem"
+#define HB_LABEL_FILE      "label.json"
 #define HB_SEALED_SUFFIX   ".cms"
 
 /* ---- Sealing ---- */

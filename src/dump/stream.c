@@ -56,7 +56,7 @@ static gboolean next_member(HbStream *stream, HbTarMember *member, GError **erro
 
 static gboolean is_clear(const char *name)
 {
-    return strcmp(name, HB_SUMS_FILE) == 0 || strcmp(name, HB_RECIPIENTS_FILE) == 0;
+    return strcmp(name, HB_SUMS_FILE) == 0 || strcmp(name, HB_RECIPIENTS_FILE) == 0 || strcmp(name, HB_LABEL_FILE) == 0;
 }
 
 /* Takes what came, and gives what it is; the member gets its plain name */

@@ -265,6 +265,14 @@ static gboolean write_manifest(HbWriter *writer, GError **error)
     return hb_folder_write_file(writer->folder, HB_MANIFEST_FILE, text, strlen(text), error);
 }
 
+/* So that older dumps can be told apart where nobody has a key */
+static gboolean write_label(HbWriter *writer, GError **error)
+{
+    g_autofree char *text = writer->recipients != NULL ? hb_manifest_write_label(writer->manifest) : NULL;
+
+    return text == NULL || hb_folder_write_file(writer->folder, HB_LABEL_FILE, text, strlen(text), error);
+}
+
 /* Chunks say by their folder which rows they hold */
 static void name_folders(HbWriter *writer)
 {
@@ -296,7 +304,8 @@ gboolean hb_writer_begin_rows(HbWriter *writer, GError **error)
 
 gboolean hb_writer_finish(HbWriter *writer, GError **error)
 {
-    gboolean ok = (writer->is_stream || write_stages(writer, error)) && write_manifest(writer, error);
+    gboolean ok = (writer->is_stream || write_stages(writer, error)) && write_label(writer, error) &&
+                  write_manifest(writer, error);
 
     if (ok)
         ok = hb_folder_commit(writer->folder, error);

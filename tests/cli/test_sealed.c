@@ -54,7 +54,7 @@ static void nothing_can_be_read_without_a_key(void **state)
         "$(find"
         " . -name '*.zst'); do zstd -tq $f; done; python3 -m json.tool manifest.json >/dev/null; grep -q 'CREATE TABLE'"
         " structure.sql; grep -q CN=oak ../old.dump/recipients.pem; [ \"$(find ../old.dump -type f ! -name '*.cms' |"
-        " wc -l)\" = 2 ]");
+        " wc -l)\" = 3 ]");
 }
 
 /* No key, the wrong one, one too many: what is to be done is said, and with which status */
@@ -74,8 +74,27 @@ static void a_missing_or_wrong_key_is_told(void **state)
         " \"$(server_uri old vale)\" no.dump --seal-for oak.key; [ ! -e no.dump ]; fails 2 hb show old.dump --unseal"
         " locked.key </dev/null; grep -q HORNBEAM_KEY_PASSPHRASE e; HORNBEAM_KEY_PASSPHRASE=acorn hb show old.dump "
         "--unseal"
-        " locked.key >o; fails 2 hb dump \"$(server_uri old vale)\" k-%Y.dump --keep 3 --seal-for oak.pem; fails 2 hb"
-        " restore - \"$(server_uri new never)\" <old.tar; not grep -q BEGIN e");
+        " locked.key >o; fails 2 hb"
+        " restore - \"$(server_uri new never)\" <old.tar; not grep -q BEGIN e; fails 2 hb verify \"$(server_uri old "
+        "vale)\" \"$(server_uri new vale_dump)\" --unseal oak.key; grep -q 'only servers' e");
+}
+
+/* The host that dumps every night has no key: it knows older dumps by their labels, and a damaged one by its sums */
+static void old_dumps_go_without_a_key(void **state)
+{
+    (void)state;
+    a_line("mkdir n; night() { hb dump -q \"$(server_uri $1)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 2; mv "
+           "n/v-$(date"
+           " +%F).dump n/v-2026-01-$2.dump; }; night 'old vale' 01; night 'old vale' 02; night 'old vale' 03; [ ! -e"
+           " n/v-2026-01-01.dump ]; [ -e n/v-2026-01-02.dump ]; rm n/v-2026-01-02.dump/settings.sql.cms; hb dump "
+           "\"$(server_uri"
+           " old vale)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 1 2>e >o; grep -q 'v-2026-01-02.dump "
+           "stays.*missing' e;"
+           " grep -q 'removed: .*v-2026-01-03' o; grep -q 'sealed for CN=oak' e; hb verify n/v-%Y-%m-%d.dump --unseal "
+           "oak.key |"
+           " grep -q ^Whole; do_not_show=$(grep -c plot n/v-$(date +%F).dump/label.json || true); [ $do_not_show = 0 "
+           "]; rm -r n;"
+           " mkdir n; night old 01; night old 02; night old 03; [ $(ls n | wc -l) = 2 ]");
 }
 
 /* A changed chunk, one of another dump in its place with sums made anew, one in clear between the others */
@@ -103,6 +122,7 @@ int main(void)
         cmocka_unit_test(what_is_sealed_arrives_like_any_other_dump),
         cmocka_unit_test(nothing_can_be_read_without_a_key),
         cmocka_unit_test(a_missing_or_wrong_key_is_told),
+        cmocka_unit_test(old_dumps_go_without_a_key),
         cmocka_unit_test(what_was_changed_is_found),
     };
 

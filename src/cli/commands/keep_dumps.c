@@ -19,10 +19,6 @@ gboolean hb_cli_check_keep(const HbCli *cli, const char *path, GError **error)
     if (is_wanted(cli) && hb_object_is_uri(path))
         return hb_error_set(error, HB_ERROR_USAGE, "have the bucket's own rules remove what is old",
                             "--keep and --keep-for do not look into object stores");
-    if (is_wanted(cli) && cli->recipients != NULL)
-        return hb_error_set(error, HB_ERROR_USAGE,
-                            "have what is too old removed by another job, on a host that has the key",
-                            "--keep and --keep-for look into dumps, and a host that seals them cannot");
     return !is_wanted(cli) || cli->dump_pattern != NULL ||
            hb_error_set(error, HB_ERROR_USAGE, "name the dump with a date: NAME-%Y-%m-%d.dump",
                         "--keep and --keep-for are about dumps of a dated name");
@@ -43,10 +39,10 @@ static gboolean verify_one(HbCli *cli, const HbReader *dump, GError **error)
     return ok;
 }
 
-/* NULL unless it is whole, each database's part of it, too */
+/* NULL unless it is whole, each database's part of it, too; of a sealed one its files are read, and not its rows */
 static HbReader *open_verified(HbCli *cli, const char *path, GError **error)
 {
-    g_autoptr(HbReader) dump = hb_reader_open(path, NULL, error);
+    g_autoptr(HbReader) dump = hb_reader_open_outside(path, error);
     const GPtrArray *members = dump != NULL ? hb_reader_get_manifest(dump)->members : NULL;
 
     for (guint i = 0; members != NULL && i < members->len; i++) {

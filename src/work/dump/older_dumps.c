@@ -113,7 +113,7 @@ static OlderDump *look_at(const char *path, const OlderDump *newest, HbOlderDump
         pass_over(result, path, "it is a link");
         return NULL;
     }
-    dump = hb_reader_open(path, NULL, &cause);
+    dump = hb_reader_open_outside(path, &cause);
     if (dump == NULL) {
         const gboolean is_named = g_str_has_prefix(cause->message, path);
         pass_over(result, path, is_named ? cause->message + strlen(path) + strlen(": ") : cause->message);
@@ -195,7 +195,7 @@ gboolean hb_older_dumps_clear_away(const char *pattern, const HbReader *newest, 
     return dumps != NULL;
 }
 
-char *hb_older_dumps_find_newest(const char *pattern, const HbSealKey *key, GError **error)
+char *hb_older_dumps_find_newest(const char *pattern, GError **error)
 {
     g_autoptr(GPtrArray) paths = list_paths(pattern, FALSE, error), dumps = NULL;
 
@@ -203,7 +203,7 @@ char *hb_older_dumps_find_newest(const char *pattern, const HbSealKey *key, GErr
         return NULL;
     dumps = g_ptr_array_new_with_free_func(older_dump_free);
     for (guint i = 0; i < paths->len; i++) {
-        g_autoptr(HbReader) dump = hb_reader_open(paths->pdata[i], key, NULL);
+        g_autoptr(HbReader) dump = hb_reader_open_outside(paths->pdata[i], NULL);
         if (dump != NULL)
             g_ptr_array_add(dumps, describe(dump));
     }

@@ -36,6 +36,6 @@ gboolean hb_older_dumps_clear_away(const char *pattern, const HbReader *newest, 
                                    HbOlderDumps *result, GError **error);
 void hb_older_dumps_clear(HbOlderDumps *result);
 
-/* The newest dump that the pattern stands for and that can be opened (key: see hb_reader_open()), by its name and then
- * its moment; NULL with HB_ERROR_FILE if there is none. The caller's */
-char *hb_older_dumps_find_newest(const char *pattern, const HbSealKey *key, GError **error);
+/* The newest dump that the pattern stands for, by its name and then its moment; NULL with HB_ERROR_FILE if there is
+ * none. The caller's */
+char *hb_older_dumps_find_newest(const char *pattern, GError **error);
