@@ -39,7 +39,11 @@ static void a_bucket_holds_what_a_folder_holds(void **state)
         " s3://dumps/deep/er/g-$(date +%Y).dump $B --yes -q >o; \"$HORNBEAM\" verify $A $B >o; grep -q '^Equal' o;"
         " n=$(store_count); \"$HORNBEAM\" dump $A $D && exit 9 || [ $? = 6 ]; [ $(store_count) = $n ];"
         " \"$HORNBEAM\" dump -q \"$(server_uri one)\" s3://dumps/all.dump; \"$HORNBEAM\" verify s3://dumps/all.dump >o;"
-        " [ $(grep -c '^Whole' o) = 2 ]; \"$HORNBEAM\" dump $A s3://dumps/k-%Y.dump --keep 3 && exit 9 || [ $? = 2 ]");
+        " [ $(grep -c '^Whole' o) = 2 ]; \"$HORNBEAM\" dump $A s3://dumps/k-%Y.dump --keep 3 && exit 9 || [ $? = 2 ]; "
+        "openssl req -x509 -newkey rsa:2048 -nodes -keyout oak.key"
+        " -out oak.pem -subj /CN=oak -days 9; \"$HORNBEAM\" dump -q $A s3://dumps/oak.dump --seal-for oak.pem; "
+        "\"$HORNBEAM\""
+        " verify s3://dumps/oak.dump --unseal oak.key | grep -q '^Whole'");
 }
 
 /* Over TLS with an authority of its own; and who may not come in is told why */
