@@ -344,7 +344,7 @@ static HbUnsealer *find_unsealer(const HbSealKey *key, STACK_OF(X509) * certific
 
     if (key == NULL)
         hb_error_set(error, HB_ERROR_USAGE,
-                     "name the private key of one of them: --unseal KEY.pem; `sha256sum -c SHA256SUMS` checks the "
+                     "name the private key of one of them: --unseal FILE; `sha256sum -c SHA256SUMS` checks the "
                      "files without one",
                      "the dump is sealed for %s", names);
     else if (own == NULL)
