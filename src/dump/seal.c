@@ -130,14 +130,18 @@ static CMS_ContentInfo *make_message(STACK_OF(X509) * certificates, const void *
     return message;
 }
 
+static void free_der(gpointer data)
+{
+    OPENSSL_free(data);
+}
+
 static GBytes *seal(STACK_OF(X509) * certificates, const void *bytes, gsize length)
 {
     CMS_ContentInfo *message = make_message(certificates, bytes, length);
     unsigned char *der = NULL;
     const int der_length = message != NULL ? i2d_CMS_ContentInfo(message, &der) : -1;
-    GBytes *sealed = der_length > 0 ? g_bytes_new(der, (gsize)der_length) : NULL;
+    GBytes *sealed = der_length > 0 ? g_bytes_new_with_free_func(der, (gsize)der_length, free_der, der) : NULL;
 
-    OPENSSL_free(der);
     CMS_ContentInfo_free(message);
     return sealed;
 }
