@@ -76,11 +76,14 @@ static void one_run_of_a_route_at_a_time(void **state)
 {
     (void)state;
     begin_night();
-    a_line(
-        "flock night sleep 1 & sleep 0.2; \"$HORNBEAM\" dump --route night 2>e && exit 9 || [ $? = 1 ]; grep -q "
-        "'another"
-        " run of this route is at work: process [0-9]' e; not ls n/*; \"$HORNBEAM\" dump --route night --help >o; wait;"
-        " \"$HORNBEAM\" dump --route night -q");
+    a_line("rm -f held over; flock night sh -c 'touch held; for i in $(seq 600); do [ ! -e over ] || break; sleep 0.1; "
+           "done' &"
+           " for i in $(seq 600); do [ ! -e held ] || break; sleep 0.1; done; \"$HORNBEAM\" dump --route night 2>e && "
+           "exit 9 || [ $? = 1 ]; grep -q "
+           "'another"
+           " run of this route is at work: process [0-9]' e; not ls n/*; \"$HORNBEAM\" dump --route night --help >o; "
+           "touch over; wait;"
+           " \"$HORNBEAM\" dump --route night -q");
 }
 
 /* It gets the document on its input, whatever the user reads himself, and is told the status. It cannot hide a failure
