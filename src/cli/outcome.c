@@ -19,17 +19,9 @@
 static char *add_error(const char *document, const GError *error, HbStatus status)
 {
     json_t *root = json_loads(document, 0, NULL), *told = json_object_get(root, "error");
-    g_autofree char *text = hb_json_error(error, (int)status);
-    json_t *whole = json_loads(text, 0, NULL), *part;
 
-    if (told != NULL && !json_is_null(told)) {
-        json_decref(whole);
-        return hb_json_end(root);
-    }
-    part = json_pack("{s:O, s:O, s:O}", "message", json_object_get(whole, "message"), "hint",
-                     json_object_get(whole, "hint"), "status", json_object_get(whole, "status"));
-    json_object_set_new(root, "error", part);
-    json_decref(whole);
+    if (told == NULL || json_is_null(told))
+        json_object_set_new(root, "error", hb_json_error_fields(error, (int)status));
     return hb_json_end(root);
 }
 

@@ -184,26 +184,27 @@ static void keep(HbFile *file, const void *bytes, gsize length)
     file->bytes += length;
 }
 
+gboolean hb_file_write_fully(int fd, const char *bytes, gsize length)
+{
+    while (length > 0) {
+        const ssize_t written = write(fd, bytes, length);
+        if (written < 0 && errno != EINTR)
+            return FALSE;
+        bytes += MAX(written, 0);
+        length -= (gsize)MAX(written, 0);
+    }
+    return TRUE;
+}
+
 gboolean hb_file_write(HbFile *file, const void *bytes, gsize length, GError **error)
 {
-    const char *at = bytes;
-
     g_assert(EVP_DigestUpdate(file->digest, bytes, length) == 1);
     if (file->memory != NULL) {
         keep(file, bytes, length);
         return TRUE;
     }
     file->bytes += length;
-    while (length > 0) {
-        ssize_t written = write(file->fd, at, length);
-        if (written < 0 && errno == EINTR)
-            continue;
-        if (written < 0)
-            return hb_file_error(error, "writing", file->name);
-        at += written;
-        length -= (gsize)written;
-    }
-    return TRUE;
+    return hb_file_write_fully(file->fd, bytes, length) || hb_file_error(error, "writing", file->name);
 }
 
 static void file_free(HbFile *file)

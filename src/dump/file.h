@@ -49,6 +49,9 @@ int hb_file_open_inside(const char *folder, const char *name, GError **error);
 /* HB_ERROR_DAMAGED, of a file that the dump should have. Returns FALSE */
 gboolean hb_file_set_missing(const char *name, GError **error);
 
+/* All of the bytes, however often it takes; FALSE with errno */
+gboolean hb_file_write_fully(int fd, const char *bytes, gsize length);
+
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);
 

@@ -2,6 +2,7 @@
 #include "dump/http.h"
 
 #include "core/base/error.h"
+#include "dump/file.h"
 #include "dump/signature.h"
 
 #include <curl/curl.h>
@@ -106,18 +107,6 @@ static size_t send_body(char *buffer, size_t size, size_t count, void *data)
     return (size_t)got;
 }
 
-static gboolean write_all(int fd, const char *bytes, gsize length)
-{
-    while (length > 0) {
-        const gssize count = write(fd, bytes, length);
-        if (count < 0 && errno != EINTR)
-            return FALSE;
-        bytes += MAX(count, 0);
-        length -= (gsize)MAX(count, 0);
-    }
-    return TRUE;
-}
-
 static size_t take_body(char *bytes, size_t size, size_t count, void *data)
 {
     Try *attempt = data;
@@ -135,7 +124,7 @@ static size_t take_body(char *bytes, size_t size, size_t count, void *data)
         attempt->is_too_long = TRUE;
         return 0;
     }
-    if (!write_all(attempt->request->into, bytes, length)) {
+    if (!hb_file_write_fully(attempt->request->into, bytes, length)) {
         attempt->file_error = errno;
         return 0;
     }

@@ -71,9 +71,7 @@ static gboolean prepare_unsealing(HbReader *reader, GError **error)
     gsize length;
 
     if (!g_hash_table_contains(reader->sums, HB_RECIPIENTS_FILE))
-        return reader->key == NULL ||
-               hb_error_set(error, HB_ERROR_USAGE, "see whether it is the dump that you mean; then leave --unseal out",
-                            "the dump is not sealed, and --unseal names a key");
+        return hb_seal_key_check_unused(reader->key, error);
     if (!read_stored(reader, HB_RECIPIENTS_FILE, &text, &length, error))
         return FALSE;
     reader->unsealer = hb_unsealer_new(reader->key, text, length, error);

@@ -326,6 +326,13 @@ void hb_seal_key_free(HbSealKey *key)
     g_free(key);
 }
 
+gboolean hb_seal_key_check_unused(const HbSealKey *key, GError **error)
+{
+    return key == NULL ||
+           hb_error_set(error, HB_ERROR_USAGE, "see whether it is the dump that you mean; then leave --unseal out",
+                        "the dump is not sealed, and --unseal names a key");
+}
+
 /* ---- Opening ---- */
 
 static X509 *find_own(STACK_OF(X509) * certificates, EVP_PKEY *key)

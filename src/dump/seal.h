@@ -50,6 +50,9 @@ typedef char *(*HbAskPassphrase)(const char *path);
 HbSealKey *hb_seal_key_read(const char *path, HbAskPassphrase ask, GError **error);
 void hb_seal_key_free(HbSealKey *key); /* accepts NULL */
 
+/* For a dump that is not sealed: HB_ERROR_USAGE if a key was given (NULL: none was). Returns whether none was */
+gboolean hb_seal_key_check_unused(const HbSealKey *key, GError **error);
+
 typedef struct HbUnsealer HbUnsealer;
 
 /*

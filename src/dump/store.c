@@ -152,28 +152,35 @@ static char *name_below(const char *uri, const char *folder)
     return g_strconcat(path, "/", folder, options, NULL);
 }
 
-HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error)
+/* The outer list has all names; in a bucket each is then found below the folder's own address */
+static void take_members_below(HbStore *store, const HbStore *outer, const char *folder)
 {
-    g_autofree char *path = g_build_filename(outer->path, folder, NULL), *prefix = g_strconcat(folder, "/", NULL);
-    HbStore *store;
+    g_autofree char *prefix = g_strconcat(folder, "/", NULL);
     GHashTableIter iter;
     gpointer name, member;
 
-    if (outer->members == NULL)
-        return hb_store_open(path, error);
-    if (outer->bucket != NULL) {
-        g_autofree char *below = name_below(outer->path, folder);
-        return open_objects(below, error);
-    }
-    store = g_new0(HbStore, 1);
-    store->path = g_strdup(outer->path);
     store->members = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, member_free);
     g_hash_table_iter_init(&iter, outer->members);
     while (g_hash_table_iter_next(&iter, &name, &member)) {
         if (g_str_has_prefix(name, prefix))
             g_hash_table_insert(store->members, g_strdup((char *)name + strlen(prefix)), copy_member(member));
     }
-    return store;
+}
+
+HbStore *hb_store_open_below(const HbStore *outer, const char *folder, GError **error)
+{
+    g_autofree char *path = g_build_filename(outer->path, folder, NULL);
+    HbStore *store;
+
+    if (outer->members == NULL)
+        return hb_store_open(path, error);
+    store = g_new0(HbStore, 1);
+    store->path = outer->bucket != NULL ? name_below(outer->path, folder) : g_strdup(outer->path);
+    take_members_below(store, outer, folder);
+    if (outer->bucket == NULL || (store->bucket = hb_bucket_open(store->path, error)) != NULL)
+        return store;
+    hb_store_close(store);
+    return NULL;
 }
 
 void hb_store_close(HbStore *store)

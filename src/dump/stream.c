@@ -215,9 +215,8 @@ static gboolean begin(HbStream *stream, GError **error)
 {
     if (!read_until_sums(stream, error) || (stream->early = read_manifest(stream, error)) == NULL)
         return FALSE;
-    if (stream->unsealer == NULL && stream->key != NULL)
-        return hb_error_set(error, HB_ERROR_USAGE, "see whether it is the dump that you mean; then leave --unseal out",
-                            "the dump is not sealed, and --unseal names a key");
+    if (stream->unsealer == NULL && !hb_seal_key_check_unused(stream->key, error))
+        return FALSE;
     if (!stream->early->rows_follow)
         return damaged(error, HB_MANIFEST_FILE, "is not that of a stream");
     if (!read_definitions(stream, error))

@@ -123,21 +123,13 @@ static void append_step(GString *out, const HbRecording *recording, const HbReco
     hb_html_append_text(out, "<title>", title, "</title></rect>\n");
 }
 
-static gint compare_lengths(gconstpointer one, gconstpointer other, gpointer recording)
-{
-    const gint64 a = hb_recording_get_length(*(HbRecordedStep *const *)one, recording);
-    const gint64 b = hb_recording_get_length(*(HbRecordedStep *const *)other, recording);
-
-    return a < b ? 1 : a > b ? -1 : 0;
-}
-
 /* What decided the end, in words */
 static void append_longest(GString *out, const HbRecording *recording)
 {
     g_autoptr(GPtrArray) steps = g_ptr_array_new();
 
     g_ptr_array_extend(steps, recording->steps, NULL, NULL);
-    g_ptr_array_sort_with_data(steps, compare_lengths, (gpointer)recording);
+    g_ptr_array_sort_with_data(steps, hb_recording_compare_lengths, (gpointer)recording);
     g_string_append(out,
                     "<table>\n<caption>What took longest</caption>\n<tr><th scope=\"col\">what</th><th scope=\"col\">"
                     "session</th><th scope=\"col\">began at</th><th scope=\"col\">took</th></tr>\n");

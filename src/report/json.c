@@ -400,12 +400,17 @@ char *hb_json_list(const char *document, const GPtrArray *texts)
     return hb_json_end(root);
 }
 
+json_t *hb_json_error_fields(const GError *error, int status)
+{
+    return json_pack("{s:o, s:o, s:o}", "message", hb_json_readable(error->message), "hint",
+                     hb_json_readable(hb_error_hint(error)), "status", hb_json_number((guint64)status));
+}
+
 char *hb_json_error(const GError *error, int status)
 {
-    json_t *root = hb_json_begin("error");
+    json_t *root = hb_json_begin("error"), *fields = hb_json_error_fields(error, status);
 
-    json_object_set_new(root, "message", hb_json_readable(error->message));
-    json_object_set_new(root, "hint", hb_json_readable(hb_error_hint(error)));
-    json_object_set_new(root, "status", hb_json_number((guint64)status));
+    json_object_update(root, fields);
+    json_decref(fields);
     return hb_json_end(root);
 }

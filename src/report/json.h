@@ -30,3 +30,6 @@ char *hb_json_verification(const HbVerification *verification);
 /* One document that holds others, which are JSON texts themselves */
 char *hb_json_list(const char *document, const GPtrArray *texts);
 char *hb_json_error(const GError *error, int status);
+
+/* Message, hint and status, to stand in a document of something else; the caller's */
+json_t *hb_json_error_fields(const GError *error, int status);

@@ -52,7 +52,7 @@ gint64 hb_recording_get_length(const HbRecordedStep *step, const HbRecording *re
 
 /* ---- Steps ---- */
 
-static gint compare_lengths(gconstpointer one, gconstpointer other, gpointer recording)
+gint hb_recording_compare_lengths(gconstpointer one, gconstpointer other, gpointer recording)
 {
     const gint64 a = hb_recording_get_length(*(HbRecordedStep *const *)one, recording);
     const gint64 b = hb_recording_get_length(*(HbRecordedStep *const *)other, recording);
@@ -68,7 +68,7 @@ static gboolean is_at_work(const HbRecording *recording, const HbRecordedStep *s
 /* The shorter half goes, but for those that are at work */
 static void forget_short_steps(HbRecording *recording)
 {
-    g_ptr_array_sort_with_data(recording->steps, compare_lengths, recording);
+    g_ptr_array_sort_with_data(recording->steps, hb_recording_compare_lengths, recording);
     for (guint i = recording->steps->len; i-- > STEPS_MAX / 2;) {
         if (!is_at_work(recording, recording->steps->pdata[i])) {
             g_ptr_array_remove_index(recording->steps, i);

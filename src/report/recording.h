@@ -49,6 +49,8 @@ void hb_recording_observe(gpointer recording, const HbEvent *event);
 
 /* The same at a time of its own, for tests: microseconds since it began */
 void hb_recording_follow(HbRecording *recording, const HbEvent *event, gint64 now_us);
-
 gint64 hb_recording_get_length(const HbRecordedStep *step,
                                const HbRecording *recording); /* of a step, in microseconds */
+
+/* For sorting places of HbRecordedStep *, the longest first; data: the recording */
+gint hb_recording_compare_lengths(gconstpointer one, gconstpointer other, gpointer recording);

@@ -17,15 +17,10 @@ static void begin_night(void)
 
 static void a_line(const char *line)
 {
-    g_autofree char *whole = g_strdup_printf("not() { ! \"$@\"; }; cd $FOLDER; today=$(date +%%F);"
-                                             " dated() { mv n/$1-$today.dump n/$1-$2.dump; }; set -ex; %s",
-                                             line);
-    Run run = run_shell(whole);
+    g_autofree char *dated =
+        g_strconcat("today=$(date +%F); dated() { mv n/$1-$today.dump n/$1-$2.dump; }; ", line, NULL);
 
-    if (run.status != 0)
-        g_printerr("%s\n%s\n", run.out, run.err);
-    assert_int_equal(run.status, 0);
-    run_clear(&run);
+    servers_run_traced(dated);
 }
 
 /* The newest N stay, of the same source only, and only a new one that is whole makes older ones go */

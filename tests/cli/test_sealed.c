@@ -3,38 +3,24 @@
 #include "support/check.h"
 #include "support/servers.h"
 
-static void a_line(const char *line)
-{
-    g_autofree char *whole =
-        g_strdup_printf("not() { ! \"$@\"; }; fails() { s=$1; shift; r=0; \"$@\" >o 2>e || r=$?; [ $r"
-                        " = $s ]; }; hb() { \"$HORNBEAM\" \"$@\"; }; cd $FOLDER; set -ex; %s",
-                        line);
-    Run run = run_shell(whole);
-
-    if (run.status != 0)
-        g_printerr("%s\n%s\n", run.out, run.err);
-    assert_int_equal(run.status, 0);
-    run_clear(&run);
-}
-
 /* Of both engines, as folder, file and stream, of one database and of the whole server; with the key it is equal */
 static void what_is_sealed_arrives_like_any_other_dump(void **state)
 {
     (void)state;
-    a_line(
+    servers_run_traced(
         "for s in old mold; do n=new; [ $s = old ] || n=mnew; f=$(server_uri $s vale); for d in $s.dump $s.tar; do"
         " hb dump -q $f $d --seal-for oak.pem --seal-for ash.pem; hb verify $d --unseal oak.key | grep -q '^Whole';"
         " hb show $d --unseal ash.key >o; grep -q plot o; hb sql $d --unseal oak.key | grep -q 'CREATE TABLE';"
         " t=$(server_uri $n vale_${d#*.}); hb restore -q $d $t --unseal ash.key; hb verify $d $t --unseal oak.key |"
         " grep -q ^Equal; hb verify $f $t | grep -q ^Equal; done; hb dump -q $f - --seal-for oak.pem | hb restore -q -"
         " $(server_uri $n vale_pipe) --unseal oak.key; hb verify $f $(server_uri $n vale_pipe) | grep -q ^Equal; done");
-    a_line(
+    servers_run_traced(
         "for s in old mold; do hb dump -q \"$(server_uri $s)\" all-$s.dump --seal-for oak.pem; n=$(find"
         " all-$s.dump -name recipients.pem | wc -l); [ $n -ge 2 ]; hb verify all-$s.dump --unseal oak.key >o; [ $(grep"
         " -c ^Whole o) -ge 2 ]; hb dump -q \"$(server_uri $s)\" - --seal-for oak.pem >all.tar; hb verify all.tar "
         "--unseal"
         " oak.key >o; [ $(grep -c ^Whole o) -ge 2 ]; done");
-    a_line(
+    servers_run_traced(
         "hb restore -q all-old.dump \"$(server_uri new)\" --unseal oak.key --existing keep; hb verify -q \"$(server_uri"
         " old vale)\" \"$(server_uri new vale)\"; hb preflight old.dump \"$(server_uri new fresh)\" --unseal oak.key "
         ">o;"
@@ -46,7 +32,7 @@ static void what_is_sealed_arrives_like_any_other_dump(void **state)
 static void nothing_can_be_read_without_a_key(void **state)
 {
     (void)state;
-    a_line(
+    servers_run_traced(
         "for d in old.dump old.tar mold.dump all-old.dump; do not grep -raq -e 'very old' -e plot_id -e nobody_knows"
         " $d; done; cd old.dump; sha256sum -c --quiet SHA256SUMS; for f in $(find . -name '*.cms'); do openssl cms "
         "-decrypt"
@@ -61,7 +47,7 @@ static void nothing_can_be_read_without_a_key(void **state)
 static void a_missing_or_wrong_key_is_told(void **state)
 {
     (void)state;
-    a_line(
+    servers_run_traced(
         "for c in 'show old.dump' 'verify old.tar' 'sql old.dump' \"restore old.dump $(server_uri new never)\" "
         "\"preflight"
         " old.dump $(server_uri new never)\" \"verify old.dump $(server_uri new vale_dump)\"; do fails 2 hb $c; grep -q"
@@ -83,25 +69,26 @@ static void a_missing_or_wrong_key_is_told(void **state)
 static void old_dumps_go_without_a_key(void **state)
 {
     (void)state;
-    a_line("mkdir n; night() { hb dump -q \"$(server_uri $1)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 2; mv "
-           "n/v-$(date"
-           " +%F).dump n/v-2026-01-$2.dump; }; night 'old vale' 01; night 'old vale' 02; night 'old vale' 03; [ ! -e"
-           " n/v-2026-01-01.dump ]; [ -e n/v-2026-01-02.dump ]; rm n/v-2026-01-02.dump/settings.sql.cms; hb dump "
-           "\"$(server_uri"
-           " old vale)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 1 2>e >o; grep -q 'v-2026-01-02.dump "
-           "stays.*missing' e;"
-           " grep -q 'removed: .*v-2026-01-03' o; grep -q 'sealed for CN=oak' e; hb verify n/v-%Y-%m-%d.dump --unseal "
-           "oak.key |"
-           " grep -q ^Whole; do_not_show=$(grep -c plot n/v-$(date +%F).dump/label.json || true); [ $do_not_show = 0 "
-           "]; rm -r n;"
-           " mkdir n; night old 01; night old 02; night old 03; [ $(ls n | wc -l) = 2 ]");
+    servers_run_traced(
+        "mkdir n; night() { hb dump -q \"$(server_uri $1)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 2; mv "
+        "n/v-$(date"
+        " +%F).dump n/v-2026-01-$2.dump; }; night 'old vale' 01; night 'old vale' 02; night 'old vale' 03; [ ! -e"
+        " n/v-2026-01-01.dump ]; [ -e n/v-2026-01-02.dump ]; rm n/v-2026-01-02.dump/settings.sql.cms; hb dump "
+        "\"$(server_uri"
+        " old vale)\" n/v-%Y-%m-%d.dump --seal-for oak.pem --keep 1 2>e >o; grep -q 'v-2026-01-02.dump "
+        "stays.*missing' e;"
+        " grep -q 'removed: .*v-2026-01-03' o; grep -q 'sealed for CN=oak' e; hb verify n/v-%Y-%m-%d.dump --unseal "
+        "oak.key |"
+        " grep -q ^Whole; do_not_show=$(grep -c plot n/v-$(date +%F).dump/label.json || true); [ $do_not_show = 0 "
+        "]; rm -r n;"
+        " mkdir n; night old 01; night old 02; night old 03; [ $(ls n | wc -l) = 2 ]");
 }
 
 /* A changed chunk, one of another dump in its place with sums made anew, one in clear between the others */
 static void what_was_changed_is_found(void **state)
 {
     (void)state;
-    a_line(
+    servers_run_traced(
         "c=$(cd old.dump && find rows -name '*.cms' | head -n 1); anew() { (cd w.dump && find . -type f ! -name "
         "SHA256SUMS"
         " -printf '%P\\0' | sort -z | xargs -0 sha256sum >SHA256SUMS); }; rm -rf w.dump; cp -r old.dump w.dump; printf "

@@ -46,6 +46,19 @@ void servers_run_shell(const char *line)
     run_clear(&run);
 }
 
+void servers_run_traced(const char *line)
+{
+    g_autofree char *whole =
+        g_strdup_printf("not() { ! \"$@\"; }; fails() { s=$1; shift; r=0; \"$@\" >o 2>e || r=$?; [ $r = $s ]; };"
+                        " hb() { \"$HORNBEAM\" \"$@\"; }; cd $FOLDER; set -ex; %s",
+                        line);
+    Run run = run_shell(whole);
+
+    if (run.status != 0)
+        fail_msg("status %d: %s\n%s", run.status, run.out, run.err);
+    run_clear(&run);
+}
+
 /* "old v17=17 m:mariadb" to "old v17 m" */
 static char *names_only(const char *names)
 {

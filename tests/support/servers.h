@@ -34,6 +34,12 @@ char *servers_get_uri(const char *name, const char *database);
 /* Runs a line of shell, with the scripts' functions at hand: start_postgres, stop_server, server_uri */
 void servers_run_shell(const char *line);
 
+/*
+ * Runs a line of shell in $FOLDER, traced, up to its first failure, and fails the test then, with all that was said. It
+ * has not COMMAND; fails STATUS COMMAND, which leaves what it said in the files o and e; hb, which is the program
+ */
+void servers_run_traced(const char *line);
+
 /* Output of SQL run by the engine's plain shell, bare values; the caller's. Fails the test if the SQL fails */
 char *servers_query(const char *uri, const char *sql);
 

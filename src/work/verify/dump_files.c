@@ -97,12 +97,12 @@ static gboolean check_sum(Checker *checker, const char *name)
         return FALSE;
     }
     sum = hb_store_sum(hb_reader_get_store(checker->dump), name, report_read, checker, &cause);
-    if (sum == NULL)
+    if (sum == NULL) {
         note_cause(checker, name, cause);
-    else if (sum != NULL && strcmp(sum->sum, wanted->sum) != 0)
-        add_flaw(checker, name, "the file is not the one that was written (its sum differs)");
-    if (sum == NULL)
         return FALSE;
+    }
+    if (strcmp(sum->sum, wanted->sum) != 0)
+        add_flaw(checker, name, "the file is not the one that was written (its sum differs)");
     g_mutex_lock(&checker->lock);
     checker->check->bytes += sum->bytes;
     g_mutex_unlock(&checker->lock);
