@@ -72,12 +72,17 @@ static gboolean get_optional_number(const Place *place, const json_t *json, cons
     return json_object_get(json, field) == NULL || get_number(place, json, field, limit, number);
 }
 
+static gboolean check_list(const Place *place, const json_t *list, const char *field)
+{
+    if (!json_is_array(list))
+        return wrong(place, field, "is missing, or no list");
+    return json_array_size(list) <= HB_LIMIT_ENTRIES || wrong(place, field, "is out of all bounds");
+}
+
 static gboolean get_list(const Place *place, const json_t *json, const char *field, const json_t **list)
 {
     *list = json_object_get(json, field);
-    if (!json_is_array(*list))
-        return wrong(place, field, "is missing, or no list");
-    return json_array_size(*list) <= HB_LIMIT_ENTRIES || wrong(place, field, "is out of all bounds");
+    return check_list(place, *list, field);
 }
 
 static gboolean get_texts(const Place *place, const json_t *json, const char *field, GPtrArray *texts)
@@ -323,24 +328,26 @@ static gboolean read_unread(HbManifest *manifest, const Place *place, const json
     return TRUE;
 }
 
-static gboolean read_list(HbManifest *manifest, const json_t *root, const char *field,
+/* Each entry goes when it has been read: a list as the library holds it is many times as large as its text */
+static gboolean read_list(HbManifest *manifest, json_t *root, const char *field,
                           gboolean (*read)(HbManifest *, const Place *, const json_t *), GError **error)
 {
+    json_t *list = json_object_get(root, field);
     Place place = {error, NULL, 0};
-    const json_t *list;
 
-    if (!get_list(&place, root, field, &list))
+    if (!check_list(&place, list, field))
         return FALSE;
     place.where = field;
     for (place.index = 0; place.index < json_array_size(list); place.index++) {
         if (!read(manifest, &place, json_array_get(list, place.index)))
             return FALSE;
+        json_array_set_new(list, place.index, json_null());
     }
     return TRUE;
 }
 
 /* A whole server may have none, and its stream does not know them at its beginning */
-static gboolean read_members(HbManifest *manifest, const json_t *root, GError **error)
+static gboolean read_members(HbManifest *manifest, json_t *root, GError **error)
 {
     hb_manifest_hold_members(manifest);
     return read_list(manifest, root, "databases", read_member, error);
@@ -449,9 +456,10 @@ static gboolean read_choice(HbManifest *manifest, const json_t *root, GError **e
            read_patterns(manifest->selection, &place, json, "skip");
 }
 
-static gboolean read_all(HbManifest *manifest, const json_t *root, GError **error)
+static gboolean read_all(HbManifest *manifest, json_t *root, GError **error)
 {
     manifest->catalog = hb_catalog_new();
+    json_object_del(root, "survey"); /* it is for people */
     return read_head(manifest, root, error) && read_choice(manifest, root, error) &&
            read_list(manifest, root, "objects", read_object, error) && hb_invariants_check(manifest, error) &&
            read_list(manifest, root, "rows", read_rows, error) &&

@@ -165,33 +165,79 @@ static json_t *write_members(const GPtrArray *members)
     return list;
 }
 
-static json_t *write_lists(const HbManifest *manifest, json_t *root)
+/*
+ * A list can have hundreds of thousands of entries: as one value of the library it would be many times as large as its
+ * text. So each entry becomes text by itself, set in as deep as it stands.
+ */
+static void append_value(GString *text, const char *before, const char *set_in, json_t *value)
 {
-    const GPtrArray *omissions = hb_catalog_get_omissions(manifest->catalog);
-    json_t *objects = json_array(), *rows = json_array(), *omitted = json_array(), *survey = json_object();
+    char *made = json_dumps(value, JSON_INDENT(1) | JSON_ENSURE_ASCII | JSON_ENCODE_ANY);
 
-    for (guint i = 0; i < hb_catalog_count(manifest->catalog); i++)
-        json_array_append_new(objects, write_object(hb_catalog_get(manifest->catalog, i),
-                                                    &g_array_index(manifest->segments, HbSegment, i)));
-    for (guint i = 0; i < manifest->rows->len; i++)
-        json_array_append_new(rows, write_rows(manifest->rows->pdata[i]));
-    for (guint i = 0; i < omissions->len; i++) {
-        const HbOmission *omission = omissions->pdata[i];
-        json_array_append_new(
-            omitted, json_pack("{s:o, s:o}", "what", hb_json_text(omission->what), "why", hb_json_text(omission->why)));
+    g_string_append(text, before);
+    for (const char *at = made, *end; at != NULL; at = end) {
+        end = strchr(at, '\n');
+        end = end != NULL ? end + 1 : NULL;
+        g_string_append_len(text, at, end != NULL ? end - at : -1);
+        if (end != NULL)
+            g_string_append(text, set_in);
     }
+    free(made);
+    json_decref(value);
+}
+
+static void append_field(GString *text, const char *name, json_t *value)
+{
+    g_autofree char *before = g_strdup_printf(",\n \"%s\": ", name);
+
+    append_value(text, before, " ", value);
+}
+
+static json_t *write_object_at(const HbManifest *manifest, guint i)
+{
+    return write_object(hb_catalog_get(manifest->catalog, i), &g_array_index(manifest->segments, HbSegment, i));
+}
+
+static json_t *write_rows_at(const HbManifest *manifest, guint i)
+{
+    return write_rows(manifest->rows->pdata[i]);
+}
+
+static json_t *write_omission_at(const HbManifest *manifest, guint i)
+{
+    const HbOmission *omission = hb_catalog_get_omissions(manifest->catalog)->pdata[i];
+
+    return json_pack("{s:o, s:o}", "what", hb_json_text(omission->what), "why", hb_json_text(omission->why));
+}
+
+static void append_list(GString *text, const char *name, const HbManifest *manifest, guint count,
+                        json_t *(*write_at)(const HbManifest *, guint))
+{
+    g_string_append_printf(text, ",\n \"%s\": [", name);
+    for (guint i = 0; i < count; i++)
+        append_value(text, i > 0 ? ",\n  " : "\n  ", "  ", write_at(manifest, i));
+    g_string_append(text, count > 0 ? "\n ]" : "]");
+}
+
+static json_t *write_survey(const HbManifest *manifest)
+{
+    json_t *survey = json_object();
+
     for (guint i = 0; i < manifest->survey->len; i++) {
         const HbResultTable *table = manifest->survey->pdata[i];
         json_object_set_new(survey, table->key, write_table(table));
     }
-    json_object_set_new(root, "objects", objects);
-    json_object_set_new(root, "rows", rows);
-    json_object_set_new(root, "left_out", omitted);
-    json_object_set_new(root, "unread", write_unread(manifest->catalog));
-    json_object_set_new(root, "survey", survey);
+    return survey;
+}
+
+static void append_lists(GString *text, const HbManifest *manifest)
+{
+    append_list(text, "objects", manifest, hb_catalog_count(manifest->catalog), write_object_at);
+    append_list(text, "rows", manifest, manifest->rows->len, write_rows_at);
+    append_list(text, "left_out", manifest, hb_catalog_get_omissions(manifest->catalog)->len, write_omission_at);
+    append_field(text, "unread", write_unread(manifest->catalog));
+    append_field(text, "survey", write_survey(manifest));
     if (manifest->members != NULL)
-        json_object_set_new(root, "databases", write_members(manifest->members));
-    return root;
+        append_field(text, "databases", write_members(manifest->members));
 }
 
 static json_t *write_head(const HbManifest *manifest)
@@ -205,25 +251,34 @@ static json_t *write_head(const HbManifest *manifest)
     return root;
 }
 
-/* Takes the root */
-static char *write_root(json_t *root)
+/* Takes the root, which is not empty. Its end is left open for more fields */
+static GString *begin_text(json_t *root)
 {
-    char *made = json_dumps(root, JSON_INDENT(1) | JSON_ENSURE_ASCII), *text = g_strdup(made);
+    GString *text = g_string_new(NULL);
 
-    free(made);
-    json_decref(root);
+    append_value(text, "", "", root);
+    g_string_truncate(text, text->len - strlen("\n}"));
     return text;
+}
+
+static char *end_text(GString *text)
+{
+    g_string_append(text, "\n}");
+    return g_string_free(text, FALSE);
 }
 
 char *hb_manifest_write(const HbManifest *manifest)
 {
     json_t *root = write_head(manifest);
+    GString *text;
 
     if (manifest->rows_follow)
         json_object_set_new(root, "rows_follow", json_true());
     if (manifest->selection != NULL)
         json_object_set_new(root, "chosen", hb_json_selection(manifest->selection));
-    return write_root(write_lists(manifest, root));
+    text = begin_text(root);
+    append_lists(text, manifest);
+    return end_text(text);
 }
 
 char *hb_manifest_write_label(const HbManifest *manifest)
@@ -236,5 +291,5 @@ char *hb_manifest_write_label(const HbManifest *manifest)
         json_object_set_new(root, lists[i], json_array());
     if (manifest->members != NULL)
         json_object_set_new(root, "databases", write_members(manifest->members));
-    return write_root(root);
+    return end_text(begin_text(root));
 }

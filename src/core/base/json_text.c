@@ -1,8 +1,11 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "core/base/json_text.h"
 
+#include <string.h>
+
 #define BYTES_BEGIN 0x10FE00
 #define BYTES_END   0x10FEFF
+#define LEAD_BYTE   0xF4 /* that the characters between begin with in UTF-8, with few others: most texts have none */
 
 static gboolean stands_for_byte(gunichar c)
 {
@@ -18,8 +21,11 @@ static gsize length_of(const char *text, gunichar *c)
 
 char *hb_json_text_write(const char *text)
 {
-    GString *json = g_string_new(NULL);
+    GString *json;
 
+    if (strchr(text, LEAD_BYTE) == NULL && g_utf8_validate(text, -1, NULL))
+        return g_strdup(text);
+    json = g_string_new(NULL);
     while (*text != '\0') {
         gunichar c;
         gsize length = length_of(text, &c);
@@ -36,8 +42,11 @@ char *hb_json_text_write(const char *text)
 
 char *hb_json_text_read(const char *json)
 {
-    GString *text = g_string_new(NULL);
+    GString *text;
 
+    if (strchr(json, LEAD_BYTE) == NULL)
+        return g_strdup(json);
+    text = g_string_new(NULL);
     while (*json != '\0') {
         gunichar c;
         gsize length = length_of(json, &c);

@@ -25,6 +25,7 @@ typedef struct {
     gpointer what;
     guint64 cost;
     guint64 path; /* cost of the longest path from here to the end, this step included */
+    guint next;   /* the step after this one on that path; NONE at the end */
     guint missing;
     HbStepState state;
     guint culprit;
@@ -40,6 +41,8 @@ struct HbPlan {
     guint open;
     gboolean in_order;
 };
+
+#define NONE G_MAXUINT
 
 /* How many ready steps are looked at for one whose claims are free; bounds the cost of take() */
 #define CLAIM_SEARCH_LIMIT 256
@@ -160,13 +163,19 @@ static GArray *sort_by_needs(const HbPlan *plan)
     return order;
 }
 
-static guint64 longest_path(const HbPlan *plan, const Step *step)
+static void find_longest_path(const HbPlan *plan, Step *step)
 {
     guint64 longest = 0;
 
-    for (guint e = 0; e < step->then->len; e++)
-        longest = MAX(longest, get(plan, g_array_index(step->then, Edge, e).step)->path);
-    return longest + step->cost;
+    step->next = NONE;
+    for (guint e = 0; e < step->then->len; e++) {
+        const guint next = g_array_index(step->then, Edge, e).step;
+        if (step->next == NONE || get(plan, next)->path > longest) {
+            longest = get(plan, next)->path;
+            step->next = next;
+        }
+    }
+    step->path = longest + step->cost;
 }
 
 static int compare_ready(gconstpointer one, gconstpointer other, gpointer data)
@@ -195,10 +204,8 @@ gboolean hb_plan_seal(HbPlan *plan, gboolean in_order, GError **error)
                             plan->steps->len - order->len);
     plan->in_order = in_order;
     plan->open = plan->steps->len;
-    for (guint at = order->len; at-- > 0;) {
-        Step *step = get(plan, g_array_index(order, guint, at));
-        step->path = longest_path(plan, step);
-    }
+    for (guint at = order->len; at-- > 0;)
+        find_longest_path(plan, get(plan, g_array_index(order, guint, at)));
     for (guint i = 0; i < plan->steps->len; i++) {
         if (get(plan, i)->missing == 0)
             make_ready(plan, i);
@@ -315,19 +322,12 @@ guint64 hb_plan_get_path(const HbPlan *plan, guint step)
 
 gboolean hb_plan_find_next(const HbPlan *plan, guint step, guint *next)
 {
-    const GArray *then = get(plan, step)->then;
-    gboolean found = FALSE;
-    guint64 longest = 0;
+    const guint following = get(plan, step)->next;
 
-    for (guint e = 0; e < then->len; e++) {
-        const guint candidate = g_array_index(then, Edge, e).step;
-        if (!found || get(plan, candidate)->path > longest) {
-            longest = get(plan, candidate)->path;
-            *next = candidate;
-            found = TRUE;
-        }
-    }
-    return found;
+    if (following == NONE)
+        return FALSE;
+    *next = following;
+    return TRUE;
 }
 
 HbStepState hb_plan_get_state(const HbPlan *plan, guint step)
