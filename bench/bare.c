@@ -6,6 +6,7 @@
  *                                      with FOLDER also write them there as zstd level 1
  *   bare load URI JOBS DUMP            COPY the chunks of an uncompressed dump with JOBS sessions, then run the same
  *                                      statements for keys, indexes and foreign keys with JOBS sessions
+ *   bare rows URI JOBS DUMP            only the first half of that
  *
  * DUMP is a dump of the same database; its manifest says which tables, columns, chunks and statements there are. No
  * catalog is read, nothing is ordered, recorded, synced or checked. Errors end the program.
@@ -214,7 +215,7 @@ static void run_kind(const json_t *objects, const char *text, const char *kind)
     run_workers(load_rows);
 }
 
-static void load(const json_t *manifest)
+static void load(const json_t *manifest, int rows_only)
 {
     const json_t *sets = json_object_get(manifest, "rows"), *objects = json_object_get(manifest, "objects");
     char *completion = read_dump_file("completion.sql");
@@ -222,6 +223,8 @@ static void load(const json_t *manifest)
     for (size_t i = 0; i < json_array_size(sets); i++)
         add_loads(json_array_get(sets, i));
     run_workers(load_rows);
+    if (rows_only)
+        return;
     run_kind(objects, completion, "key");
     run_kind(objects, completion, "index");
     workers = 1;
@@ -234,14 +237,14 @@ int main(int argc, char **argv)
     json_t *manifest;
 
     if (argc < 5)
-        die("usage: bare read|load URI JOBS DUMP [FOLDER]");
+        die("usage: bare read|load|rows URI JOBS DUMP [FOLDER]");
     uri = argv[2];
     workers = atoi(argv[3]);
     dump_path = argv[4];
     folder = argc > 5 ? argv[5] : NULL;
     manifest = json_loads(read_dump_file("manifest.json"), 0, NULL);
-    if (strcmp(argv[1], "load") == 0) {
-        load(manifest);
+    if (strcmp(argv[1], "read") != 0) {
+        load(manifest, strcmp(argv[1], "rows") == 0);
         return 0;
     }
     PGconn *conn = open_session();

@@ -40,11 +40,12 @@ fresh_postgresql() {
     psql -qX "$new" -c "DROP DATABASE IF EXISTS $1" 2>/dev/null
     [ "${2:-}" = structure ] || return 0
     psql -qX "$new" -c "CREATE DATABASE $1 TEMPLATE template0 LC_COLLATE 'C.UTF-8' LC_CTYPE 'C.UTF-8'"
-    psql -qX -v ON_ERROR_STOP=1 "$(server_uri new "$1")" -f "$work/plain/structure.sql" >/dev/null
+    psql -qX -v ON_ERROR_STOP=1 "$(server_uri new "$1")" -f "$work/plain/structure.sql" >/dev/null 2>&1
 }
 bare_read_postgresql() { # bare_read SERVER DATABASE [FOLDER]
     "$work/bare" read "$(server_uri "$1" "$2")" "$jobs" "$work/plain" ${3:+"$3"}
 }
+bare_rows() { "$work/bare" rows "$(server_uri new bare)" "$jobs" "$work/plain"; }
 bare_load_postgresql() { "$work/bare" load "$(server_uri new bare)" "$jobs" "$work/plain"; }
 
 begin_mariadb() {
@@ -93,18 +94,19 @@ bare_dump() { rm -rf "$work/bare.out"; mkdir "$work/bare.out"; "bare_read_$engin
 our_dump() { rm -rf "$work/ours"; "$hornbeam" dump -q --jobs "$jobs" "$from" "$work/ours"; }
 our_restore() { "$hornbeam" restore -q --no-analyze --jobs "$jobs" "$work/packed" "$(server_uri new ours)"; }
 bare_read() { "bare_read_$engine" new whole; }
+our_rows() { "$hornbeam" restore -q --no-analyze --parts data --existing keep --jobs "$jobs" "$work/packed" "$(server_uri new ours)"; }
 our_carry() { "$hornbeam" carry -q --no-analyze --skip user:* --jobs "$jobs" "$from" "$(server_uri new ours)"; }
 bare_source() { "bare_read_$engine" old fennick_vale; }
 our_verify() { "$hornbeam" verify -q --jobs "$jobs" "$work/packed" "$(server_uri new whole)"; }
 
-compare() { # compare NAME BARE OURS [PREPARE]
+compare() { # compare NAME BARE OURS [fresh|structure]: into new databases, empty ones or with the structure
     local i b o
     : >"$work/bare.times"; : >"$work/our.times"
     for i in $(seq "$runs"); do
         [ -z "${4:-}" ] || "fresh_$engine" bare structure
         "settle_$engine"
         seconds "$2" >>"$work/bare.times"
-        [ -z "${4:-}" ] || "fresh_$engine" ours
+        [ -z "${4:-}" ] || "fresh_$engine" ours "${4#fresh}"
         "settle_$engine"
         seconds "$3" >>"$work/our.times"
     done
@@ -135,6 +137,7 @@ echo "${1:-$engine}, scale $scale, $runs runs, $jobs sessions; rows as text: $(d
 [ "${5:-}" != carry ] || { compare_carry; exit 0; }
 compare dump bare_dump our_dump
 compare restore "bare_load_$engine" our_restore fresh
+[ "$engine" != postgresql ] || compare rows bare_rows our_rows structure
 compare_carry
 "$hornbeam" restore -q --jobs "$jobs" "$work/packed" "$(server_uri new whole)" >/dev/null
 compare verify bare_read our_verify

@@ -109,10 +109,11 @@ void hb_row_sums_clear(HbRowSums *sums)
 
 /* ---- Reading ---- */
 
-/* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows */
-#define BYTES_A_CELL       16384
+/* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows. More would not stay
+ * in a processor's cache, where each row goes to some cells anywhere */
+#define BYTES_A_CELL       32768
 #define CELLS_OF_TABLE_MIN 64
-#define CELLS_OF_TABLE_MAX 16384
+#define CELLS_OF_TABLE_MAX 8192
 
 /* All tables of a side together may have so many cells, of 128 bytes each; then all get less, down to the least that a
  * sketch can have. What that cannot tell is read a second time */

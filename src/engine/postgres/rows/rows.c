@@ -78,9 +78,9 @@ char *hb_pg_make_column_list(const HbRowSet *set)
     return set->columns->len > 0 ? g_strdup_printf(" (%s)", columns) : g_strdup("");
 }
 
-const char *hb_pg_get_form(const HbRowSet *set)
+const char *hb_pg_get_form(gboolean binary)
 {
-    return set->binary ? " (FORMAT binary)" : "";
+    return binary ? " (FORMAT binary)" : "";
 }
 
 static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
@@ -98,11 +98,11 @@ static char *copy_out_statement(const HbRowSet *set, const HbRange *range)
     if (range->where != NULL)
         return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE %s) TO STDOUT", columns, set->table, range->where);
     if (range->first == 0 && range->end == G_MAXUINT64)
-        return g_strdup_printf("COPY %s%s TO STDOUT%s", set->table, list, hb_pg_get_form(set));
+        return g_strdup_printf("COPY %s%s TO STDOUT%s", set->table, list, hb_pg_get_form(set->binary));
     upper = range->end == G_MAXUINT64 ? g_strdup("")
                                       : g_strdup_printf(" AND ctid < '(%" G_GUINT64_FORMAT ",0)'::tid", range->end);
     return g_strdup_printf("COPY (SELECT %s FROM ONLY %s WHERE ctid >= '(%" G_GUINT64_FORMAT ",0)'::tid%s) TO STDOUT%s",
-                           columns, set->table, range->first, upper, hb_pg_get_form(set));
+                           columns, set->table, range->first, upper, hb_pg_get_form(set->binary));
 }
 
 /*

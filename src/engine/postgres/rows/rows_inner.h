@@ -3,7 +3,7 @@
  * rows_inner - what the files of rows share; no other file includes it.
  *
  *     rows         splits a row set, and reads it
- *     write_rows   takes rows in, with the journal's entry
+ *     write_rows   takes rows in, with the journal's entry, in binary form where that can be had
  *     change_rows  some go, others come; what would act upon that is kept still
  *     find_places  rows without a key
  */
@@ -13,7 +13,7 @@
 
 /* " (a, b)", or nothing for a table without columns, for which COPY takes no list; the caller's */
 char *hb_pg_make_column_list(const HbRowSet *set);
-const char *hb_pg_get_form(const HbRowSet *set); /* of COPY, for its end */
+const char *hb_pg_get_form(gboolean binary); /* of COPY, for its end */
 
 /* After the last row, or to discard rows that are not wanted any more. taken (may be NULL): rows that the server says
  * it took */
