@@ -271,6 +271,26 @@ static void what_mysql_has_not_is_named_on_the_way_to_it(void **state)
         0, NULL, NULL);
 }
 
+/* The server cannot show its older list of sessions while one of them sends bytes that are no text */
+static void what_others_send_need_not_be_text(void **state)
+{
+    (void)state;
+    NEEDS_MYSQL;
+    run_sql("old",
+            "CREATE DATABASE shrub; CREATE TABLE shrub.leaf (n INT PRIMARY KEY); INSERT INTO shrub.leaf VALUES (1)");
+    run_expect(
+        run_shell("printf \"SELECT SLEEP(60), '\\311\\317p'\" >$FOLDER/bytes; mariadb_shell old -e 'SELECT 1' "
+                  ">/dev/null; (mariadb_shell old <$FOLDER/bytes >/dev/null 2>&1 || true) & sleep 1;"
+                  " ! mariadb_shell old -e 'SELECT ID FROM information_schema.PROCESSLIST' 2>/dev/null || exit 9;"
+                  " set -e; $HORNBEAM survey \"$(server_uri old)\" >/dev/null; $HORNBEAM dump -q "
+                  "\"$(server_uri old shrub)\" $FOLDER/shrub; $HORNBEAM preflight -q $FOLDER/shrub "
+                  "\"$(server_uri old bush)\" >/dev/null; $HORNBEAM restore -q $FOLDER/shrub \"$(server_uri old "
+                  "bush)\"; $HORNBEAM verify -q $FOLDER/shrub \"$(server_uri old bush)\"; for id in $(mariadb_shell "
+                  "old -N -e \"SELECT ID FROM performance_schema.processlist WHERE STATE = 'User sleep'\"); do "
+                  "mariadb_shell old -e \"KILL $id\"; done"),
+        0, NULL, NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -283,6 +303,7 @@ int main(void)
         cmocka_unit_test(an_administrators_account_is_enough),
         cmocka_unit_test(the_arboretum_moves_to_mariadb),
         cmocka_unit_test(what_mysql_has_not_is_named_on_the_way_to_it),
+        cmocka_unit_test(what_others_send_need_not_be_text),
     };
     return servers_run_tests(is_here() ? "old=mysql:mariadb new=mysql:mariadb" : "",
                              is_here() ? "cd $SOURCE; plant old 1" : NULL, tests, G_N_ELEMENTS(tests));

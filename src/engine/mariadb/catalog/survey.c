@@ -15,7 +15,7 @@ static const HbSurveyTable tables[] = {
       {"sessions", "sessions", HB_COLUMN_COUNT}}},
      "SELECT s.SCHEMA_NAME, s.DEFAULT_CHARACTER_SET_NAME, s.DEFAULT_COLLATION_NAME, COUNT(t.TABLE_NAME),"
      " CAST(COALESCE(SUM(t.DATA_LENGTH + t.INDEX_LENGTH), 0) AS UNSIGNED),"
-     " (SELECT COUNT(*) FROM information_schema.PROCESSLIST p WHERE p.DB = s.SCHEMA_NAME AND p.ID <> CONNECTION_ID())"
+     " (SELECT COUNT(*) FROM " HB_MY_PROCESSES " p WHERE p.DB = s.SCHEMA_NAME AND p.ID <> CONNECTION_ID())"
      " FROM information_schema.SCHEMATA s LEFT JOIN information_schema.TABLES t"
      "  ON t.TABLE_SCHEMA = s.SCHEMA_NAME AND t.TABLE_TYPE <> 'VIEW'"
      " WHERE s.SCHEMA_NAME NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')"
@@ -81,7 +81,7 @@ static const HbSurveyTable tables[] = {
      {{"name", "whose", HB_COLUMN_TEXT}, {"database", "database", HB_COLUMN_TEXT}, {"since", "open since", HB_COLUMN_TEXT},
       {"rows", "rows changed", HB_COLUMN_COUNT}}},
      "SELECT CONCAT('session ', p.ID, ' of ', p.USER, '@', p.HOST), p.DB, t.trx_started, t.trx_rows_modified"
-     " FROM information_schema.INNODB_TRX t JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+     " FROM information_schema.INNODB_TRX t JOIN " HB_MY_PROCESSES " p ON p.ID = t.trx_mysql_thread_id"
      " WHERE t.trx_started < NOW() - INTERVAL 1 MINUTE ORDER BY 3"},
     {HB_SURVEY_SERVER | HB_SURVEY_DATABASE, TRUE, {"plugins", "Plugins loaded from libraries",
      {{"name", "plugin", HB_COLUMN_TEXT}, {"type", "type", HB_COLUMN_TEXT}, {"version", "version", HB_COLUMN_TEXT}}},

@@ -17,6 +17,7 @@ static const struct {
     [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
     [HB_MY_BINARY_LOG_STATUS] = {NEVER, 80200},   [HB_MY_ENABLED_ROLES] = {NEVER, 80019},
     [HB_MY_LOGGED_CASCADES] = {NEVER, 90600},     [HB_MY_CACHING_SHA2] = {NEVER, 80004},
+    [HB_MY_PROCESSES_AS_TEXT] = {NEVER, 80022},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */

@@ -241,7 +241,7 @@ static gboolean end_all(HbSession *session, const HbMyGateNote *note, const GArr
     g_autofree char *mine = list_ours(session, ours), *users = list_users(note);
     g_autoptr(HbMyResult) result =
         hb_my_query_format(session, error,
-                           "SELECT ID FROM information_schema.PROCESSLIST WHERE ID NOT IN (%s) AND COMMAND NOT IN"
+                           "SELECT ID FROM " HB_MY_PROCESSES " WHERE ID NOT IN (%s) AND COMMAND NOT IN"
                            " ('Daemon', 'Binlog Dump', 'Binlog Dump GTID', 'Killed') AND USER <> 'system user'"
                            " AND (DB = DATABASE() OR USER IN (%s))",
                            mine, users);
@@ -280,7 +280,7 @@ static gboolean find_open(HbSession *session, const GArray *ours, GPtrArray *wri
     g_autoptr(HbMyResult) result = hb_my_query_format(
         session, error,
         "SELECT CONCAT('session ', p.ID, ' of ', p.USER, '@', p.HOST) FROM information_schema.INNODB_TRX t"
-        " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id WHERE t.trx_rows_modified > 0 AND p.ID"
+        " JOIN " HB_MY_PROCESSES " p ON p.ID = t.trx_mysql_thread_id WHERE t.trx_rows_modified > 0 AND p.ID"
         " NOT IN (%s) AND (p.DB = DATABASE() OR p.DB IS NULL) UNION ALL " PREPARED,
         mine);
     MYSQL_ROW row;

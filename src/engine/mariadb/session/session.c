@@ -6,6 +6,7 @@
 #include "engine/mariadb/mariadb.h"
 #include "engine/mariadb/session/address.h"
 #include "engine/mariadb/session/connection.h"
+#include "engine/mariadb/session/error_classes.h"
 
 #include <errmsg.h>
 #include <mysqld_error.h>
@@ -83,84 +84,21 @@ gboolean hb_my_can(const HbSession *session, HbMyFeature feature)
 
 /* ---- Errors ---- */
 
-typedef struct {
-    guint number;
-    HbErrorCode code;
-    const char *hint;
-} ErrorClass;
-
-#define SAY_WHETHER_IT_RUNS "see whether the server runs and can be reached"
-#define GET_THE_RIGHT       "use an account that may do this, or have the right granted"
-#define LARGER_PACKETS      "raise max_allowed_packet on that server (SET GLOBAL max_allowed_packet = ...), then --resume"
-#define MAKE_ROOM           "the server has no room left: make some there"
-
-static const ErrorClass error_classes[] = {
-    {CR_SERVER_GONE_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {CR_SERVER_LOST, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {CR_CONNECTION_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {CR_CONN_HOST_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_SERVER_SHUTDOWN, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_CONNECTION_KILLED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_NORMAL_SHUTDOWN, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_NET_READ_ERROR, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_NET_READ_INTERRUPTED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_NET_ERROR_ON_WRITE, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_NET_WRITE_INTERRUPTED, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS},
-    {ER_LOCK_DEADLOCK, HB_ERROR_RETRY, NULL},
-    {ER_TABLE_DEF_CHANGED, HB_ERROR_RETRY, "dump again, when no structure is being changed"},
-    {ER_LOCK_WAIT_TIMEOUT, HB_ERROR_LOCKED, "see who holds the lock, and try again when it is free"},
-    {ER_QUERY_INTERRUPTED, HB_ERROR_CANCELLED, NULL},
-    {ER_DBACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_ACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_TABLEACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_COLUMNACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_SPECIFIC_ACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_PROCACCESS_DENIED_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_CANT_CREATE_USER_WITH_GRANT, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_ACCESS_DENIED_NO_PASSWORD_ERROR, HB_ERROR_RIGHTS, GET_THE_RIGHT},
-    {ER_BINLOG_CREATE_ROUTINE_NEED_SUPER, HB_ERROR_RIGHTS,
-     "on the target, run SET GLOBAL log_bin_trust_function_creators = ON; then --resume"},
-    {ER_BINLOG_UNSAFE_ROUTINE, HB_ERROR_RIGHTS,
-     "on the target, run SET GLOBAL log_bin_trust_function_creators = ON; then --resume"},
-    {ER_DB_CREATE_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_TABLE_EXISTS_ERROR, HB_ERROR_EXISTS, NULL},
-    {ER_DUP_KEYNAME, HB_ERROR_EXISTS, NULL},
-    {ER_MULTIPLE_PRI_KEY, HB_ERROR_EXISTS, NULL},
-    {ER_SP_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_TRG_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_EVENT_ALREADY_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_UDF_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_FOREIGN_SERVER_EXISTS, HB_ERROR_EXISTS, NULL},
-    {ER_DUP_CONSTRAINT_NAME, HB_ERROR_EXISTS, NULL},
-    {ER_BAD_DB_ERROR, HB_ERROR_ABSENT, NULL},
-    {ER_NO_SUCH_TABLE, HB_ERROR_ABSENT, NULL},
-    {ER_SP_DOES_NOT_EXIST, HB_ERROR_ABSENT, NULL},
-    {ER_PASSWORD_NO_MATCH, HB_ERROR_ABSENT, NULL},
-    {ER_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
-    {CR_NET_PACKET_TOO_LARGE, HB_ERROR_STATEMENT, LARGER_PACKETS},
-    {ER_WARN_ALLOWED_PACKET_OVERFLOWED, HB_ERROR_STATEMENT, LARGER_PACKETS},
-    {ER_OPTION_PREVENTS_STATEMENT, HB_ERROR_STATEMENT,
-     "have that option of the server changed for the restore: where it is --read-only, see whether the server is a "
-     "replica"},
-    {ER_RECORD_FILE_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
-    {ER_DISK_FULL, HB_ERROR_STATEMENT, MAKE_ROOM},
-    {ER_FEATURE_DISABLED, HB_ERROR_STATEMENT, NULL},
-};
-
 gboolean hb_my_set_error_text(HbSession *session, guint number, const char *message, GError **error)
 {
+    const HbMyErrorClass *known = hb_my_classify_error(number);
+
     session->found_duplicate = number == ER_DUP_ENTRY;
     if (number == ER_QUERY_INTERRUPTED && !g_atomic_int_get(&session->interrupted))
         return hb_error_set(error, HB_ERROR_STATEMENT, HB_CANCELLED_BY_OTHERS, "%s (error %u)", message, number);
-    for (gsize i = 0; i < G_N_ELEMENTS(error_classes); i++) {
-        if (error_classes[i].number == number && error_classes[i].code == HB_ERROR_LOST)
-            return hb_error_set(error, HB_ERROR_LOST, error_classes[i].hint,
-                                "the connection to %s broke: %s (error %u)", session->address, message, number);
-        if (error_classes[i].number == number)
-            return hb_error_set(error, error_classes[i].code, error_classes[i].hint, "%s (error %u)", message, number);
-    }
+    if (known != NULL && known->code == HB_ERROR_LOST)
+        return hb_error_set(error, HB_ERROR_LOST, known->hint, "the connection to %s broke: %s (error %u)",
+                            session->address, message, number);
+    if (known != NULL)
+        return hb_error_set(error, known->code, known->hint, "%s (error %u)", message, number);
     if (number == 0)
-        return hb_error_set(error, HB_ERROR_LOST, SAY_WHETHER_IT_RUNS, "the connection to %s broke", session->address);
+        return hb_error_set(error, HB_ERROR_LOST, HB_MY_SAY_WHETHER_IT_RUNS, "the connection to %s broke",
+                            session->address);
     return hb_error_set(error, HB_ERROR_STATEMENT, NULL, "%s (error %u)", message, number);
 }
 
@@ -182,12 +120,47 @@ gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error)
                          error);
 }
 
+#define NEWER_PROCESSES "performance_schema.processlist"
+
+/* An administrator may have switched it off: then it is there, and empty */
+static gboolean has_newer_processes(HbSession *session)
+{
+    static const char own[] = "SELECT 1 FROM " NEWER_PROCESSES " WHERE ID = CONNECTION_ID()";
+    MYSQL_RES *result;
+
+    if (session->newer_processes == 0 && hb_my_can(session, HB_MY_PROCESSES_AS_TEXT) &&
+        mysql_real_query(session->mysql, own, sizeof own - 1) == 0) {
+        result = mysql_store_result(session->mysql);
+        session->newer_processes = result != NULL && mysql_num_rows(result) == 1 ? 1 : -1;
+        mysql_free_result(result);
+    } else if (session->newer_processes == 0) {
+        session->newer_processes = -1;
+    }
+    return session->newer_processes > 0;
+}
+
+/* The query with the newer list of sessions, where the server has it; otherwise NULL. The caller's */
+static char *fit_processes(HbSession *session, const char *sql)
+{
+    GString *text;
+
+    if (strstr(sql, HB_MY_PROCESSES) == NULL || !has_newer_processes(session))
+        return NULL;
+    text = g_string_new(sql);
+    g_string_replace(text, HB_MY_PROCESSES, NEWER_PROCESSES, 0);
+    return g_string_free(text, FALSE);
+}
+
 HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error)
 {
+    g_autofree char *fitted = NULL;
     HbMyResult *result = NULL;
 
     if (!hb_my_set_raw(session, FALSE, error))
         return NULL;
+    fitted = fit_processes(session, sql);
+    if (fitted != NULL)
+        sql = fitted;
     if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
         result = mysql_store_result(session->mysql);
     if (result == NULL)
@@ -274,6 +247,7 @@ gboolean hb_my_renew(HbSession *session, GError **error)
 {
     session->is_raw = FALSE;
     session->serves = FALSE;
+    session->part = 0;
     if (mysql_reset_connection(session->mysql) != 0 || mysql_set_character_set(session->mysql, "utf8mb4") != 0)
         return hb_my_set_error(session, error);
     return set_variables(session, error) && hb_my_reset(session, error);

@@ -33,11 +33,13 @@ struct HbSession {
     gboolean found_duplicate; /* the last error was that a unique key has a value already */
     gint interrupted;         /* atomic: we had a statement killed */
     char *database;           /* unquoted; NULL: none is chosen */
-    char *held;        /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
-    gboolean serves;   /* it works for the hold on a target; see peers.h */
-    gboolean is_raw;   /* results come without conversion, as row sets need them */
-    HbSession *holder; /* another one that does so instead; NULL: none */
-    char *fingerprint; /* of the structure when the snapshot began; NULL without one */
+    char *held;           /* statement that lets go of what keeps the moment of a snapshot still; NULL: nothing does */
+    gboolean serves;      /* it works for the hold on a target; see peers.h */
+    gint newer_processes; /* has it the newer list of sessions? -1: no; 0: not known yet */
+    guint part;           /* of the hold on a target: the number of its lock; 0: none */
+    gboolean is_raw;      /* results come without conversion, as row sets need them */
+    HbSession *holder;    /* another one that does so instead; NULL: none */
+    char *fingerprint;    /* of the structure when the snapshot began; NULL without one */
 };
 
 typedef MYSQL_RES HbMyResult;
@@ -75,6 +77,13 @@ const char *hb_my_get_end_of_time(const HbSession *session);
 
 /* Results as they are stored (for row sets), or in UTF-8 (for everything else, which sees to it by itself) */
 gboolean hb_my_set_raw(HbSession *session, gboolean raw, GError **error);
+
+/*
+ * The server's list of sessions, in the text of a query. MySQL's older one cannot be read while another session runs a
+ * statement with bytes that are no text (error 3854), whatever columns are asked for: hb_my_query() reads the newer one
+ * where there is one
+ */
+#define HB_MY_PROCESSES "information_schema./* or newer */PROCESSLIST"
 
 /* One statement. A query gives all its rows, NULL on error; execute throws rows away */
 HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error);

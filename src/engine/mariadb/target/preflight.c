@@ -47,7 +47,7 @@ static void check_limits(HbMyPreflight *run)
                         " WHERE VARIABLE_NAME = 'THREADS_CONNECTED') + 1");
     const gint64 of_account =
         count_left(run, "SELECT IF(@@max_user_connections <= 0, NULL, @@max_user_connections - COUNT(*) + 1)"
-                        " FROM information_schema.PROCESSLIST WHERE USER = SUBSTRING_INDEX(USER(), '@', 1)");
+                        " FROM " HB_MY_PROCESSES " WHERE USER = SUBSTRING_INDEX(USER(), '@', 1)");
     const gboolean is_own = of_account >= 0 && (of_server < 0 || of_account < of_server);
     const gint64 there = is_own ? of_account : of_server;
 
@@ -68,7 +68,7 @@ static gboolean check_sessions(HbMyPreflight *run, GError **error)
     g_autoptr(HbMyResult) result =
         hb_my_query_format(run->session, error,
                            "SELECT CONCAT(USER, ' from ', SUBSTRING_INDEX(HOST, ':', 1)), COUNT(*)"
-                           " FROM information_schema.PROCESSLIST WHERE DB = %s AND ID <> CONNECTION_ID()"
+                           " FROM " HB_MY_PROCESSES " WHERE DB = %s AND ID <> CONNECTION_ID()"
                            " GROUP BY 1 ORDER BY 2 DESC, 1 LIMIT 5",
                            literal);
     MYSQL_ROW row;
@@ -87,7 +87,7 @@ static void check_open_transactions(HbMyPreflight *run)
     g_autoptr(HbMyResult) result =
         hb_my_query_format(run->session, NULL,
                            "SELECT p.ID, p.USER, p.COMMAND, t.trx_started FROM information_schema.INNODB_TRX t"
-                           " JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+                           " JOIN " HB_MY_PROCESSES " p ON p.ID = t.trx_mysql_thread_id"
                            " WHERE p.DB = %s AND p.ID <> CONNECTION_ID() AND t.trx_started < NOW() - INTERVAL 1 SECOND"
                            " ORDER BY t.trx_started LIMIT 5",
                            literal);
