@@ -36,6 +36,7 @@ HbStatus hb_cli_get_status(const GError *error)
     case HB_ERROR_ABSENT:
     case HB_ERROR_RIGHTS:
     case HB_ERROR_STATEMENT:
+    case HB_ERROR_LEFTOVER:
     case HB_ERROR_CONSTRAINT_VIOLATED:
     case HB_ERROR_DUPLICATE:
     case HB_ERROR_CIRCLE:

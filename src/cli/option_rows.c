@@ -48,6 +48,7 @@ const HbOptionRow hb_option_rows[] = {
     FLAG("show-values", 0, show_values, "also show all values of the rows that are named", HB_FOR_VERIFY),
     VALUE("database", database, "NAME", "begin with lines that create this database if it is missing, and select it", HB_FOR_SQL),
     FLAG("dry-run", 0, dry_run, "print the steps, and do nothing", HB_FOR_HANDOVER | HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
+    FLAG("join", 0, join, "be one of several hosts on this restore, which are all given this; see hornbeam-hosts(7)", HB_FOR_RESTORE),
     FLAG("resume", 0, resume, "go on with what was begun before, and broke off", HB_FOR_HANDOVER | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("remember", 0, remember, "leave in TO where it came from, so that freshen need not be told", HB_FOR_FRESHEN | HB_FOR_CARRY | HB_FOR_RESTORE),
     FLAG("keep-log", 0, keep_log, "have FROM keep its log from this moment on, for freshen --by log; a log that nobody reads fills its disk",

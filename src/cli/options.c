@@ -301,6 +301,18 @@ static gboolean check_existing(HbOptions *options, GError **error)
                         options->existing);
 }
 
+/* What only one of several hosts could do, or all of them would do */
+static gboolean check_join(const HbOptions *options, GError **error)
+{
+    const char *other = options->existing_wish != HB_EXISTING_STOP ? "--existing"
+                        : options->new_passwords != NULL           ? "--new-passwords"
+                                                                   : NULL;
+
+    return !options->join || other == NULL ||
+           hb_error_set(error, HB_ERROR_USAGE, "several hosts restore into a new or empty database",
+                        "%s does not go with --join", other);
+}
+
 /* "5", "5s", "500ms", "2m" */
 static gboolean read_seconds(const char *text, const char *option, double *seconds, GError **error)
 {
@@ -415,7 +427,7 @@ gboolean hb_options_check(HbOptions *options, GError **error)
         !check_color(options, error) || !check_progress(options, error) || !check_rights(options, error) ||
         !check_choice(options, error) || !check_accept(options, error) || !check_following(options, error) ||
         !check_handover(options, error) || !check_nightly(options, error) || !check_renames(options, error) ||
-        !check_existing(options, error) ||
+        !check_existing(options, error) || !check_join(options, error) ||
         (options->parts != NULL && !hb_parts_read(options->parts, &options->part_bits, error)))
         return FALSE;
     options->wishes.lenient = hb_selection_is_partial(options->selection) || options->part_bits != HB_PART_ALL;

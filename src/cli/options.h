@@ -31,6 +31,7 @@ typedef struct {
     gboolean quiet;
     gboolean verbose;
     gboolean resume;
+    gboolean join;
     gboolean remember;
     gboolean keep_log;
     gboolean keep_up;

@@ -15,6 +15,7 @@ typedef struct {
     gboolean (*find)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
+    gboolean (*has_step)(HbSession *session, const char *key, gboolean *noted, GError **error);
     /*
      * What broke off in a table without transactions stays there: empties such tables, and forgets their steps. Only
      * for who has the hold, while none of its sessions works. NULL: the engine has no such tables
@@ -27,6 +28,7 @@ typedef struct {
     /*
      * Each does its work and notes the key, both or neither. HB_ERROR_ALREADY_DONE: it is noted by now, for another
      * session has done it: that of a program which was killed while its server still worked, say.
+     * HB_ERROR_LEFTOVER: it broke off before, and its part must be taken away first, see empty_broken().
      * HB_ERROR_CONSTRAINT_VIOLATED: it is done and noted, and what the server said of it is to be told
      */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);

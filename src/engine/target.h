@@ -119,6 +119,16 @@ typedef struct {
     gboolean (*claim)(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
     gboolean (*serve)(HbSession *session, GError **error);
     gboolean (*end_lost)(HbSession *session, const GArray *alive, guint *ended, GError **error);
+    /*
+     * Of several hosts that work on one restore each has a part of the hold, for as long as its session lives or until
+     * leave(), which gives up the hold itself, too. join(): nobody may have the hold then, except the session itself,
+     * which keeps a part; holder->id says who has it otherwise. HB_ERROR_BLOCKED: the server has no such locks
+     */
+    gboolean (*join)(HbSession *session, HbPeer *holder, GError **error);
+    gboolean (*leave)(HbSession *session, GError **error);
+    /* A lock on one of the steps, which no other host works on then; never waits. It ends with the session, too */
+    gboolean (*take_step)(HbSession *session, const char *key, gboolean *taken, GError **error);
+    gboolean (*give_step)(HbSession *session, const char *key, GError **error);
     /* Asks whoever has the hold to end its work when it can, for as long as the session lives; is anybody asking? */
     gboolean (*ask_holder)(HbSession *session, GError **error);
     gboolean (*is_asked)(HbSession *session, gboolean *asked, GError **error);

@@ -251,6 +251,7 @@ char *hb_json_restore(const HbRestore *restore, const HbRestoreResult *result)
     json_object_set_new(root, "resumed", json_boolean(hb_restore_is_resumed(restore)));
     json_object_set_new(root, "finished_before", json_boolean(hb_restore_is_done_before(restore)));
     json_object_set_new(root, "steps_done", hb_json_number(result->done));
+    json_object_set_new(root, "steps_done_elsewhere", hb_json_number(result->elsewhere));
     json_object_set_new(root, "steps_done_before", hb_json_number(result->done_before));
     json_object_set_new(root, "steps_open", hb_json_number(result->open));
     json_object_set_new(root, "rows", hb_json_number(result->rows));

@@ -332,6 +332,9 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
     hb_piece_append_heading(out, color,
                             hb_restore_is_whole_server(restore) ? "Restore of users and tablespaces" : "Restore");
     hb_piece_append_fact(out, color, "done", "%s%s, %s", done, before != NULL ? before : "", rows);
+    if (result->elsewhere > 0)
+        hb_piece_append_fact(out, color, "hosts", "%u of these steps by this one, %u by others",
+                             result->done - result->elsewhere, result->elsewhere);
     hb_piece_append_fact(out, color, "time", "%s", rate);
     hb_exceptions_append(out, color, result, HB_OUTCOME_KEPT, "Kept");
     hb_exceptions_append(out, color, result, HB_OUTCOME_ABSENT, "Not in the dump");

@@ -8,6 +8,7 @@ static void check_steps(const Contract *contract, HbSession *session)
 {
     const HbEngine *engine = contract->engine;
     g_autofree char *none = NULL, *id = NULL;
+    gboolean noted = FALSE;
     GError *error = NULL;
 
     assert_true(engine->journal->find(session, &none, NULL));
@@ -27,6 +28,8 @@ static void check_steps(const Contract *contract, HbSession *session)
     assert_false(engine->journal->run_step(session, NULL, "only noted", NULL, &error));
     check_error(&error, HB_ERROR_ALREADY_DONE, "");
     assert_true(contract_is_noted(contract, session, "only noted"));
+    assert_true(engine->journal->has_step(session, "create 'it'", &noted, NULL) && noted);
+    assert_true(engine->journal->has_step(session, "create \"it\"", &noted, NULL) && !noted);
 }
 
 static void check_forgetting(const Contract *contract, HbSession *session)

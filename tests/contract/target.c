@@ -22,6 +22,20 @@ static void check_creation(const Contract *contract)
     hb_server_info_clear(&info);
 }
 
+/* A session that has been closed may have it for a moment more */
+static void await_hold(const Contract *contract, HbSession *session)
+{
+    HbPeer holder = {.id = 1};
+
+    for (int look = 0; look < 100 && holder.id != 0; look++) {
+        hb_peer_clear(&holder);
+        assert_true(contract->engine->target->claim(session, FALSE, &holder, NULL));
+        if (holder.id != 0)
+            g_usleep(50 * 1000);
+    }
+    assert_int_equal(holder.id, 0);
+}
+
 /* One has the hold, others learn who; what serves it is ended by who finds it dead, and whoever is alive is spared */
 static void check_hold(const Contract *contract)
 {
@@ -64,6 +78,65 @@ static void check_hold(const Contract *contract)
     engine->connector->close(first);
     engine->connector->close(servant);
     engine->connector->close(next);
+}
+
+/* Several hosts have a part of the hold each, and nobody else the whole; who has the whole may keep a part of it */
+static void check_parts(const Contract *contract)
+{
+    const HbTarget *target = contract->engine->target;
+    HbSession *first = contract_open(contract), *second = contract_open(contract), *third = contract_open(contract);
+    HbPeer holder = {0};
+
+    for (int again = 0; again < 2; again++)
+        assert_true(target->join(first, &holder, NULL) && holder.id == 0);
+    assert_true(target->join(second, &holder, NULL) && holder.id == 0);
+    assert_true(target->claim(third, FALSE, &holder, NULL));
+    if (holder.id == 0) { /* a server that gives the hold to everybody */
+        contract->engine->connector->close(first);
+        contract->engine->connector->close(second);
+        contract->engine->connector->close(third);
+        return;
+    }
+    assert_non_null(holder.who);
+    hb_peer_clear(&holder);
+    assert_true(target->leave(first, NULL) && target->leave(first, NULL));
+    assert_true(target->claim(third, FALSE, &holder, NULL) && holder.id != 0);
+    assert_true(holder.id == contract->engine->connector->get_id(second));
+    hb_peer_clear(&holder);
+    contract->engine->connector->close(second);
+    await_hold(contract, third);
+    second = contract_open(contract);
+    assert_true(target->join(second, &holder, NULL) && holder.id == contract->engine->connector->get_id(third));
+    hb_peer_clear(&holder);
+    assert_true(target->join(third, &holder, NULL) && holder.id == 0);
+    assert_true(target->join(second, &holder, NULL) && holder.id == 0);
+    assert_true(target->leave(third, NULL) && target->leave(second, NULL));
+    assert_true(target->claim(first, FALSE, &holder, NULL) && holder.id == 0);
+    assert_true(target->leave(first, NULL));
+    assert_true(target->claim(third, FALSE, &holder, NULL) && holder.id == 0);
+    contract->engine->connector->close(first);
+    contract->engine->connector->close(second);
+    contract->engine->connector->close(third);
+}
+
+/* A step is one session's, until that gives it back or ends */
+static void check_step_locks(const Contract *contract)
+{
+    const HbTarget *target = contract->engine->target;
+    HbSession *first = contract_open(contract), *second = contract_open(contract);
+    const char key[] = "table \"it's a 'step'\\ größe";
+    gboolean taken;
+
+    assert_true(target->take_step(first, key, &taken, NULL) && taken);
+    assert_true(target->take_step(second, key, &taken, NULL) && !taken);
+    assert_true(target->take_step(second, "table other", &taken, NULL) && taken);
+    assert_true(target->give_step(first, key, NULL));
+    assert_true(target->take_step(second, key, &taken, NULL) && taken);
+    contract->engine->connector->close(second);
+    for (int look = 0; look < 100 && !(target->take_step(first, key, &taken, NULL) && taken); look++)
+        g_usleep(50 * 1000);
+    assert_true(taken);
+    contract->engine->connector->close(first);
 }
 
 static void check_content(const Contract *contract)
@@ -176,6 +249,8 @@ void target_keeps_its_contract(const Contract *contract)
     check_creation(contract);
     check_content(contract);
     check_hold(contract);
+    check_parts(contract);
+    check_step_locks(contract);
     check_origin(contract);
     if (contract->engine->target->change_rows != NULL)
         check_changing(contract);

@@ -38,6 +38,7 @@ static struct {
     guint sessions;
     const ScriptedHolder *holders; /* who are not seen yet */
     guint holder_count;
+    GHashTable *names; /* of locks on steps: to the sessions that have them */
 } it;
 
 static const char *const schemes[] = {"scripted", NULL};
@@ -56,6 +57,7 @@ void scripted_reset(const char *lines, guint rows_each)
     g_clear_pointer(&it.keys, g_ptr_array_unref);
     g_clear_pointer(&it.loaded, g_hash_table_unref);
     g_clear_pointer(&it.journal, g_hash_table_unref);
+    g_clear_pointer(&it.names, g_hash_table_unref);
     memset(&it, 0, sizeof it);
     g_mutex_init(&it.lock);
     it.lines = g_strdup(lines);
@@ -182,12 +184,20 @@ static HbSession *open_session(const HbAddress *address, GError **error)
     return session;
 }
 
+static gboolean has_name(gpointer name, gpointer owner, gpointer session)
+{
+    (void)name;
+    return owner == session;
+}
+
 static void close_session(HbSession *session)
 {
     if (session == NULL)
         return;
     g_mutex_lock(&it.lock);
     it.sessions--;
+    if (it.names != NULL)
+        g_hash_table_foreach_remove(it.names, has_name, session);
     g_mutex_unlock(&it.lock);
     g_free(session);
 }
@@ -383,6 +393,16 @@ static GHashTable *read_journal(HbSession *session, GError **error)
     while (g_hash_table_iter_next(&iter, &key, &note))
         g_hash_table_insert(copy, g_strdup(key), g_strdup(note));
     return copy;
+}
+
+static gboolean has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_mutex_lock(&it.lock);
+    *noted = g_hash_table_contains(it.journal, key);
+    g_mutex_unlock(&it.lock);
+    return TRUE;
 }
 
 static gboolean read_origin(HbSession *session, char **text, GError **error)
@@ -622,6 +642,50 @@ static gboolean claim(HbSession *session, gboolean of_server, HbPeer *holder, GE
     return TRUE;
 }
 
+/* Locks on steps */
+static gboolean take_name(HbSession *session, const char *name)
+{
+    gboolean taken;
+
+    g_mutex_lock(&it.lock);
+    if (it.names == NULL)
+        it.names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    taken = !g_hash_table_contains(it.names, name) || g_hash_table_lookup(it.names, name) == session;
+    if (taken)
+        g_hash_table_insert(it.names, g_strdup(name), session);
+    g_mutex_unlock(&it.lock);
+    return taken;
+}
+
+static gboolean join_hold(HbSession *session, HbPeer *holder, GError **error)
+{
+    return claim(session, FALSE, holder, error);
+}
+
+static gboolean leave_hold(HbSession *session, GError **error)
+{
+    (void)session;
+    (void)error;
+    return TRUE;
+}
+
+static gboolean take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
+{
+    (void)error;
+    *taken = take_name(session, key);
+    return TRUE;
+}
+
+static gboolean give_step(HbSession *session, const char *key, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_mutex_lock(&it.lock);
+    g_hash_table_remove(it.names, key);
+    g_mutex_unlock(&it.lock);
+    return TRUE;
+}
+
 static gboolean serve(HbSession *session, GError **error)
 {
     (void)session;
@@ -738,6 +802,10 @@ static const HbSource source = {
 
 static const HbTarget target = {
     .claim = claim,
+    .join = join_hold,
+    .leave = leave_hold,
+    .take_step = take_step,
+    .give_step = give_step,
     .serve = serve,
     .end_lost = end_lost,
     .ask_holder = ask_holder,
@@ -758,6 +826,7 @@ static const HbJournal journal = {
     .find = find_journal,
     .begin = begin_journal,
     .read = read_journal,
+    .has_step = has_step,
     .forget_steps = forget_steps,
     .settle = settle_journal,
     .end = end_journal,

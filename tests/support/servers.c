@@ -54,8 +54,10 @@ void servers_run_traced(const char *line)
                         line);
     Run run = run_shell(whole);
 
-    if (run.status != 0)
-        fail_msg("status %d: %s\n%s", run.status, run.out, run.err);
+    if (run.status != 0) {
+        g_printerr("%s\n%s\n", run.out, run.err); /* a message of the library's is cut off */
+        fail_msg("status %d", run.status);
+    }
     run_clear(&run);
 }
 

@@ -10,16 +10,17 @@
 #include <glib.h>
 
 typedef enum {
-    HB_ERROR_USAGE,               /* wrong use of the program */
-    HB_ERROR_CONNECT,             /* a server could not be reached, or refused us */
-    HB_ERROR_LOST,                /* an open connection broke; opening it again may help */
-    HB_ERROR_RETRY,               /* a statement failed for a passing reason (deadlock, serialization) */
-    HB_ERROR_LOCKED,              /* a lock was not to be had in time */
-    HB_ERROR_EXISTS,              /* what was to be created is there already */
-    HB_ERROR_ALREADY_DONE,        /* the journal has this step already: it is done, and was not done again */
-    HB_ERROR_ABSENT,              /* what a statement names is not there */
-    HB_ERROR_RIGHTS,              /* the server's statement failed for lack of rights */
-    HB_ERROR_STATEMENT,           /* a server's statement failed */
+    HB_ERROR_USAGE,        /* wrong use of the program */
+    HB_ERROR_CONNECT,      /* a server could not be reached, or refused us */
+    HB_ERROR_LOST,         /* an open connection broke; opening it again may help */
+    HB_ERROR_RETRY,        /* a statement failed for a passing reason (deadlock, serialization) */
+    HB_ERROR_LOCKED,       /* a lock was not to be had in time */
+    HB_ERROR_EXISTS,       /* what was to be created is there already */
+    HB_ERROR_ALREADY_DONE, /* the journal has this step already: it is done, and was not done again */
+    HB_ERROR_ABSENT,       /* what a statement names is not there */
+    HB_ERROR_RIGHTS,       /* the server's statement failed for lack of rights */
+    HB_ERROR_STATEMENT,    /* a server's statement failed */
+    HB_ERROR_LEFTOVER,     /* a part of what broke off is in the way, which only a run that is alone takes away */
     HB_ERROR_CONSTRAINT_VIOLATED, /* it was done, but what is there does not meet it */
     HB_ERROR_BLOCKED,             /* we refuse to go on: the target is not fit */
     HB_ERROR_DAMAGED,             /* a dump is damaged, or not ours */

@@ -7,6 +7,9 @@
 #define DEAD_AFTER_S  30
 #define LOOK_EVERY_MS 1000
 #define LOOKS_MAX     (DEAD_AFTER_S + 15)
+#define REFUSED_MAX   5
+#define JOIN_EVERY_MS 200
+#define JOIN_LOOKS    (LOOKS_MAX * LOOK_EVERY_MS / JOIN_EVERY_MS)
 #define TURN_LOOKS    120
 #define TURN_EVERY_MS 500
 
@@ -14,6 +17,8 @@ struct HbClaim {
     const HbEngine *engine;
     HbAddress address;
     gboolean of_server;
+    guint refused;      /* a part of it, one time after the other */
+    gboolean is_shared; /* other hosts have parts of it; sessions that are not ours may be theirs */
     HbStop *stop;
     HbObservers *observers;
     HbSession *session; /* the thread's own once it runs */
@@ -48,7 +53,8 @@ static gboolean end_lost(HbClaim *claim, HbSession *session, GError **error)
 
 gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error)
 {
-    return (!lost || end_lost(claim, session, error)) && claim->engine->target->serve(session, error);
+    return (!lost || claim->is_shared || end_lost(claim, session, error)) &&
+           claim->engine->target->serve(session, error);
 }
 
 /* ---- Taking it ---- */
@@ -129,12 +135,26 @@ static void give_up(HbClaim *claim, const char *who)
     hb_stop_trigger(claim->stop);
 }
 
-/* A session that broke is opened again when the server lets us; its predecessor may still have the hold */
-static void reopen(HbClaim *claim)
+/* Again for a session that has it. A part is had for certain: it is enough that the session lives */
+static gboolean renew(HbClaim *claim, HbPeer *holder)
 {
+    gboolean asked;
+
+    return claim->is_shared ? claim->engine->target->is_asked(claim->session, &asked, NULL)
+                            : claim->engine->target->claim(claim->session, claim->of_server, holder, NULL);
+}
+
+/* A session that broke is opened again when the server lets us; its predecessor may still have the hold */
+static void reopen(HbClaim *claim, HbPeer *holder)
+{
+    const HbTarget *target = claim->engine->target;
+
     claim->engine->connector->close(claim->session);
     claim->session = claim->engine->connector->open(&claim->address, NULL);
-    if (claim->session != NULL && end_lost(claim, claim->session, NULL))
+    if (claim->session != NULL &&
+        (claim->is_shared
+             ? target->join(claim->session, holder, NULL)
+             : end_lost(claim, claim->session, NULL) && target->claim(claim->session, claim->of_server, holder, NULL)))
         return;
     claim->engine->connector->close(claim->session);
     claim->session = NULL;
@@ -167,14 +187,14 @@ static void beat(HbClaim *claim)
 {
     HbPeer holder = {0};
 
-    if (claim->session == NULL || !claim->engine->target->claim(claim->session, claim->of_server, &holder, NULL)) {
-        reopen(claim);
-        if (claim->session != NULL)
-            claim->engine->target->claim(claim->session, claim->of_server, &holder, NULL);
-    }
-    if (holder.id != 0)
+    if (claim->session == NULL || !renew(claim, &holder))
+        reopen(claim, &holder);
+    if (holder.id != 0 && claim->is_shared && ++claim->refused < REFUSED_MAX)
+        g_clear_pointer(&claim->session, claim->engine->connector->close); /* one that looks at the target has it now */
+    else if (holder.id != 0)
         give_up(claim, holder.who);
     else if (claim->session != NULL) {
+        claim->refused = 0;
         hear(claim);
         look(claim);
     }
@@ -202,37 +222,61 @@ static gpointer run(gpointer data)
 
 /* ---- Life ---- */
 
-HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
-                       HbObservers *observers, GError **error)
+/* NULL if its session cannot be opened */
+static HbClaim *claim_new(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
+                          GError **error)
 {
     HbClaim *claim = g_new0(HbClaim, 1);
 
     claim->engine = engine;
     claim->address = *address;
-    claim->of_server = of_server;
     claim->stop = stop;
     claim->observers = observers;
     g_mutex_init(&claim->lock);
     g_cond_init(&claim->ended);
     claim->session = engine->connector->open(address, error);
-    if (claim->session == NULL || !take(claim, error)) {
-        hb_claim_release(claim);
-        return NULL;
-    }
+    if (claim->session == NULL)
+        g_clear_pointer(&claim, hb_claim_release);
+    return claim;
+}
+
+static HbClaim *keep(HbClaim *claim)
+{
     claim->thread = g_thread_new("claim", run, claim);
     return claim;
 }
 
-void hb_claim_release(HbClaim *claim)
+HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolean of_server, HbStop *stop,
+                       HbObservers *observers, GError **error)
 {
+    HbClaim *claim = claim_new(engine, address, stop, observers, error);
+
     if (claim == NULL)
-        return;
+        return NULL;
+    claim->of_server = of_server;
+    if (take(claim, error))
+        return keep(claim);
+    hb_claim_release(claim);
+    return NULL;
+}
+
+/* From then on the session is the caller's */
+static void end_keeping(HbClaim *claim)
+{
     g_mutex_lock(&claim->lock);
     claim->is_ended = TRUE;
     g_cond_broadcast(&claim->ended);
     g_mutex_unlock(&claim->lock);
     if (claim->thread != NULL)
         g_thread_join(claim->thread);
+    claim->thread = NULL;
+}
+
+void hb_claim_release(HbClaim *claim)
+{
+    if (claim == NULL)
+        return;
+    end_keeping(claim);
     claim->engine->connector->close(claim->session);
     g_mutex_clear(&claim->lock);
     g_cond_clear(&claim->ended);
@@ -261,6 +305,91 @@ char *hb_claim_get_wait(HbClaim *claim)
     wait = g_strdup(claim->wait);
     g_mutex_unlock(&claim->lock);
     return wait;
+}
+
+/* ---- Parts of it ---- */
+
+/* Has nobody the hold, or have only others that share it? holder->id: somebody has all of it */
+static gboolean try_to_join(HbClaim *claim, gboolean *begins, HbPeer *holder, GError **error)
+{
+    hb_peer_clear(holder);
+    if (!claim->engine->target->claim(claim->session, FALSE, holder, error))
+        return FALSE;
+    *begins = holder->id == 0;
+    if (*begins)
+        return end_lost(claim, claim->session, error);
+    hb_peer_clear(holder);
+    if (!claim->engine->target->join(claim->session, holder, error))
+        return FALSE;
+    claim->is_shared = holder->id == 0;
+    return !hb_claim_is_dead(holder) || end_lost(claim, claim->session, error);
+}
+
+static gboolean wait_to_join(HbClaim *claim, gboolean *begins, HbPeer *holder, GError **error)
+{
+    for (guint look = 0; look < JOIN_LOOKS; look++) {
+        if (!try_to_join(claim, begins, holder, error))
+            return FALSE;
+        if (*begins || claim->is_shared)
+            return TRUE;
+        if (look == LOOK_EVERY_MS / JOIN_EVERY_MS)
+            hb_observers_note(claim->observers, HB_SEVERITY_NOTE, NULL,
+                              "%s has the hold on the target: waiting up to %d s for it to share the work", holder->who,
+                              LOOKS_MAX);
+        if (!hb_stop_sleep(claim->stop, JOIN_EVERY_MS))
+            return hb_stop_set_error(error);
+    }
+    return set_taken_error(holder->who, error);
+}
+
+HbClaim *hb_claim_join(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
+                       gboolean *begins, GError **error)
+{
+    HbClaim *claim = claim_new(engine, address, stop, observers, error);
+    HbPeer holder = {0};
+    const gboolean ok = claim != NULL && wait_to_join(claim, begins, &holder, error);
+
+    hb_peer_clear(&holder);
+    if (!ok) {
+        hb_claim_release(claim);
+        return NULL;
+    }
+    return claim->is_shared ? keep(claim) : claim;
+}
+
+gboolean hb_claim_share(HbClaim *claim, GError **error)
+{
+    HbPeer holder = {0};
+    const gboolean ok = claim->engine->target->join(claim->session, &holder, error) &&
+                        (holder.id == 0 || set_taken_error(holder.who, error));
+
+    hb_peer_clear(&holder);
+    claim->is_shared = ok;
+    if (ok)
+        keep(claim);
+    return ok;
+}
+
+void hb_claim_keep_alone(HbClaim *claim)
+{
+    claim->is_shared = FALSE;
+    claim->is_ended = FALSE;
+    keep(claim);
+}
+
+gboolean hb_claim_leave(HbClaim *claim, gboolean *is_last, GError **error)
+{
+    HbPeer holder = {0};
+    gboolean ok;
+
+    end_keeping(claim);
+    if (claim->session == NULL)
+        claim->session = claim->engine->connector->open(&claim->address, error);
+    ok = claim->session != NULL && claim->engine->target->leave(claim->session, error) &&
+         claim->engine->target->claim(claim->session, FALSE, &holder, error);
+    *is_last = ok && holder.id == 0;
+    hb_peer_clear(&holder);
+    return ok;
 }
 
 /* ---- Waiting for it ---- */

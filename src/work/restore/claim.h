@@ -24,6 +24,20 @@ HbClaim *hb_claim_take(const HbEngine *engine, const HbAddress *address, gboolea
                        HbObservers *observers, GError **error);
 void hb_claim_release(HbClaim *claim); /* accepts NULL */
 
+/*
+ * ---- Several hosts on one restore ----
+ *
+ * Each has a part of the hold, so that no other run can have it. The first finds nobody, *begins, and has it all until
+ * it shares it; the others wait for that. HB_ERROR_BLOCKED: a run that shares nothing is at work.
+ * leave(): this host needs its part no more; *is_last: nobody has one any more, and this host has all of it again. To
+ * be asked again until the last is known
+ */
+HbClaim *hb_claim_join(const HbEngine *engine, const HbAddress *address, HbStop *stop, HbObservers *observers,
+                       gboolean *begins, GError **error);
+gboolean hb_claim_share(HbClaim *claim, GError **error);
+gboolean hb_claim_leave(HbClaim *claim, gboolean *is_last, GError **error);
+void hb_claim_keep_alone(HbClaim *claim); /* the last goes on, as one that shares nothing */
+
 /* A session begins to work for it. lost: another one was lost before, which must not stay in our way */
 gboolean hb_claim_enter(HbClaim *claim, HbSession *session, gboolean lost, GError **error);
 

@@ -42,6 +42,7 @@ typedef struct {
     const char *new_passwords; /* path of a file for them; NULL: roles without a password stay so */
     guint jobs;
     gboolean resume;
+    gboolean join;     /* as one of several hosts, which are told so, too; resume is set then */
     gboolean freshens; /* what is there is brought up to date by the provider; an earlier pass may have broken off */
     const char *loose_until; /* of rows that the source's log tells about, too, see HbOrigin; NULL: there are none */
     const GPtrArray *loose;  /* char *: of these tables; NULL: of all */

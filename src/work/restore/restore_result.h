@@ -32,6 +32,7 @@ typedef struct {
 typedef struct {
     guint done;        /* steps, those of earlier runs not counted */
     guint done_before; /* by the run that is resumed */
+    guint elsewhere;   /* of those done: by other hosts on the same restore */
     guint open;        /* neither done nor given up: the restore was stopped */
     guint64 rows;      /* loaded by this run */
     guint64 bytes;

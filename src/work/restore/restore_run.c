@@ -24,7 +24,7 @@ gboolean hb_restore_run_with_session(HbRestoreRun *run, gboolean (*act)(HbRestor
     return ok;
 }
 
-static gboolean make_steps(HbRestoreRun *run, GError **error)
+gboolean hb_restore_run_make_steps(HbRestoreRun *run, GError **error)
 {
     const HbRestoreOptions *options = run->options;
     const HbRestorePlanOptions wishes = {.cleanup = run->decision->cleanup,
@@ -58,7 +58,7 @@ HbRestoreRun *hb_restore_run_new(const HbRestoreOptions *options, HbManifest *ma
     run->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->complaints = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
-    if (!make_steps(run, error))
+    if (!hb_restore_run_make_steps(run, error))
         g_clear_pointer(&run, hb_restore_run_free);
     return run;
 }
@@ -80,6 +80,7 @@ void hb_restore_run_free(HbRestoreRun *run)
     g_clear_pointer(&run->role_differences, g_ptr_array_unref);
     hb_restore_run_close_passwords(run);
     g_clear_error(&run->lost);
+    g_clear_pointer(&run->hosts.elsewhere, g_array_unref);
     g_mutex_clear(&run->lock);
     g_mutex_clear(&run->privileges);
     g_cond_clear(&run->settled);
@@ -113,7 +114,7 @@ static gboolean check_unfinished(HbRestoreRun *run, HbSession *session, GError *
 }
 
 /* What the journal says once nothing is left that broke off */
-static gboolean settle_keys(HbRestoreRun *run, HbSession *session, GError **error)
+gboolean hb_restore_run_settle_keys(HbRestoreRun *run, HbSession *session, GError **error)
 {
     const HbJournal *journal = run->options->engine->journal;
 
@@ -122,7 +123,7 @@ static gboolean settle_keys(HbRestoreRun *run, HbSession *session, GError **erro
            hb_restore_run_read_keys(run, session, error) && hb_restore_run_mend_unlogged(run, session, error);
 }
 
-static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **error)
+gboolean hb_restore_run_prepare_journal(HbRestoreRun *run, HbSession *session, GError **error)
 {
     if ((run->options->parts & HB_PART_USERS) && !hb_restore_run_compare_roles(run, session, error))
         return FALSE;
@@ -134,14 +135,14 @@ static gboolean prepare_journal(HbRestoreRun *run, HbSession *session, GError **
         return run->options->engine->journal->begin(session, run->manifest->id, error) &&
                hb_restore_decision_note(run->decision, run->options, run->manifest, session, error) &&
                hb_restore_run_mark_origin(run, session, FALSE, error);
-    if (!settle_keys(run, session, error))
+    if (!hb_restore_run_settle_keys(run, session, error))
         return FALSE;
     run->done_earlier = g_hash_table_ref(run->journal);
     return g_hash_table_contains(run->journal, HB_RESTORE_DECISION) ||
            hb_restore_decision_note(run->decision, run->options, run->manifest, session, error);
 }
 
-static gboolean end_journal(HbRestoreRun *run, HbSession *session, GError **error)
+gboolean hb_restore_run_end_in_session(HbRestoreRun *run, HbSession *session, GError **error)
 {
     return hb_restore_run_mark_origin(run, session, TRUE, error) && run->options->engine->journal->end(session, error);
 }
@@ -155,12 +156,14 @@ static gboolean prepare_target(HbRestoreRun *run, GError **error)
     if (!run->target->exists &&
         !options->engine->target->create_database(&run->target->address, properties, &created, error))
         return FALSE;
+    if (options->join)
+        return hb_restore_run_join_hosts(run, error);
     run->claim = hb_claim_take(options->engine, &run->target->address, options->whole_server, options->stop,
                                options->observers, error);
-    return run->claim != NULL && hb_restore_run_with_session(run, prepare_journal, error);
+    return run->claim != NULL && hb_restore_run_with_session(run, hb_restore_run_prepare_journal, error);
 }
 
-static void forget_exceptions(HbRestoreRun *run)
+void hb_restore_run_forget_exceptions(HbRestoreRun *run)
 {
     g_hash_table_remove_all(run->kept);
     g_ptr_array_set_size(run->result->exceptions, 0);
@@ -185,7 +188,11 @@ void hb_restore_run_note_broken(HbRestoreRun *run)
 /* Lost sessions may still hold on the server what we want */
 static gboolean read_and_mend(HbRestoreRun *run, HbSession *session, GError **error)
 {
-    return hb_restore_run_enter(run, session, TRUE, error) && settle_keys(run, session, error);
+    if (!hb_restore_run_enter(run, session, TRUE, error))
+        return FALSE;
+    if (run->options->join) /* others are at work: what broke off in them is not to be seen from here */
+        return check_unfinished(run, session, error) && hb_restore_run_read_keys(run, session, error);
+    return hb_restore_run_settle_keys(run, session, error);
 }
 
 static gboolean try_journal(gpointer run, GError **error)
@@ -204,8 +211,10 @@ static gboolean start_over_from_journal(HbRestoreRun *run, GError **error)
     hb_restore_run_note_broken(run);
     if (hb_stop_retry(run->options->stop, try_journal, run, &last)) {
         g_clear_error(&run->lost);
-        forget_exceptions(run);
-        return make_steps(run, error);
+        hb_restore_run_forget_exceptions(run);
+        if (run->hosts.elsewhere != NULL)
+            g_array_set_size(run->hosts.elsewhere, 0);
+        return hb_restore_run_make_steps(run, error);
     }
     if (hb_stop_is_set(run->options->stop))
         return hb_stop_set_error(error);
@@ -291,19 +300,21 @@ static gboolean walk_around_rows(HbRestoreRun *run, GError **error)
     const HbRowProvider *provider = run->options->provider;
     const gboolean tentative = run->tentative;
 
-    if (!make_steps(run, error))
+    if (!hb_restore_run_make_steps(run, error))
         return FALSE;
     run->plan.after_rows = g_steal_pointer(&run->plan.steps);
     hb_restore_run_index_ahead(run);
     run->plan.before_rows = TRUE;
     run->tentative = TRUE;
-    if (!make_steps(run, error) || !walk_stubbornly(run, error) || !provider->load(provider->data, run, error))
+    if (!hb_restore_run_make_steps(run, error) || !walk_stubbornly(run, error) ||
+        !provider->load(provider->data, run, error))
         return FALSE;
     run->rows_came = TRUE;
     run->plan.before_rows = FALSE;
     run->tentative = tentative;
-    forget_exceptions(run);
-    return hb_restore_run_read_journal(run, error) && make_steps(run, error) && walk_stubbornly(run, error);
+    hb_restore_run_forget_exceptions(run);
+    return hb_restore_run_read_journal(run, error) && hb_restore_run_make_steps(run, error) &&
+           walk_stubbornly(run, error);
 }
 
 /* Where rows did not come, all that was to follow them is open, too, though no plan has it yet */
@@ -314,12 +325,24 @@ static void count_what_would_follow(HbRestoreRun *run, HbRestoreResult *result)
     if (!run->plan.before_rows)
         return;
     run->plan.before_rows = FALSE;
-    if (!make_steps(run, NULL))
+    if (!hb_restore_run_make_steps(run, NULL))
         return;
     count = hb_plan_count(run->plan.steps->plan);
     result->open = MAX(count - MIN(result->done + result->done_before, count), 1);
     result->rows = 0;
     result->bytes = 0;
+}
+
+/* Walks once more as the only host, if that is needed to finish */
+static gboolean walk_with_hosts(HbRestoreRun *run, GError **error)
+{
+    gboolean again = FALSE;
+
+    do {
+        if (!walk_stubbornly(run, error) || (run->options->join && !hb_restore_run_mend_alone(run, &again, error)))
+            return FALSE;
+    } while (again);
+    return TRUE;
 }
 
 static gboolean end_run(HbRestoreRun *run, gboolean ok, gint64 start, GError **error)
@@ -341,8 +364,10 @@ static gboolean end_run(HbRestoreRun *run, gboolean ok, gint64 start, GError **e
     count_what_would_follow(run, result);
     run->is_finished = ok && result->open == 0 && hb_restore_result_count(result, HB_OUTCOME_FAILED) == 0;
     hb_restore_run_list_gone(run);
-    if (run->is_finished && !run->options->whole_server)
-        ok = hb_restore_run_with_session(run, end_journal, error);
+    if (run->is_finished && run->options->join)
+        ok = run->hosts.is_ended || hb_restore_run_leave_hosts(run, error);
+    else if (run->is_finished && !run->options->whole_server)
+        ok = hb_restore_run_with_session(run, hb_restore_run_end_in_session, error);
     result->seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     return ok;
 }
@@ -362,7 +387,7 @@ gboolean hb_restore_run_start(HbRestoreRun *run, HbRestoreResult *result, GError
         return !run->options->remember || hb_restore_run_renew_origin(run, error);
     }
     hb_restore_run_list_changes(run);
-    ok = prepare_target(run, error) && (provider != NULL ? walk_around_rows(run, error) : walk_stubbornly(run, error));
+    ok = prepare_target(run, error) && (provider != NULL ? walk_around_rows(run, error) : walk_with_hosts(run, error));
     return end_run(run, ok, start, error);
 }
 
@@ -375,9 +400,15 @@ gboolean hb_restore_run_go_on(HbRestoreRun *run, gboolean tentative, HbObservers
     run->result = result;
     run->tentative = tentative;
     run->observers = observers;
-    forget_exceptions(run);
-    ok = hb_restore_run_read_journal(run, error) && make_steps(run, error) && walk_stubbornly(run, error);
+    hb_restore_run_forget_exceptions(run);
+    ok =
+        hb_restore_run_read_journal(run, error) && hb_restore_run_make_steps(run, error) && walk_stubbornly(run, error);
     return end_run(run, ok, start, error);
+}
+
+gboolean hb_restore_run_looks_again(const HbRestoreRun *run)
+{
+    return run->hosts.looks_again;
 }
 
 gboolean hb_restore_run_is_finished(const HbRestoreRun *run)
@@ -406,5 +437,5 @@ gboolean hb_restore_run_note(HbRestoreRun *run, const char *key, GError **error)
 
 gboolean hb_restore_run_end_journal(HbRestoreRun *run, GError **error)
 {
-    return hb_restore_run_with_session(run, end_journal, error);
+    return hb_restore_run_with_session(run, hb_restore_run_end_in_session, error);
 }

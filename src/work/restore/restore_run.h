@@ -33,6 +33,9 @@ gboolean hb_restore_run_go_on(HbRestoreRun *run, gboolean tentative, HbObservers
 /* The origin says that the target holds the manifest's moment, though there was nothing to do */
 gboolean hb_restore_run_renew_origin(HbRestoreRun *run, GError **error);
 
+/* Of several hosts: start() failed, because another one had begun or ended the work since the target was looked at */
+gboolean hb_restore_run_looks_again(const HbRestoreRun *run);
+
 /* Is everything done that the server lets us do? */
 gboolean hb_restore_run_is_finished(const HbRestoreRun *run);
 

@@ -5,6 +5,7 @@
  *     restore_run              begins and ends the journal, walks, and walks again
  *     restore_run_walk         workers take steps from the plan and settle them
  *     restore_run_step         carries one step out
+ *     restore_run_hosts        several hosts on one restore: who does which step
  *     restore_run_index_ahead  keys and indexes while other rows still come
  *     restore_run_unlogged     tables that a crash of the server empties
  *     restore_run_roles        users that exist already; passwords for those that bring none
@@ -30,6 +31,18 @@ typedef struct {
     HbRestorePlan *after_rows; /* what follows these; NULL: none come */
     GHashTable *ahead;         /* of that, what may be made as soon as its table's rows are in: tables to HbStep * */
 } HbRestorePlans;
+
+/* Several hosts on one restore; all 0 without --join */
+typedef struct {
+    gboolean begins;      /* this one is the first */
+    gboolean looks_again; /* what was decided is not good any more: another host was faster */
+    gboolean is_ended;    /* the journal is gone: others have done the rest */
+    gboolean has_broken;  /* a table without transactions holds a part of what a killed host did: to be done alone */
+    gboolean is_asking;   /* a worker reads the journal */
+    gint64 ask_at;        /* not before */
+    GArray *elsewhere;    /* guint: steps that other hosts do */
+    guint own;            /* steps that this one has done */
+} HbRestoreHosts;
 
 struct HbRestoreRun {
     const HbRestoreOptions *options;
@@ -62,6 +75,7 @@ struct HbRestoreRun {
     GPtrArray *role_differences; /* HbDifference *: of users that exist already; NULL: not looked at */
     GHashTable *kept;            /* identities of roles that were there before us */
     GError *lost;                /* a connection broke: no worker begins another step */
+    HbRestoreHosts hosts;
 };
 
 /* Acts in a session of its own, beside the workers */
@@ -77,6 +91,30 @@ gboolean hb_restore_run_walk(HbRestoreRun *run, GError **error);
 gboolean hb_restore_run_step(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error);
 /* What a role with the rights can run, without secrets; the caller's */
 char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
+
+/*
+ * ---- restore_run_hosts ----
+ *
+ * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. hold_step(): whose is it? With *error it
+ * is ours, and cannot be done. ask_hosts(): with the lock held, which it gives up meanwhile; waits, or asks the journal
+ * what others have done. mend_alone(): after a walk; *again: this host is alone, and is to walk once more.
+ * leave_hosts(): all is done; the last host ends the journal
+ */
+typedef enum { HB_STEP_OURS, HB_STEP_ELSEWHERE, HB_STEP_DONE_ELSEWHERE } HbStepHold;
+
+gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error);
+HbStepHold hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, GError **error);
+void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbStep *step);
+void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker);
+gboolean hb_restore_run_mend_alone(HbRestoreRun *run, gboolean *again, GError **error);
+gboolean hb_restore_run_leave_hosts(HbRestoreRun *run, GError **error);
+
+/* restore_run: begins the journal, or goes on with it; ends it */
+gboolean hb_restore_run_prepare_journal(HbRestoreRun *run, HbSession *session, GError **error);
+gboolean hb_restore_run_settle_keys(HbRestoreRun *run, HbSession *session, GError **error);
+gboolean hb_restore_run_make_steps(HbRestoreRun *run, GError **error);
+void hb_restore_run_forget_exceptions(HbRestoreRun *run);
+gboolean hb_restore_run_end_in_session(HbRestoreRun *run, HbSession *session, GError **error);
 
 /* restore_run_report: what was done, and what was not. Before and after the walk */
 void hb_restore_run_list_changes(HbRestoreRun *run); /* that fitting the target takes */

@@ -45,7 +45,7 @@ void hb_restore_run_list_left_out(HbRestoreRun *run)
 {
     HbPlan *plan = run->plan.steps->plan;
 
-    for (guint i = 0; i < hb_plan_count(plan); i++) {
+    for (guint i = 0; i < hb_plan_count(plan) && !run->hosts.is_ended; i++) {
         const HbStep *step = hb_plan_get_what(plan, i);
         if (hb_plan_get_state(plan, i) != HB_STEP_LEFT_OUT || step->type == HB_STEP_TYPE_MILESTONE)
             continue;
@@ -59,14 +59,14 @@ void hb_restore_run_count_steps(const HbRestoreRun *run, HbRestoreResult *result
 {
     HbPlan *plan = run->plan.steps->plan;
 
-    result->open = hb_plan_count_open(plan);
+    result->open = run->hosts.is_ended ? 0 : hb_plan_count_open(plan);
     if (run->options->provider != NULL) {
         result->rows = hb_manifest_count_rows(run->manifest);
         result->bytes = hb_manifest_count_bytes(run->manifest);
     }
     for (guint i = 0; i < hb_plan_count(plan); i++) {
         const HbStep *step = hb_plan_get_what(plan, i);
-        gboolean done = hb_plan_get_state(plan, i) == HB_STEP_DONE;
+        gboolean done = run->hosts.is_ended || hb_plan_get_state(plan, i) == HB_STEP_DONE;
         if (step->type == HB_STEP_TYPE_MILESTONE || !done)
             continue;
         if (run->done_earlier != NULL && g_hash_table_contains(run->done_earlier, step->key)) {
@@ -79,6 +79,8 @@ void hb_restore_run_count_steps(const HbRestoreRun *run, HbRestoreResult *result
             result->bytes += step->chunk->bytes;
         }
     }
+    if (run->options->join)
+        result->elsewhere = result->done - MIN(result->done, run->hosts.own);
 }
 
 /* ---- What is gone, at the end ---- */

@@ -33,7 +33,10 @@ static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, guint *numbe
     while (hb_plan_count_open(plan) > 0 && run->lost == NULL && !hb_stop_is_set(run->options->stop)) {
         const HbStep *step;
         if (!hb_plan_take(plan, number)) {
-            g_cond_wait_until(&run->settled, &run->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+            if (run->options->join)
+                hb_restore_run_ask_hosts(run, worker);
+            else
+                g_cond_wait_until(&run->settled, &run->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
             continue;
         }
         step = hb_plan_get_what(plan, *number);
@@ -113,7 +116,10 @@ static gboolean judge_failure(HbRestoreRun *run, guint number, GError *cause, GE
         g_cond_broadcast(&run->settled);
         return TRUE;
     }
-    note_failure(run, step, cause);
+    if (run->options->join && hb_error_is(cause, HB_ERROR_LEFTOVER))
+        run->hosts.has_broken = TRUE;
+    else
+        note_failure(run, step, cause);
     settle(run, number, hb_error_is(cause, HB_ERROR_CONSTRAINT_VIOLATED) ? HB_STEP_DONE : HB_STEP_FAILED);
     g_error_free(cause);
     return TRUE;
@@ -136,6 +142,38 @@ static HbWorkerTask describe_task(const HbRestoreRun *run, const HbStep *step, g
     return task;
 }
 
+/* Without the lock */
+static HbStepHold carry_out(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number,
+                            const HbWorkerTask *task, GError **error)
+{
+    GError *cause = NULL;
+    const HbStepHold hold = hb_restore_run_hold_step(run, worker->session, step, &cause);
+
+    if (cause != NULL) {
+        g_propagate_error(error, cause);
+        return hold;
+    }
+    if (hold == HB_STEP_OURS) {
+        hb_worker_notify_started(worker, task);
+        hb_restore_run_step(run, worker, step, error);
+        hb_restore_run_give_step(run, worker->session, step);
+        report_step_done(run, worker, step, number);
+    } else if (hold == HB_STEP_DONE_ELSEWHERE) {
+        hb_worker_notify_advanced(worker, task->cost, 0);
+    }
+    return hold;
+}
+
+static void note_outcome(HbRestoreRun *run, guint number, HbStepHold hold)
+{
+    if (hold == HB_STEP_ELSEWHERE) {
+        g_array_append_val(run->hosts.elsewhere, number);
+        return;
+    }
+    run->hosts.own += hold == HB_STEP_OURS;
+    settle(run, number, HB_STEP_DONE);
+}
+
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
     HbRestoreRun *run = data;
@@ -149,14 +187,12 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
         const HbWorkerTask task = describe_task(run, step, number);
 
         g_mutex_unlock(&run->lock);
-        hb_worker_notify_started(worker, &task);
-        hb_restore_run_step(run, worker, step, &cause);
-        report_step_done(run, worker, step, number);
+        const HbStepHold hold = carry_out(run, worker, step, number, &task, &cause);
         g_mutex_lock(&run->lock);
         if (cause != NULL)
             ok = judge_failure(run, number, cause, error);
         else
-            settle(run, number, HB_STEP_DONE);
+            note_outcome(run, number, hold);
     }
     if (ok && hb_stop_is_set(run->options->stop) && hb_plan_count_open(run->plan.steps->plan) > 0)
         ok = hb_stop_set_error(error);

@@ -9,7 +9,13 @@ static gboolean find_journal(HbRestoreTarget *target, const HbEngine *engine, Hb
     g_autoptr(GError) ours = NULL;
 
     if (engine->journal->find(session, &target->unfinished, &ours)) {
-        target->journal = target->unfinished != NULL ? engine->journal->read(session, error) : NULL;
+        target->journal = target->unfinished != NULL ? engine->journal->read(session, &ours) : NULL;
+        if (hb_error_is(ours, HB_ERROR_ABSENT)) { /* another host has ended it between the two looks */
+            g_clear_pointer(&target->unfinished, g_free);
+            g_clear_error(&ours);
+        }
+        if (ours != NULL)
+            g_propagate_error(error, g_steal_pointer(&ours));
         return target->unfinished == NULL || target->journal != NULL;
     }
     if (hb_error_is(ours, HB_ERROR_BLOCKED))

@@ -15,6 +15,10 @@
 /* Of the lock that one who waits for the hold has */
 #define ASKING (SERVANTS_MAX + 1)
 
+/* Of the locks of hosts that work on one restore: each has one, which is its part of the hold */
+#define FIRST_HOST (ASKING + 1)
+#define HOSTS_MAX  64
+
 /* A lock's name has 64 letters at most, a database's name alone may have as many. The caller's */
 static char *write_lock_name(const HbSession *session, guint number)
 {
@@ -59,7 +63,7 @@ static gboolean describe_holder(HbSession *session, HbPeer *holder, GError **err
     g_autoptr(HbMyResult) result =
         hb_my_query_format(session, error,
                            "SELECT CONCAT(USER, '@', HOST), IF(COMMAND IN ('Query', 'Execute'), 0, TIME)"
-                           " FROM information_schema.PROCESSLIST WHERE ID = %" G_GUINT64_FORMAT,
+                           " FROM " HB_MY_PROCESSES " WHERE ID = %" G_GUINT64_FORMAT,
                            holder->id);
     MYSQL_ROW row = result != NULL ? mysql_fetch_row(result) : NULL;
 
@@ -71,28 +75,153 @@ static gboolean describe_holder(HbSession *session, HbPeer *holder, GError **err
     return TRUE;
 }
 
-/* The lock may become free between both questions: then the next attempt has it */
+/* Who has the lock; 0: nobody, or this session */
+static gboolean find_owner(HbSession *session, guint number, guint64 *id, GError **error)
+{
+    g_autofree char *name = write_lock_name(session, number), *owner = NULL;
+    g_autofree char *sql = g_strdup_printf("SELECT NULLIF(IS_USED_LOCK(%s), CONNECTION_ID())", name);
+
+    if (!hb_my_read_text(session, sql, &owner, error))
+        return FALSE;
+    *id = owner != NULL ? g_ascii_strtoull(owner, NULL, 10) : 0;
+    return TRUE;
+}
+
+static gboolean give_lock(HbSession *session, guint number, GError **error)
+{
+    g_autofree char *name = write_lock_name(session, number), *answer = NULL;
+    g_autofree char *sql = g_strdup_printf("SELECT RELEASE_LOCK(%s)", name);
+
+    do {
+        g_clear_pointer(&answer, g_free);
+        if (!hb_my_read_text(session, sql, &answer, error))
+            return FALSE;
+    } while (g_strcmp0(answer, "1") == 0); /* it was taken more than once */
+    return TRUE;
+}
+
+/* One of those that have a part of the hold, but not this session; 0: none */
+static gboolean find_host(HbSession *session, guint64 *id, GError **error)
+{
+    g_autoptr(GString) sql = g_string_new("SELECT COALESCE(");
+    g_autofree char *owner = NULL;
+
+    for (guint i = 0; i < HOSTS_MAX; i++) {
+        g_autofree char *name = write_lock_name(session, FIRST_HOST + i);
+        g_string_append_printf(sql, "NULLIF(IS_USED_LOCK(%s), CONNECTION_ID()), ", name);
+    }
+    g_string_append(sql, "0)");
+    if (!hb_my_read_text(session, sql->str, &owner, error))
+        return FALSE;
+    *id = owner != NULL ? g_ascii_strtoull(owner, NULL, 10) : 0;
+    return TRUE;
+}
+
+/*
+ * First the lock, then a look for those who have a part; they do it the other way round: at least one of the two sees
+ * the other. A lock may become free between two questions: then the next attempt has it
+ */
 gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
 {
     (void)of_server; /* its session is in no database */
-    g_autofree char *name = write_lock_name(session, 0);
-    g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s)", name);
 
     for (;;) {
-        g_autofree char *id = NULL;
         gboolean taken = FALSE;
 
         *holder = (HbPeer){0};
-        if (!take_lock(session, 0, &taken, error) || taken)
-            return taken;
-        if (!hb_my_read_text(session, sql, &id, error))
+        if (!take_lock(session, 0, &taken, error))
             return FALSE;
-        if (id == NULL)
-            continue;
-        holder->id = g_ascii_strtoull(id, NULL, 10);
-        return describe_holder(session, holder, error);
+        if (taken ? !find_host(session, &holder->id, error) : !find_owner(session, 0, &holder->id, error))
+            return FALSE;
+        if (taken && holder->id != 0 && !give_lock(session, 0, error))
+            return FALSE;
+        if (holder->id != 0)
+            return describe_holder(session, holder, error);
+        if (taken)
+            return TRUE;
     }
 }
+
+/* ---- Parts of it ---- */
+
+/* A server without such locks has said that it gave one */
+static gboolean check_part(HbSession *session, GError **error)
+{
+    g_autofree char *name = write_lock_name(session, session->part), *answer = NULL;
+    g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s) = CONNECTION_ID()", name);
+
+    return (hb_my_read_text(session, sql, &answer, NULL) && g_strcmp0(answer, "1") == 0) ||
+           hb_error_set(error, HB_ERROR_BLOCKED, "restore with one host, without --join",
+                        "the server has no locks by name, which would keep hosts apart");
+}
+
+static gboolean take_part(HbSession *session, GError **error)
+{
+    for (guint i = 0; i < HOSTS_MAX && session->part == 0; i++) {
+        gboolean taken;
+        if (!take_lock(session, FIRST_HOST + i, &taken, error))
+            return FALSE;
+        session->part = taken ? FIRST_HOST + i : 0;
+    }
+    if (session->part == 0)
+        return hb_error_set(error, HB_ERROR_BLOCKED, "wait until one of them has ended",
+                            "%d hosts work on this restore, and more cannot", HOSTS_MAX);
+    return check_part(session, error);
+}
+
+gboolean hb_my_join(HbSession *session, HbPeer *holder, GError **error)
+{
+    *holder = (HbPeer){0};
+    if (!take_part(session, error) || !find_owner(session, 0, &holder->id, error))
+        return FALSE;
+    if (holder->id == 0)
+        return give_lock(session, 0, error);
+    return hb_my_leave(session, error) && describe_holder(session, holder, error);
+}
+
+gboolean hb_my_leave(HbSession *session, GError **error)
+{
+    if (session->part != 0 && !give_lock(session, session->part, error))
+        return FALSE;
+    session->part = 0;
+    return give_lock(session, 0, error);
+}
+
+/* Such a lock belongs to the server, a step to a database of it. The caller's */
+static char *write_step_name(const HbSession *session, const char *key)
+{
+    g_autofree char *database = hb_my_get_database_of(&session->origin);
+    g_autofree char *both = g_strdup_printf("%s %s", database != NULL ? database : "", key);
+    g_autofree char *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA1, both, -1);
+
+    return g_strdup_printf("'hornbeam step %s'", sum);
+}
+
+/* more: what the function takes behind the name */
+static gboolean lock_step(HbSession *session, const char *function, const char *more, const char *key, gboolean *answer,
+                          GError **error)
+{
+    g_autofree char *name = write_step_name(session, key), *text = NULL;
+    g_autofree char *sql = g_strdup_printf("SELECT %s(%s%s)", function, name, more);
+    const gboolean ok = hb_my_read_text(session, sql, &text, error);
+
+    *answer = g_strcmp0(text, "1") == 0;
+    return ok;
+}
+
+gboolean hb_my_take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
+{
+    return lock_step(session, "GET_LOCK", ", 0", key, taken, error);
+}
+
+gboolean hb_my_give_step(HbSession *session, const char *key, GError **error)
+{
+    gboolean was_had;
+
+    return lock_step(session, "RELEASE_LOCK", "", key, &was_had, error);
+}
+
+/* ---- Who serves, who asks ---- */
 
 gboolean hb_my_serve(HbSession *session, GError **error)
 {
@@ -118,11 +247,10 @@ gboolean hb_my_ask_holder(HbSession *session, GError **error)
 
 gboolean hb_my_is_asked(HbSession *session, gboolean *asked, GError **error)
 {
-    g_autofree char *name = write_lock_name(session, ASKING);
-    g_autofree char *sql = g_strdup_printf("SELECT IS_USED_LOCK(%s)", name), *id = NULL;
-    const gboolean ok = hb_my_read_text(session, sql, &id, error);
+    guint64 id = 0;
+    const gboolean ok = find_owner(session, ASKING, &id, error);
 
-    *asked = id != NULL;
+    *asked = id != 0;
     return ok;
 }
 
@@ -130,7 +258,7 @@ gboolean hb_my_is_asked(HbSession *session, gboolean *asked, GError **error)
 
 static GArray *list_lost(HbSession *session, const GArray *alive, GError **error)
 {
-    g_autoptr(GString) sql = g_string_new("SELECT ID FROM information_schema.PROCESSLIST WHERE ID <> CONNECTION_ID()"
+    g_autoptr(GString) sql = g_string_new("SELECT ID FROM " HB_MY_PROCESSES " WHERE ID <> CONNECTION_ID()"
                                           " AND USER = SUBSTRING_INDEX(USER(), '@', 1) AND ID IN (");
     g_autoptr(HbMyResult) result = NULL;
     GArray *lost;
@@ -178,10 +306,10 @@ gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, G
 /* What the server says of a session that waits; NULL: none does */
 static char *read_state(HbSession *session, const char *list, GError **error)
 {
-    g_autofree char *sql = g_strdup_printf(
-        "SELECT CONCAT('session ', ID, ': “', STATE, '”') FROM information_schema.PROCESSLIST WHERE ID IN %s"
-        " AND COMMAND <> 'Sleep' AND STATE LIKE 'Waiting for%%' ORDER BY TIME DESC LIMIT 1",
-        list);
+    g_autofree char *sql =
+        g_strdup_printf("SELECT CONCAT('session ', ID, ': “', STATE, '”') FROM " HB_MY_PROCESSES " WHERE ID IN %s"
+                        " AND COMMAND <> 'Sleep' AND STATE LIKE 'Waiting for%%' ORDER BY TIME DESC LIMIT 1",
+                        list);
     char *state = NULL;
 
     hb_my_read_text(session, sql, &state, error);
@@ -197,7 +325,7 @@ static char *read_row_lock(HbSession *session, const char *list)
         " b.trx_started) FROM information_schema.INNODB_LOCK_WAITS w"
         " JOIN information_schema.INNODB_TRX r ON r.trx_id = w.requesting_trx_id"
         " JOIN information_schema.INNODB_TRX b ON b.trx_id = w.blocking_trx_id"
-        " LEFT JOIN information_schema.PROCESSLIST p ON p.ID = b.trx_mysql_thread_id"
+        " LEFT JOIN " HB_MY_PROCESSES " p ON p.ID = b.trx_mysql_thread_id"
         " WHERE r.trx_mysql_thread_id IN %s ORDER BY r.trx_wait_started LIMIT 1",
         list);
     char *wait = NULL;
@@ -216,14 +344,14 @@ static char *read_suspect(HbSession *session, const char *list)
         "SELECT CONCAT('the oldest transaction of others is that of session ', t.trx_mysql_thread_id,"
         " IFNULL(CONCAT(' of ', p.USER, '@', p.HOST), ''), ', since ', t.trx_started)"
         " FROM information_schema.INNODB_TRX t"
-        " LEFT JOIN information_schema.PROCESSLIST p ON p.ID = t.trx_mysql_thread_id"
+        " LEFT JOIN " HB_MY_PROCESSES " p ON p.ID = t.trx_mysql_thread_id"
         " WHERE t.trx_mysql_thread_id <> 0 AND t.trx_mysql_thread_id NOT IN %s ORDER BY t.trx_started LIMIT 1",
         list);
     g_autofree char *others = g_strdup_printf(
         "SELECT CONCAT('in the same database there is session ', o.ID, ' of ', o.USER, '@', o.HOST, ' (', o.COMMAND,"
-        " ' for ', o.TIME, ' s)') FROM information_schema.PROCESSLIST o"
+        " ' for ', o.TIME, ' s)') FROM " HB_MY_PROCESSES " o"
         " WHERE o.ID NOT IN %s AND o.ID <> CONNECTION_ID()"
-        " AND o.DB IN (SELECT w.DB FROM information_schema.PROCESSLIST w WHERE w.ID IN %s)"
+        " AND o.DB IN (SELECT w.DB FROM " HB_MY_PROCESSES " w WHERE w.ID IN %s)"
         " ORDER BY o.TIME DESC LIMIT 1",
         list, list);
     char *suspect = NULL;

@@ -12,6 +12,10 @@
 
 guint64 hb_my_get_id(const HbSession *session);
 gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
+gboolean hb_my_join(HbSession *session, HbPeer *holder, GError **error);
+gboolean hb_my_leave(HbSession *session, GError **error);
+gboolean hb_my_take_step(HbSession *session, const char *key, gboolean *taken, GError **error);
+gboolean hb_my_give_step(HbSession *session, const char *key, GError **error);
 gboolean hb_my_serve(HbSession *session, GError **error);
 gboolean hb_my_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error);
 gboolean hb_my_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error);

@@ -42,22 +42,53 @@ static gboolean enter_database(HbSession *session, gboolean create, GError **err
                   " digest binary(16), " HB_MY_JOURNAL_STEP " step text, " HB_MY_JOURNAL_STEP                          \
                   " done tinyint(1), " HB_MY_JOURNAL_STEP " note longtext, " HB_MY_JOURNAL_STEP " emptied text"
 
-static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
+#define LOOKS   20
+#define LOOK_US (50 * 1000)
+
+/* *there: it is whole. *ours: it is, or there is none, or its making was killed: there is only the first of its tables,
+ * and nothing else has happened */
+static gboolean look_at_journal(HbSession *session, gboolean *there, gboolean *ours, GError **error)
 {
     g_autofree char *tables = NULL, *columns = NULL;
 
-    *there = FALSE;
     if (!hb_my_describe_tables(session, "'" HB_MY_JOURNAL "', '" HB_MY_JOURNAL_STEP "'", &tables, &columns, error))
         return FALSE;
-    if (*tables == '0')
-        return TRUE;
-    /* killed while it was being made: the first of its tables only, and nothing else has happened */
     *there = strcmp(tables, "2 2 0") == 0 && g_strcmp0(columns, JOURNAL_SHAPE) == 0;
-    if (*there || (strcmp(tables, "1 1 0") == 0 && g_str_has_prefix(JOURNAL_SHAPE, columns)))
-        return TRUE;
+    *ours = *there || *tables == '0' ||
+            (strcmp(tables, "1 1 0") == 0 && columns != NULL && g_str_has_prefix(JOURNAL_SHAPE, columns));
+    return TRUE;
+}
+
+/* Another host may be making it, or dropping it, between two questions; what is not ours stays as it is */
+static gboolean is_journal(HbSession *session, gboolean *there, GError **error)
+{
+    for (guint look = 0; look < LOOKS; look++) {
+        gboolean ours;
+
+        if (!look_at_journal(session, there, &ours, error))
+            return FALSE;
+        if (ours)
+            return TRUE;
+        g_usleep(LOOK_US);
+    }
     return hb_error_set(error, HB_ERROR_BLOCKED, "see who made them, and drop or rename them",
                         "what is called " HB_MY_JOURNAL " and " HB_MY_JOURNAL_STEP
                         " in the database are no journal's tables, and were not read");
+}
+
+/* It may be ended between two looks */
+static gboolean read_dump_id(HbSession *session, char **dump_id, GError **error)
+{
+    GError *ours = NULL;
+
+    if (hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL " " HB_MY_ONLY_TABLES, dump_id, &ours))
+        return TRUE;
+    if (hb_error_is(ours, HB_ERROR_ABSENT)) {
+        g_error_free(ours);
+        return TRUE;
+    }
+    g_propagate_error(error, ours);
+    return FALSE;
 }
 
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
@@ -67,8 +98,7 @@ gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error)
     *dump_id = NULL;
     if (!enter_database(session, FALSE, NULL))
         return TRUE;
-    return is_journal(session, &there, error) &&
-           (!there || hb_my_read_text(session, "SELECT id FROM " HB_MY_JOURNAL " " HB_MY_ONLY_TABLES, dump_id, error));
+    return is_journal(session, &there, error) && (!there || read_dump_id(session, dump_id, error));
 }
 
 /*
@@ -169,16 +199,16 @@ gboolean hb_my_note_done(HbSession *session, const char *key, const char *note, 
 gboolean hb_my_check_unbroken(HbSession *session, const char *table, GError **error)
 {
     g_autofree char *literal = hb_my_quote_literal(table), *broken = NULL;
-    g_autofree char *sql = g_strdup_printf(
-        "SELECT 1 FROM " HB_MY_JOURNAL_STEP " b WHERE b.emptied = %s"
-        " AND NOT EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " d WHERE d.step = b.step AND d.done)"
-        " AND (b.note = CONNECTION_ID() OR b.note NOT IN (SELECT ID FROM information_schema.PROCESSLIST)) LIMIT 1",
-        literal);
+    g_autofree char *sql =
+        g_strdup_printf("SELECT 1 FROM " HB_MY_JOURNAL_STEP " b WHERE b.emptied = %s"
+                        " AND NOT EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " d WHERE d.step = b.step AND d.done)"
+                        " AND (b.note = CONNECTION_ID() OR b.note NOT IN (SELECT ID FROM " HB_MY_PROCESSES ")) LIMIT 1",
+                        literal);
 
     if (!hb_my_read_text(session, sql, &broken, error))
         return FALSE;
     return broken == NULL ||
-           hb_error_set(error, HB_ERROR_STATEMENT, "begin it again with --resume, or into a new database",
+           hb_error_set(error, HB_ERROR_LEFTOVER, "begin it again with --resume, or into a new database",
                         "table %s, which has no transactions, holds a part of what broke off", table);
 }
 
@@ -256,6 +286,17 @@ GHashTable *hb_my_read_journal(HbSession *session, GError **error)
     while ((row = mysql_fetch_row(result)) != NULL)
         g_hash_table_insert(steps, g_strdup(row[0]), g_strdup(row[1]));
     return steps;
+}
+
+gboolean hb_my_has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
+{
+    g_autofree char *step = hb_my_quote_literal(key), *done = NULL;
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT 1 FROM " HB_MY_JOURNAL_STEP " WHERE digest = UNHEX(LEFT(SHA2(%s, 256), 32)) AND done", step);
+    const gboolean ok = hb_my_read_text(session, sql, &done, error);
+
+    *noted = done != NULL;
+    return ok;
 }
 
 /* ---- Steps ---- */

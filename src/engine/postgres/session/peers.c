@@ -48,11 +48,9 @@ static gboolean find_holder(HbSession *session, gboolean of_server, HbPeer *hold
     return TRUE;
 }
 
-/* The lock may become free between both questions: then the next attempt has it */
-gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
+/* sql: tries to take it. The lock may become free between both questions: then the next attempt has it */
+static gboolean try_hold(HbSession *session, const char *sql, gboolean of_server, HbPeer *holder, GError **error)
 {
-    g_autofree char *sql = g_strdup_printf("SELECT pg_try_advisory_lock(" KEY ", %d)", number_of(of_server));
-
     for (;;) {
         g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
 
@@ -63,6 +61,63 @@ gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GEr
             return holder->id != 0;
     }
 }
+
+gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error)
+{
+    g_autofree char *sql = g_strdup_printf("SELECT pg_try_advisory_lock(" KEY ", %d)", number_of(of_server));
+
+    return try_hold(session, sql, of_server, holder, error);
+}
+
+/* ---- Parts of it ---- */
+
+/* A lock that was taken more than once is given up as often. FALSE is the server's answer where it is not had */
+static gboolean give_up(HbSession *session, const char *sql, GError **error)
+{
+    for (;;) {
+        g_autoptr(HbResult) result = hb_pg_query(session, sql, error);
+
+        if (result == NULL || *PQgetvalue(result, 0, 0) != 't')
+            return result != NULL;
+    }
+}
+
+gboolean hb_pg_join(HbSession *session, HbPeer *holder, GError **error)
+{
+    if (!try_hold(session, "SELECT pg_try_advisory_lock_shared(" KEY ", 0)", FALSE, holder, error))
+        return FALSE;
+    return holder->id != 0 || give_up(session, "SELECT pg_advisory_unlock(" KEY ", 0)", error);
+}
+
+gboolean hb_pg_leave(HbSession *session, GError **error)
+{
+    return give_up(session, "SELECT pg_advisory_unlock(" KEY ", 0)", error) &&
+           give_up(session, "SELECT pg_advisory_unlock_shared(" KEY ", 0)", error);
+}
+
+static gboolean lock_step(HbSession *session, const char *function, const char *key, gboolean *answer, GError **error)
+{
+    const char *const values[] = {key};
+    g_autofree char *sql = g_strdup_printf("SELECT %s(hashtextextended($1, 0))", function);
+    g_autoptr(HbResult) result = hb_pg_query_with(session, sql, 1, values, error);
+
+    *answer = result != NULL && *PQgetvalue(result, 0, 0) == 't';
+    return result != NULL;
+}
+
+gboolean hb_pg_take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
+{
+    return lock_step(session, "pg_try_advisory_lock", key, taken, error);
+}
+
+gboolean hb_pg_give_step(HbSession *session, const char *key, GError **error)
+{
+    gboolean was_had;
+
+    return lock_step(session, "pg_advisory_unlock", key, &was_had, error);
+}
+
+/* ---- Who serves, who asks ---- */
 
 gboolean hb_pg_serve(HbSession *session, GError **error)
 {

@@ -11,6 +11,10 @@
 
 guint64 hb_pg_get_id(const HbSession *session);
 gboolean hb_pg_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
+gboolean hb_pg_join(HbSession *session, HbPeer *holder, GError **error);
+gboolean hb_pg_leave(HbSession *session, GError **error);
+gboolean hb_pg_take_step(HbSession *session, const char *key, gboolean *taken, GError **error);
+gboolean hb_pg_give_step(HbSession *session, const char *key, GError **error);
 gboolean hb_pg_serve(HbSession *session, GError **error);
 gboolean hb_pg_end_lost(HbSession *session, const GArray *alive, guint *ended, GError **error);
 gboolean hb_pg_find_wait(HbSession *session, const GArray *ids, char **wait, GError **error);

@@ -15,6 +15,7 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
 {
     g_autofree char *complaint = NULL;
     g_autoptr(HbResult) result = NULL;
+    GError *ours = NULL;
     gboolean there;
 
     *dump_id = NULL;
@@ -28,13 +29,16 @@ gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error)
             "the schema " HB_PG_JOURNAL " is no journal that can be trusted, and was not read: %s", complaint);
     if (!there)
         return TRUE;
-    result = hb_pg_query(session, "SELECT id FROM ONLY hornbeam_journal.dump", error);
+    result = hb_pg_query(session, "SELECT id FROM ONLY hornbeam_journal.dump", &ours);
     if (result != NULL && PQntuples(result) == 1)
         *dump_id = g_strdup(PQgetvalue(result, 0, 0));
-    else if (result == NULL)
-        g_prefix_error(
-            error, "the database holds the unfinished restore of another role, whose journal this one may not read: ");
-    return result != NULL;
+    if (hb_error_is(ours, HB_ERROR_ABSENT)) /* ended between the two looks */
+        g_clear_error(&ours);
+    if (ours != NULL)
+        g_propagate_prefixed_error(
+            error, ours,
+            "the database holds the unfinished restore of another role, whose journal this one may not read: ");
+    return ours == NULL;
 }
 
 /* ---- Life ---- */
@@ -72,6 +76,20 @@ GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
     for (int row = 0; row < PQntuples(result); row++)
         g_hash_table_insert(steps, g_strdup(PQgetvalue(result, row, 0)), g_strdup(PQgetvalue(result, row, 1)));
     return steps;
+}
+
+/* By the index, which knows a key by two hashes */
+gboolean hb_pg_has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
+{
+    const char *const values[] = {key};
+    g_autoptr(HbResult) result =
+        hb_pg_query_with(session,
+                         "SELECT 1 FROM hornbeam_journal.step WHERE hashtextextended(key, 0) = hashtextextended($1, 0)"
+                         " AND hashtextextended(key, 1) = hashtextextended($1, 1) AND key = $1",
+                         1, values, error);
+
+    *noted = result != NULL && PQntuples(result) > 0;
+    return result != NULL;
 }
 
 gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error)

@@ -116,6 +116,20 @@ static gboolean drop_absent(const HbAddress *address, GHashTable *properties, GE
     return ok;
 }
 
+/* TRUE with *created FALSE: somebody else has created it at the same time */
+static gboolean create(HbSession *session, const char *name, GHashTable *properties, gboolean *created, GError **error)
+{
+    g_autofree char *sql = create_database_sql(session, name, properties);
+    g_autoptr(GError) ours = NULL;
+    gboolean exists = FALSE;
+
+    *created = hb_pg_execute(session, sql, &ours);
+    if (*created || (database_exists(session, name, &exists, NULL) && exists))
+        return TRUE;
+    g_propagate_prefixed_error(error, g_steal_pointer(&ours), "creating database %s on %s: ", name, session->address);
+    return FALSE;
+}
+
 gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
 {
     HbSession *session = hb_pg_open_maintenance(address, error);
@@ -125,14 +139,8 @@ gboolean hb_pg_create_database(const HbAddress *address, GHashTable *properties,
     *created = FALSE;
     if (session == NULL)
         return FALSE;
-    ok = database_exists(session, address->database, &exists, error);
-    if (ok && !exists) {
-        g_autofree char *sql = create_database_sql(session, address->database, properties);
-        ok = hb_pg_execute(session, sql, error);
-        if (!ok)
-            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
-        *created = ok;
-    }
+    ok = database_exists(session, address->database, &exists, error) &&
+         (exists || create(session, address->database, properties, created, error));
     hb_pg_close(session);
     return ok && (!*created || drop_absent(address, properties, error));
 }
