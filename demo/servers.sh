@@ -29,7 +29,6 @@ servers_begin() {
     SERVERS=$(mktemp -d "${TMPDIR:-/tmp}/hornbeam.XXXXXX")
     chmod 755 "$SERVERS"
     [ "$(id -u)" != 0 ] || chown "$SERVER_USER" "$SERVERS"
-    STARTED=
 }
 
 # Durability is left on, as on a real server; only the memory is set for a small machine
@@ -48,7 +47,6 @@ start_postgres() {
     } | as_server_user tee -a "$folder/data/postgresql.conf" >/dev/null
     as_server_user "$POSTGRES_BIN/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w start >>"$folder.log" 2>&1 ||
         { tail "$folder.log" "$folder/data/server.log" >&2; return 1; }
-    STARTED="$STARTED $1"
 }
 
 # A file or folder below MARIADB_ROOT, which releases of Debian have in different places: the first of the names
@@ -103,7 +101,6 @@ start_mariadb() {
     as_server_user mkdir -p "$folder"
     as_server_user cp -a "$pristine" "$folder/data"
     run_mariadb "$name" "$@"
-    STARTED="$STARTED $name"
 }
 
 # Durability is left on, as on a real server; only the memory is set for a small machine
@@ -183,11 +180,12 @@ plant() {
     fi
 }
 
+# All that run there, whoever started them
 servers_end() {
-    local name
-    for name in $STARTED; do
-        stop_server "$name" immediate || true
+    local folder
+    for folder in "${SERVERS:-/nowhere}"/*/; do
+        [ ! -e "$folder/pid" ] && [ ! -e "$folder/data/postmaster.pid" ] ||
+            stop_server "$(basename "$folder")" immediate || true
     done
-    STARTED=
     [ -z "${SERVERS:-}" ] || rm -rf "$SERVERS"
 }

@@ -59,7 +59,6 @@ for from in $names; do
     done
     stop_server source immediate && rm -rf "$SERVERS/source"
 done
-STARTED=
 {
     echo "# Moves that were run"
     echo

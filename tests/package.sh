@@ -36,7 +36,7 @@ check "it installs" of_root --install "$deb"
 check "its files are as they were packed" of_root --verify hornbeam
 hornbeam=$root/usr/bin/hornbeam
 check "it knows its version" test "$("$hornbeam" --version)" = "hornbeam $(dpkg-deb -f "$deb" Version)"
-for page in hornbeam.1 hornbeam-handover.1 hornbeam-nightly.7; do
+for page in hornbeam.1 hornbeam-handover.1 hornbeam-nightly.7 hornbeam-hosts.7; do
     check "$page is there, and can be read" sh -c "MANROFFOPT=-ww man --warnings -l '$root/usr/share/man/man${page##*.}/$page.gz' 2>&1 >/dev/null | (! grep .)"
 done
 for file in bash-completion/completions/hornbeam zsh/vendor-completions/_hornbeam fish/vendor_completions.d/hornbeam.fish \

@@ -324,7 +324,8 @@ char *hb_page_restore(const HbRestore *restore, const HbRestoreResult *result, g
     g_autofree char *rate = rate_text(result->bytes, result->seconds);
     g_autofree char *rows = hb_text_plural(result->rows, "row", "rows");
     g_autofree char *done = hb_text_plural(result->done, "step", "steps");
-    g_autofree char *before = hb_restore_is_resumed(restore) || hb_restore_is_done_before(restore)
+    const gboolean is_told = hb_restore_is_resumed(restore) || hb_restore_is_done_before(restore);
+    g_autofree char *before = is_told && (result->done_before > 0 || result->elsewhere == 0)
                                   ? g_strdup_printf(" (and %u by the earlier run)", result->done_before)
                                   : NULL;
     guint failed, left_out, remarks;

@@ -389,9 +389,11 @@ static GHashTable *read_journal(HbSession *session, GError **error)
 
     (void)session;
     (void)error;
+    g_mutex_lock(&it.lock);
     g_hash_table_iter_init(&iter, it.journal);
     while (g_hash_table_iter_next(&iter, &key, &note))
         g_hash_table_insert(copy, g_strdup(key), g_strdup(note));
+    g_mutex_unlock(&it.lock);
     return copy;
 }
 

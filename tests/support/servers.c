@@ -7,7 +7,6 @@
 #include <string.h>
 
 static char *folder;
-static char *started;
 
 static Run run_bash(const char *script)
 {
@@ -31,8 +30,8 @@ void run_clear(Run *run)
 
 static char *with_scripts(const char *line)
 {
-    return g_strdup_printf("HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s' STARTED='%s'; %s", HB_BINARY_DIR,
-                           HB_SOURCE_DIR, folder != NULL ? folder : "", started != NULL ? started : "", line);
+    return g_strdup_printf("HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s'; %s", HB_BINARY_DIR,
+                           HB_SOURCE_DIR, folder != NULL ? folder : "", line);
 }
 
 void servers_run_shell(const char *line)
@@ -61,14 +60,6 @@ void servers_run_traced(const char *line)
     run_clear(&run);
 }
 
-/* "old v17=17 m:mariadb" to "old v17 m" */
-static char *names_only(const char *names)
-{
-    g_autoptr(GRegex) version = g_regex_new("=[0-9a-z.]+|:mariadb", 0, 0, NULL);
-
-    return g_regex_replace_literal(version, names, -1, 0, "", 0, NULL);
-}
-
 void servers_begin(const char *names)
 {
     g_autofree char *line = g_strdup_printf(
@@ -84,7 +75,6 @@ void servers_begin(const char *names)
     if (run.status != 0)
         fail_msg("servers do not start: %s%s", run.out, run.err);
     folder = g_steal_pointer(&run.out);
-    started = names_only(names);
     run_clear(&run);
 }
 
@@ -103,7 +93,6 @@ void servers_end(void)
     if (folder != NULL)
         servers_run_shell("servers_end");
     g_clear_pointer(&folder, g_free);
-    g_clear_pointer(&started, g_free);
 }
 
 /* ---- The set-up of most tests of commands ---- */

@@ -95,7 +95,7 @@ static void count_outcomes(Outcome *outcome)
     }
 }
 
-static Outcome restore(guint jobs, gboolean resume)
+static Outcome restore_as(guint jobs, gboolean resume, gboolean join)
 {
     Outcome outcome = {0};
     g_autoptr(HbReader) reader = hb_reader_open(bench.path, NULL, &outcome.error);
@@ -106,6 +106,7 @@ static Outcome restore(guint jobs, gboolean resume)
                                       .parts = HB_PART_ALL,
                                       .jobs = jobs,
                                       .resume = resume,
+                                      .join = join,
                                       .analyze = TRUE,
                                       .stop = bench.stop,
                                       .observers = bench.observers};
@@ -123,6 +124,11 @@ static Outcome restore(guint jobs, gboolean resume)
     count_outcomes(&outcome);
     hb_restore_free(run);
     return outcome;
+}
+
+static Outcome restore(guint jobs, gboolean resume)
+{
+    return restore_as(jobs, resume, FALSE);
 }
 
 static void outcome_clear(Outcome *outcome)
@@ -350,6 +356,29 @@ static void commits_that_a_crash_takes_back_are_done_again(void **state)
     outcome_clear(&outcome);
 }
 
+/* As one of several hosts: what broke off in a table without transactions is done again once nobody else is there */
+static void a_host_of_several_finishes_whatever_breaks_off(void **state)
+{
+    static const HbErrorCode codes[] = {HB_ERROR_LEFTOVER, HB_ERROR_LOST, HB_ERROR_RETRY};
+
+    (void)state;
+    dump_well();
+    for (gsize c = 0; c < G_N_ELEMENTS(codes); c++) {
+        for (guint at = 2; at <= 13; at++) {
+            Outcome outcome;
+
+            scripted_reset(garden, ROWS);
+            scripted_fail(SCRIPTED_STEP, at, 1, codes[c]);
+            outcome = restore_as(2, TRUE, TRUE);
+            check_no_error(outcome.error);
+            assert_int_equal(outcome.failed + outcome.left_out, 0);
+            assert_int_equal(outcome.result.elsewhere, 0);
+            check_whole();
+            outcome_clear(&outcome);
+        }
+    }
+}
+
 static void a_server_that_stays_away_stops_the_restore_which_goes_on_later(void **state)
 {
     Outcome outcome;
@@ -540,6 +569,7 @@ int main(void)
         TEST(a_failed_step_leaves_out_what_needs_it_and_can_be_resumed),
         TEST(what_fails_for_a_passing_reason_is_tried_again),
         TEST(commits_that_a_crash_takes_back_are_done_again),
+        TEST(a_host_of_several_finishes_whatever_breaks_off),
         TEST(a_server_that_stays_away_stops_the_restore_which_goes_on_later),
         TEST(a_role_that_exists_is_kept),
         TEST(a_target_that_holds_something_is_refused),
