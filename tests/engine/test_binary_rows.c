@@ -306,6 +306,21 @@ static void a_table_is_the_same_in_either_form(void **state)
     }
 }
 
+/* Bytes that are no UTF-8, where the database takes them */
+static void a_database_without_an_encoding_keeps_its_bytes(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell(
+            "set -e; d=$(mktemp -d); psql -qX \"$(server_uri one postgres)\" -c \"CREATE DATABASE raw ENCODING "
+            "'SQL_ASCII' LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\"; psql -qX \"$(server_uri one raw)\" -c "
+            "\"CREATE TABLE leaf (n int, t text)\" -c \"INSERT INTO leaf SELECT i, E'\\xe9\\xff, no letter' FROM "
+            "generate_series(1, 9000) i\"; $HORNBEAM dump -q \"$(server_uri one raw)\" $d/dump; $HORNBEAM restore "
+            "-q $d/dump \"$(server_uri one rawer)\" >$d/o; psql -qXAt \"$(server_uri one rawer)\" -c \"SELECT "
+            "count(*), count(DISTINCT t), max(encode(t::bytea, 'hex')) FROM leaf\"; rm -r $d"),
+        0, "9000|1|e9ff", NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -313,6 +328,7 @@ int main(void)
         cmocka_unit_test(other_texts_are_refused),
         cmocka_unit_test(blocks_may_end_anywhere),
         cmocka_unit_test(a_table_is_the_same_in_either_form),
+        cmocka_unit_test(a_database_without_an_encoding_keeps_its_bytes),
     };
     return cmocka_run_group_tests(tests, begin, end);
 }

@@ -166,7 +166,8 @@ void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker)
     const gint64 now = g_get_monotonic_time();
 
     if (run->hosts.is_asking || now < run->hosts.ask_at) {
-        g_cond_wait_until(&run->settled, &run->lock, MAX(run->hosts.ask_at, now + ASK_EVERY_US / 4));
+        g_cond_wait_until(&run->settled, &run->lock,
+                          MIN(MAX(run->hosts.ask_at, now + ASK_EVERY_US / 4), now + G_TIME_SPAN_SECOND));
         return;
     }
     run->hosts.is_asking = TRUE;

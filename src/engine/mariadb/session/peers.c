@@ -100,21 +100,29 @@ static gboolean give_lock(HbSession *session, guint number, GError **error)
     return TRUE;
 }
 
-/* One of those that have a part of the hold, but not this session; 0: none */
+/* One of those that have a part of the hold, but not this session; 0: none, as where the server has no such locks */
 static gboolean find_host(HbSession *session, guint64 *id, GError **error)
 {
     g_autoptr(GString) sql = g_string_new("SELECT COALESCE(");
     g_autofree char *owner = NULL;
+    GError *ours = NULL;
 
     for (guint i = 0; i < HOSTS_MAX; i++) {
         g_autofree char *name = write_lock_name(session, FIRST_HOST + i);
         g_string_append_printf(sql, "NULLIF(IS_USED_LOCK(%s), CONNECTION_ID()), ", name);
     }
     g_string_append(sql, "0)");
-    if (!hb_my_read_text(session, sql->str, &owner, error))
-        return FALSE;
-    *id = owner != NULL ? g_ascii_strtoull(owner, NULL, 10) : 0;
-    return TRUE;
+    *id = 0;
+    if (hb_my_read_text(session, sql->str, &owner, &ours)) {
+        *id = owner != NULL ? g_ascii_strtoull(owner, NULL, 10) : 0;
+        return TRUE;
+    }
+    if (mysql_errno(session->mysql) == ER_NOT_SUPPORTED_YET) {
+        g_error_free(ours);
+        return TRUE;
+    }
+    g_propagate_error(error, ours);
+    return FALSE;
 }
 
 /*
