@@ -130,13 +130,13 @@ void journal_takes_back_what_broke_off(const Contract *contract)
     assert_true(contract_is_noted(contract, session, "rows t 1"));
     assert_true(contract_read_all(contract, session, set, 1).rows >= (guint64)CHUNKS * CONTRACT_ROWS);
     assert_false(write_chunk(contract, session, set, CHUNKS, FALSE, &error));
-    check_error(&error, HB_ERROR_STATEMENT, "holds a part of what broke off");
+    check_error(&error, HB_ERROR_LEFTOVER, "holds a part of what broke off");
     /* nor from another session, once that one is gone */
     contract->engine->connector->close(session);
     session = contract_open(contract);
     g_usleep(G_USEC_PER_SEC / 2);
     assert_false(write_chunk(contract, session, set, CHUNKS + 1, FALSE, &error));
-    check_error(&error, HB_ERROR_STATEMENT, "holds a part of what broke off");
+    check_error(&error, HB_ERROR_LEFTOVER, "holds a part of what broke off");
     assert_true(journal->empty_broken(session, &error));
     for (int i = 0; i <= CHUNKS; i++) {
         g_autofree char *key = g_strdup_printf("rows t %d", i);
