@@ -39,7 +39,8 @@ static void hosts_share_the_steps(void **state)
     (void)state;
     /* one that comes when all is done has done nothing */
     on_each("shared",
-            "for n in 1 2 3; do host $n --jobs 2 & p[$n]=$!; done; for n in 1 2 3; do wait ${p[$n]}; done;"
+            "for n in 1 2 3; do host $n --jobs 2 & p[$n]=$!; done; for n in 1 2 3; do wait ${p[$n]} || { cat "
+            "$FOLDER/$n.err; exit 9; }; done;"
             " all=0; for n in 1 2 3; do [ $(number $n steps_done) -le $all ] || all=$(number $n steps_done); done;"
             " [ $all -gt 90 ]; [ $(($(own 1) + $(own 2) + $(own 3))) = $all ]; same; free; host 4;"
             " [ $(number 4 finished_before) = true ]");

@@ -68,6 +68,19 @@ static char *create_database_sql(HbSession *session, const char *name, GHashTabl
     return g_string_free(sql, FALSE);
 }
 
+/* TRUE with *created FALSE: somebody else has created it at the same time */
+static gboolean create(HbSession *session, const char *name, GHashTable *properties, gboolean *created, GError **error)
+{
+    g_autofree char *sql = create_database_sql(session, name, properties);
+    g_autoptr(GError) ours = NULL;
+
+    *created = hb_my_execute(session, sql, &ours);
+    if (*created || hb_error_is(ours, HB_ERROR_EXISTS))
+        return TRUE;
+    g_propagate_prefixed_error(error, g_steal_pointer(&ours), "creating database %s on %s: ", name, session->address);
+    return FALSE;
+}
+
 gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties, gboolean *created, GError **error)
 {
     const HbAddress server = {address->uri, "", address->password, address->watch};
@@ -76,13 +89,7 @@ gboolean hb_my_create_database(const HbAddress *address, GHashTable *properties,
     gboolean ok = session != NULL && database_exists(session, address->database, &exists, error);
 
     *created = FALSE;
-    if (ok && !exists) {
-        g_autofree char *sql = create_database_sql(session, address->database, properties);
-        ok = hb_my_execute(session, sql, error);
-        if (!ok)
-            g_prefix_error(error, "creating database %s on %s: ", address->database, session->address);
-        *created = ok;
-    }
+    ok = ok && (exists || create(session, address->database, properties, created, error));
     hb_my_close(session);
     return ok;
 }
