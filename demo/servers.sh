@@ -180,7 +180,7 @@ plant() {
     fi
 }
 
-# All that run there, whoever started them
+# All servers that run there, also those that a test started
 servers_end() {
     local folder
     for folder in "${SERVERS:-/nowhere}"/*/; do

@@ -7,20 +7,6 @@
 #include "engine/postgres/rows/binary_rows.h"
 #include "engine/postgres/session/session.h"
 
-static int begin(void **state)
-{
-    (void)state;
-    servers_begin("one");
-    return 0;
-}
-
-static int end(void **state)
-{
-    (void)state;
-    servers_end();
-    return 0;
-}
-
 /* ---- Values ---- */
 
 #define SWEEP " FROM generate_series(1, 3000) i"
@@ -291,14 +277,13 @@ static void a_table_is_the_same_in_either_form(void **state)
     g_free(servers_query(shell, "ALTER SYSTEM SET log_statement = 'all'"));
     g_free(servers_query(shell, "SELECT pg_reload_conf()"));
     /* each table comes in binary form first, and from what is refused on as text */
-    run_expect(
-        run_shell("d=$(mktemp -d) && $HORNBEAM dump -q \"$(server_uri one vale)\" $d/dump && $HORNBEAM restore -q "
-                  "$d/dump \"$(server_uri one dale)\" >$d/o; grep -o 'COPY public.* FROM STDIN.*' "
-                  "$SERVERS/one/data/server.log | sed 's/(n[^)]*)/()/' | sort; rm -r $d"),
-        0,
-        "COPY public.label () FROM STDIN\nCOPY public.label () FROM STDIN (FORMAT binary)\n"
-        "COPY public.tree () FROM STDIN\nCOPY public.tree () FROM STDIN (FORMAT binary)\n",
-        NULL);
+    run_expect(run_shell("d=$FOLDER; $HORNBEAM dump -q \"$(server_uri one vale)\" $d/dump && $HORNBEAM restore -q "
+                         "$d/dump \"$(server_uri one dale)\" >$d/o; grep -o 'COPY public.* FROM STDIN.*' "
+                         "$SERVERS/one/data/server.log | sed 's/(n[^)]*)/()/' | sort"),
+               0,
+               "COPY public.label () FROM STDIN\nCOPY public.label () FROM STDIN (FORMAT binary)\n"
+               "COPY public.tree () FROM STDIN\nCOPY public.tree () FROM STDIN (FORMAT binary)\n",
+               NULL);
     for (gsize i = 0; i < G_N_ELEMENTS(tables); i++) {
         g_autofree char *sql = g_strdup_printf(DIGEST_OF("%s"), tables[i]);
         g_autofree char *one = servers_query(from, sql), *other = servers_query(to, sql);
@@ -312,12 +297,13 @@ static void a_database_without_an_encoding_keeps_its_bytes(void **state)
     (void)state;
     run_expect(
         run_shell(
-            "set -e; d=$(mktemp -d); psql -qX \"$(server_uri one postgres)\" -c \"CREATE DATABASE raw ENCODING "
+            "set -e; d=$FOLDER/raw; mkdir $d; psql -qX \"$(server_uri one postgres)\" -c \"CREATE DATABASE raw "
+            "ENCODING "
             "'SQL_ASCII' LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0\"; psql -qX \"$(server_uri one raw)\" -c "
             "\"CREATE TABLE leaf (n int, t text)\" -c \"INSERT INTO leaf SELECT i, E'\\xe9\\xff, no letter' FROM "
             "generate_series(1, 9000) i\"; $HORNBEAM dump -q \"$(server_uri one raw)\" $d/dump; $HORNBEAM restore "
             "-q $d/dump \"$(server_uri one rawer)\" >$d/o; psql -qXAt \"$(server_uri one rawer)\" -c \"SELECT "
-            "count(*), count(DISTINCT t), max(encode(t::bytea, 'hex')) FROM leaf\"; rm -r $d"),
+            "count(*), count(DISTINCT t), max(encode(t::bytea, 'hex')) FROM leaf\""),
         0, "9000|1|e9ff", NULL);
 }
 
@@ -330,5 +316,5 @@ int main(void)
         cmocka_unit_test(a_table_is_the_same_in_either_form),
         cmocka_unit_test(a_database_without_an_encoding_keeps_its_bytes),
     };
-    return cmocka_run_group_tests(tests, begin, end);
+    return servers_run_tests("one", NULL, tests, G_N_ELEMENTS(tests));
 }

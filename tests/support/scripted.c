@@ -644,21 +644,6 @@ static gboolean claim(HbSession *session, gboolean of_server, HbPeer *holder, GE
     return TRUE;
 }
 
-/* Locks on steps */
-static gboolean take_name(HbSession *session, const char *name)
-{
-    gboolean taken;
-
-    g_mutex_lock(&it.lock);
-    if (it.names == NULL)
-        it.names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    taken = !g_hash_table_contains(it.names, name) || g_hash_table_lookup(it.names, name) == session;
-    if (taken)
-        g_hash_table_insert(it.names, g_strdup(name), session);
-    g_mutex_unlock(&it.lock);
-    return taken;
-}
-
 static gboolean join_hold(HbSession *session, HbPeer *holder, GError **error)
 {
     return claim(session, FALSE, holder, error);
@@ -674,7 +659,13 @@ static gboolean leave_hold(HbSession *session, GError **error)
 static gboolean take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
 {
     (void)error;
-    *taken = take_name(session, key);
+    g_mutex_lock(&it.lock);
+    if (it.names == NULL)
+        it.names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    *taken = !g_hash_table_contains(it.names, key) || g_hash_table_lookup(it.names, key) == session;
+    if (*taken)
+        g_hash_table_insert(it.names, g_strdup(key), session);
+    g_mutex_unlock(&it.lock);
     return TRUE;
 }
 

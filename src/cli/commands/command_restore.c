@@ -20,26 +20,31 @@ static gboolean is_server(const HbRestoreOptions *options, const char *uri, cons
                         "%s is the dump of a whole server, and the address names database %s", dump, database);
 }
 
-static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
-{
-    return is_server(options, uri, hb_reader_get_path(options->dump), error) ? hb_cli_restore_whole(cli, options, error)
-                                                                             : HB_STATUS_USAGE;
-}
-
 static gboolean check_one_host(const HbCli *cli, const char *what, GError **error)
 {
     return !cli->options.join || hb_error_set(error, HB_ERROR_USAGE, "restore it with one host, without --join",
                                               "--join is not for %s", what);
 }
 
+static HbStatus restore_whole(HbCli *cli, const HbRestoreOptions *options, const char *uri, GError **error)
+{
+    return check_one_host(cli, "a whole server", error) &&
+                   is_server(options, uri, hb_reader_get_path(options->dump), error)
+               ? hb_cli_restore_whole(cli, options, error)
+               : HB_STATUS_USAGE;
+}
+
 /* A dump that comes through standard input */
 static HbStatus restore_stream(HbCli *cli, HbRestoreOptions *options, const char *uri, GError **error)
 {
-    g_autoptr(HbStream) stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), cli->key, error);
+    g_autoptr(HbStream) stream = NULL;
     HbStreamRows *stream_rows;
     HbRestore *restore;
     HbStatus status;
 
+    if (!check_one_host(cli, "a dump that comes through standard input", error))
+        return HB_STATUS_USAGE;
+    stream = hb_stream_open(STDIN_FILENO, hb_stop_get_fd(cli->stop), cli->key, error);
     if (stream == NULL)
         return HB_STATUS_DUMP;
     options->manifest = hb_stream_get_manifest(stream);
@@ -65,17 +70,14 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     if (!hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error))
         return HB_STATUS_USAGE;
     if (strcmp(arguments[0], "-") == 0)
-        return !check_one_host(cli, "a dump that comes through standard input", error)
-                   ? HB_STATUS_USAGE
-                   : restore_stream(cli, &options, arguments[1], error);
+        return restore_stream(cli, &options, arguments[1], error);
     dump = hb_reader_open(arguments[0], cli->key, error);
     if (dump == NULL)
         return HB_STATUS_DUMP;
     options.dump = dump;
     options.manifest = hb_reader_get_manifest(dump);
     if (hb_reader_get_manifest(dump)->members != NULL)
-        return check_one_host(cli, "a whole server", error) ? restore_whole(cli, &options, arguments[1], error)
-                                                            : HB_STATUS_USAGE;
+        return restore_whole(cli, &options, arguments[1], error);
     if (options.manifest->kept_log != NULL && !options.remember && !options.resume)
         hb_observers_note(cli->observers, HB_SEVERITY_NOTE, "give --remember, and freshen reads what has changed since",
                           "the source of this dump keeps its log for a copy; this one will not remember that");

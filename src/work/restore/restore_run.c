@@ -34,6 +34,7 @@ gboolean hb_restore_run_make_steps(HbRestoreRun *run, GError **error)
                                          .failed_rows = run->failed_rows};
 
     g_clear_pointer(&run->plan.steps, hb_restore_plan_free);
+    g_array_set_size(run->hosts.elsewhere, 0);
     run->plan.steps = hb_restore_plan_new(run->manifest, options->engine, &wishes, error);
     return run->plan.steps != NULL;
 }
@@ -54,6 +55,7 @@ HbRestoreRun *hb_restore_run_new(const HbRestoreOptions *options, HbManifest *ma
     g_mutex_init(&run->privileges);
     g_cond_init(&run->settled);
     run->password_file = -1;
+    run->hosts.elsewhere = g_array_new(FALSE, FALSE, sizeof(guint));
     run->kept = g_hash_table_new(g_str_hash, g_str_equal);
     run->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
@@ -80,7 +82,7 @@ void hb_restore_run_free(HbRestoreRun *run)
     g_clear_pointer(&run->role_differences, g_ptr_array_unref);
     hb_restore_run_close_passwords(run);
     g_clear_error(&run->lost);
-    g_clear_pointer(&run->hosts.elsewhere, g_array_unref);
+    g_array_unref(run->hosts.elsewhere);
     g_mutex_clear(&run->lock);
     g_mutex_clear(&run->privileges);
     g_cond_clear(&run->settled);
@@ -212,8 +214,6 @@ static gboolean start_over_from_journal(HbRestoreRun *run, GError **error)
     if (hb_stop_retry(run->options->stop, try_journal, run, &last)) {
         g_clear_error(&run->lost);
         hb_restore_run_forget_exceptions(run);
-        if (run->hosts.elsewhere != NULL)
-            g_array_set_size(run->hosts.elsewhere, 0);
         return hb_restore_run_make_steps(run, error);
     }
     if (hb_stop_is_set(run->options->stop))
@@ -291,6 +291,14 @@ gboolean hb_restore_run_keep_rows(HbRestoreRun *run, const HbRowSet *set, GError
     return TRUE;
 }
 
+/* What is not done yet, as the journal has it by now */
+static gboolean walk_on(HbRestoreRun *run, GError **error)
+{
+    hb_restore_run_forget_exceptions(run);
+    return hb_restore_run_read_journal(run, error) && hb_restore_run_make_steps(run, error) &&
+           walk_stubbornly(run, error);
+}
+
 /*
  * Rows that come once come between two walks: the first makes what must exist before them, and what fails there is told
  * only when the second one has tried it again. The journal knows what the first has done.
@@ -312,9 +320,7 @@ static gboolean walk_around_rows(HbRestoreRun *run, GError **error)
     run->rows_came = TRUE;
     run->plan.before_rows = FALSE;
     run->tentative = tentative;
-    hb_restore_run_forget_exceptions(run);
-    return hb_restore_run_read_journal(run, error) && hb_restore_run_make_steps(run, error) &&
-           walk_stubbornly(run, error);
+    return walk_on(run, error);
 }
 
 /* Where rows did not come, all that was to follow them is open, too, though no plan has it yet */
@@ -395,15 +401,11 @@ gboolean hb_restore_run_go_on(HbRestoreRun *run, gboolean tentative, HbObservers
                               GError **error)
 {
     gint64 start = g_get_monotonic_time();
-    gboolean ok;
 
     run->result = result;
     run->tentative = tentative;
     run->observers = observers;
-    hb_restore_run_forget_exceptions(run);
-    ok =
-        hb_restore_run_read_journal(run, error) && hb_restore_run_make_steps(run, error) && walk_stubbornly(run, error);
-    return end_run(run, ok, start, error);
+    return end_run(run, walk_on(run, error), start, error);
 }
 
 gboolean hb_restore_run_looks_again(const HbRestoreRun *run)

@@ -10,7 +10,7 @@
  * the lock of is set aside; from time to time the journal says what of that is done, and the rest is tried again, for
  * its host may be gone. The journal is asked so seldom that the asking takes a small part of the time.
  *
- * Whoever comes first begins the journal alone; whoever goes last ends it.
+ * The first host begins the journal, alone; the last one ends it.
  */
 
 /* The journal's key of what the hosts plan: options that differ would make plans that differ */
@@ -92,7 +92,6 @@ static gboolean prepare(HbRestoreRun *run, HbSession *session, GError **error)
 
 gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error)
 {
-    run->hosts.elsewhere = g_array_new(FALSE, FALSE, sizeof(guint));
     run->claim = hb_claim_join(run->options->engine, &run->target->address, run->options->stop, run->options->observers,
                                &run->hosts.begins, error);
     return run->claim != NULL && hb_restore_run_with_session(run, prepare, error);
@@ -100,21 +99,25 @@ gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error)
 
 /* ---- Steps ---- */
 
-HbStepHold hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, GError **error)
+gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, gboolean *ours,
+                                  GError **error)
 {
     const HbEngine *engine = run->options->engine;
-    gboolean taken, noted;
+    gboolean noted;
 
+    *ours = TRUE;
     if (!run->options->join)
-        return HB_STEP_OURS;
-    if (!engine->target->take_step(session, step->key, &taken, error))
-        return HB_STEP_OURS;
-    if (!taken)
-        return HB_STEP_ELSEWHERE;
-    if (!engine->journal->has_step(session, step->key, &noted, error) || !noted)
-        return HB_STEP_OURS;
-    hb_restore_run_give_step(run, session, step);
-    return HB_STEP_DONE_ELSEWHERE;
+        return TRUE;
+    if (!engine->target->take_step(session, step->key, ours, error))
+        return FALSE;
+    if (!*ours)
+        return TRUE;
+    if (!engine->journal->has_step(session, step->key, &noted, error))
+        return FALSE;
+    *ours = !noted;
+    if (noted)
+        hb_restore_run_give_step(run, session, step);
+    return TRUE;
 }
 
 /* A session that cannot give the lock back has lost it */
@@ -124,20 +127,11 @@ void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbSte
         run->options->engine->target->give_step(session, step->key, NULL);
 }
 
-static void take_up(HbRestoreRun *run, HbWorker *worker)
+/* A worker that takes one of them again finds it in the journal, or tries for its lock */
+static void take_up(HbRestoreRun *run)
 {
-    HbPlan *plan = run->plan.steps->plan;
-
-    for (guint i = 0; i < run->hosts.elsewhere->len; i++) {
-        const guint number = g_array_index(run->hosts.elsewhere, guint, i);
-        const HbStep *step = hb_plan_get_what(plan, number);
-        if (!g_hash_table_contains(run->journal, step->key)) {
-            hb_plan_put_back(plan, number);
-            continue;
-        }
-        hb_worker_notify_advanced(worker, hb_plan_get_cost(plan, number), 0);
-        hb_plan_settle(plan, number, HB_STEP_DONE);
-    }
+    for (guint i = 0; i < run->hosts.elsewhere->len; i++)
+        hb_plan_put_back(run->plan.steps->plan, g_array_index(run->hosts.elsewhere, guint, i));
     g_array_set_size(run->hosts.elsewhere, 0);
     g_cond_broadcast(&run->settled);
 }
@@ -172,21 +166,12 @@ void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker)
     }
     run->hosts.is_asking = TRUE;
     if (ask_journal(run, worker))
-        take_up(run, worker);
+        take_up(run);
     run->hosts.is_asking = FALSE;
     run->hosts.ask_at = MAX(now + ASK_EVERY_US, now + (g_get_monotonic_time() - now) * ASK_PART);
 }
 
 /* ---- The end ---- */
-
-static gboolean end_if_open(HbRestoreRun *run, HbSession *session, GError **error)
-{
-    g_autofree char *dump_id = NULL;
-
-    if (!run->options->engine->journal->find(session, &dump_id, error))
-        return FALSE;
-    return g_strcmp0(dump_id, run->manifest->id) != 0 || hb_restore_run_end_in_session(run, session, error);
-}
 
 static gboolean look_for_journal(HbRestoreRun *run, HbSession *session, GError **error)
 {
@@ -194,7 +179,7 @@ static gboolean look_for_journal(HbRestoreRun *run, HbSession *session, GError *
 
     if (!run->options->engine->journal->find(session, &dump_id, error))
         return FALSE;
-    run->hosts.is_ended = dump_id == NULL;
+    run->hosts.is_ended = g_strcmp0(dump_id, run->manifest->id) != 0;
     return TRUE;
 }
 
@@ -204,13 +189,9 @@ static gboolean wait_for_others(HbRestoreRun *run, GError **error)
     for (;;) {
         gboolean is_last;
 
-        if (!hb_claim_leave(run->claim, &is_last, error))
+        if (!hb_claim_leave(run->claim, &is_last, error) || !hb_restore_run_with_session(run, look_for_journal, error))
             return FALSE;
-        if (is_last)
-            return TRUE;
-        if (!hb_restore_run_with_session(run, look_for_journal, error))
-            return FALSE;
-        if (run->hosts.is_ended)
+        if (is_last || run->hosts.is_ended)
             return TRUE;
         if (!hb_stop_sleep(run->options->stop, LEAVE_MS))
             return hb_stop_set_error(error);
@@ -242,5 +223,6 @@ gboolean hb_restore_run_mend_alone(HbRestoreRun *run, gboolean *again, GError **
 /* All steps are noted, so the others are about to leave, too. The last of them ends the journal */
 gboolean hb_restore_run_leave_hosts(HbRestoreRun *run, GError **error)
 {
-    return wait_for_others(run, error) && (run->hosts.is_ended || hb_restore_run_with_session(run, end_if_open, error));
+    return wait_for_others(run, error) &&
+           (run->hosts.is_ended || hb_restore_run_with_session(run, hb_restore_run_end_in_session, error));
 }

@@ -40,7 +40,7 @@ typedef struct {
     gboolean has_broken;  /* a table without transactions holds a part of what a killed host did: to be done alone */
     gboolean is_asking;   /* a worker reads the journal */
     gint64 ask_at;        /* not before */
-    GArray *elsewhere;    /* guint: steps that other hosts do */
+    GArray *elsewhere;    /* guint: steps of the plan that other hosts do, or have done */
     guint own;            /* steps that this one has done */
 } HbRestoreHosts;
 
@@ -95,15 +95,14 @@ char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
 /*
  * ---- restore_run_hosts ----
  *
- * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. hold_step(): whose is it? With *error it
- * is ours, and cannot be done. ask_hosts(): with the lock held, which it gives up meanwhile; waits, or asks the journal
+ * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. hold_step(): is it ours, or does another
+ * host do it, or has done it? ask_hosts(): with the lock held, which it gives up meanwhile; waits, or asks the journal
  * what others have done. mend_alone(): after a walk; *again: this host is alone, and is to walk once more.
  * leave_hosts(): all is done; the last host ends the journal
  */
-typedef enum { HB_STEP_OURS, HB_STEP_ELSEWHERE, HB_STEP_DONE_ELSEWHERE } HbStepHold;
-
 gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error);
-HbStepHold hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, GError **error);
+gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, gboolean *ours,
+                                  GError **error);
 void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbStep *step);
 void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker);
 gboolean hb_restore_run_mend_alone(HbRestoreRun *run, gboolean *again, GError **error);

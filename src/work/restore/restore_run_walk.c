@@ -142,36 +142,19 @@ static HbWorkerTask describe_task(const HbRestoreRun *run, const HbStep *step, g
     return task;
 }
 
-/* Without the lock */
-static HbStepHold carry_out(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number,
-                            const HbWorkerTask *task, GError **error)
+/* Without the lock. FALSE without an error: it is another host's */
+static gboolean carry_out(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number,
+                          const HbWorkerTask *task, GError **error)
 {
-    GError *cause = NULL;
-    const HbStepHold hold = hb_restore_run_hold_step(run, worker->session, step, &cause);
+    gboolean ours;
 
-    if (cause != NULL) {
-        g_propagate_error(error, cause);
-        return hold;
-    }
-    if (hold == HB_STEP_OURS) {
-        hb_worker_notify_started(worker, task);
-        hb_restore_run_step(run, worker, step, error);
-        hb_restore_run_give_step(run, worker->session, step);
-        report_step_done(run, worker, step, number);
-    } else if (hold == HB_STEP_DONE_ELSEWHERE) {
-        hb_worker_notify_advanced(worker, task->cost, 0);
-    }
-    return hold;
-}
-
-static void note_outcome(HbRestoreRun *run, guint number, HbStepHold hold)
-{
-    if (hold == HB_STEP_ELSEWHERE) {
-        g_array_append_val(run->hosts.elsewhere, number);
-        return;
-    }
-    run->hosts.own += hold == HB_STEP_OURS;
-    settle(run, number, HB_STEP_DONE);
+    if (!hb_restore_run_hold_step(run, worker->session, step, &ours, error) || !ours)
+        return FALSE;
+    hb_worker_notify_started(worker, task);
+    hb_restore_run_step(run, worker, step, error);
+    hb_restore_run_give_step(run, worker->session, step);
+    report_step_done(run, worker, step, number);
+    return TRUE;
 }
 
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
@@ -187,12 +170,16 @@ static gboolean work(HbWorker *worker, gpointer data, GError **error)
         const HbWorkerTask task = describe_task(run, step, number);
 
         g_mutex_unlock(&run->lock);
-        const HbStepHold hold = carry_out(run, worker, step, number, &task, &cause);
+        const gboolean ours = carry_out(run, worker, step, number, &task, &cause);
         g_mutex_lock(&run->lock);
-        if (cause != NULL)
+        if (cause != NULL) {
             ok = judge_failure(run, number, cause, error);
-        else
-            note_outcome(run, number, hold);
+        } else if (ours) {
+            run->hosts.own++;
+            settle(run, number, HB_STEP_DONE);
+        } else {
+            g_array_append_val(run->hosts.elsewhere, number);
+        }
     }
     if (ok && hb_stop_is_set(run->options->stop) && hb_plan_count_open(run->plan.steps->plan) > 0)
         ok = hb_stop_set_error(error);

@@ -2,7 +2,8 @@
 /*
  * rows - the rows of tables, out of the server and into it, as COPY text.
  *
- * The text format of COPY is the row encoding of a dump (core/rowtext), so that rows pass without being taken apart.
+ * The text format of COPY is the row encoding of a dump (core/rowtext), so that rows pass without being taken apart;
+ * on their way in many are put into COPY's binary format, which costs the server less (see binary_rows.h).
  * Tables are split by ctid, in blocks; servers before version 14 would read the whole table for each range, so there a
  * table is one piece.
  */

@@ -24,8 +24,7 @@ typedef gboolean (*HbPgToBinary)(const char *text, gsize length, GString *binary
 /* Of a type, by the name of its internal receive function: "int4recv". NULL: there is none */
 HbPgToBinary hb_pg_find_value_form(const char *receiver);
 
-/* Appends a number of 2, 4 or 8 bytes in network byte order. Once or twice a value: the text's final NUL is not kept up
- */
+/* Appends a number of 2, 4 or 8 bytes in network byte order; for speed it does not end the string with a NUL */
 static inline void hb_pg_append_number(GString *binary, gint64 number, guint bytes)
 {
     const guint64 big = GUINT64_TO_BE((guint64)number << (64 - 8 * bytes));
