@@ -169,8 +169,8 @@ static void a_log_that_cannot_be_kept_says_why(void **state)
     expect("sql $F postgres \"CREATE ROLE plain LOGIN\"; sql $F vane \"GRANT CREATE ON DATABASE vane TO plain\";"
            " \"$HORNBEAM\" dump ${FROM/postgres@/plain@} $FOLDER/no --keep-log",
            "may not read the server's log");
-    expect("psql -X -q $FROM -c \"BEGIN; CREATE TABLE public.held (a int)\" -c \"SELECT pg_sleep(4)\" & sleep 1; "
-           "\"$HORNBEAM\" dump $FROM $FOLDER/no --keep-log --lock-wait 1; S=$?; wait; [ $(from \"SELECT count(*) FROM"
+    expect("hold $F vane \"BEGIN; CREATE TABLE public.held (a int)\";"
+           "\"$HORNBEAM\" dump $FROM $FOLDER/no --keep-log --lock-wait 1; S=$?; let_go; [ $(from \"SELECT count(*) FROM"
            " pg_replication_slots WHERE NOT active\") = 1 ] || exit 7; exit $S",
            "until all that write just then have ended: process");
     expect("\"$HORNBEAM\" freshen $FROM $TO --keep-up --by rows", "does not go with --by rows");

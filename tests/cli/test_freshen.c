@@ -213,14 +213,13 @@ static void what_a_killed_pass_leaves_the_next_one_completes(void **state)
 static void a_view_is_refreshed_after_a_pass_was_killed_before_it(void **state)
 {
     g_autofree char *from = servers_get_uri("old", "vale"), *to = servers_get_uri("new", "vale");
-    g_autofree char *line =
-        g_strdup_printf("psql -qX '%s' -c 'BEGIN; SELECT count(*) FROM sums; SELECT pg_sleep(4)' >$FOLDER/held & sleep "
-                        "0.5; $HORNBEAM freshen"
-                        " -q --yes '%s' '%s' >$FOLDER/told 2>&1 & sleep 2.5; kill -KILL $!; psql -qX '%s' -c \"SELECT"
-                        " pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND query LIKE "
-                        "'%%REFRESH MAT%%'\""
-                        " >$FOLDER/ended; wait; true",
-                        to, from, to, to);
+    g_autofree char *line = g_strdup_printf(
+        "refreshing() { psql -qXAt \"$(server_uri new vale)\" -c \"SELECT $1 FROM pg_stat_activity WHERE"
+        " pid <> pg_backend_pid() AND query LIKE '%%REFRESH MAT%%'\" | grep -q t; };"
+        " hold new vale 'BEGIN; SELECT count(*) FROM sums'; $HORNBEAM freshen -q --yes '%s' '%s'"
+        " >$FOLDER/told 2>&1 & p=$!; wait_for 'refreshing true' || exit; kill -KILL $p;"
+        " refreshing 'pg_terminate_backend(pid)'; let_go",
+        from, to);
 
     (void)state;
     make_copy(&postgres, from, to);
@@ -441,9 +440,7 @@ static void what_a_copy_remembers(void **state)
         " FROM reading WHERE v % 5 = 0; UPDATE tree SET height = 7 WHERE id < 4000; INSERT INTO label VALUES ('z', 1);"
         " DO NEXTVAL(numbers)"};
     /* while others hold what is to be changed, a pass cannot end */
-    static const char *const holds[] = {"psql -qX \"$(server_uri new vale)\" -c 'BEGIN; LOCK TABLE plot IN SHARE MODE; "
-                                        "SELECT pg_sleep(3)'",
-                                        "mariadb_shell mnew vale -e 'LOCK TABLES plot READ; SELECT SLEEP(3)'"};
+    static const char *const holds[] = {"BEGIN; LOCK TABLE plot IN SHARE MODE", "LOCK TABLES plot READ"};
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
@@ -466,9 +463,10 @@ static void what_a_copy_remembers(void **state)
         fill_database(engines[i]->from, "other", "CREATE TABLE plot (n INT)");
         run_expect(run_hornbeam("freshen", "--yes", other, to, NULL), 1, NULL, "is a copy of database vale at ");
         /* a pass that breaks off says so, until the next one has ended */
-        half = g_strdup_printf("%s >$FOLDER/held 2>&1 & sleep 0.7; $HORNBEAM freshen -q '%s' '%s' >$FOLDER/told 2>&1 & "
-                               "sleep 2; kill -KILL $!; wait; $HORNBEAM survey '%s'",
-                               holds[i], from, to, to);
+        half = g_strdup_printf("hold %s vale '%s'; $HORNBEAM freshen -q '%s' '%s' >$FOLDER/told 2>&1 & p=$!; wait_for"
+                               " \"$HORNBEAM survey '%s' | grep -q 'between passes'\" || exit; kill -KILL $p; let_go;"
+                               " $HORNBEAM survey '%s'",
+                               engines[i]->to, holds[i], from, to, to, to);
         g_free(servers_query(from, "UPDATE plot SET name = CONCAT('half ', name)"));
         run_expect(run_shell(half), 0, "; between passes: parts of it are", NULL);
         run_expect(run_hornbeam("freshen", "-q", from, to, NULL), 0, NULL, NULL);
@@ -516,9 +514,10 @@ static void a_restarted_source_is_the_same(void **state)
                         *to = servers_get_uri(engines[i]->to, "vale"), *shell = servers_get_uri(engines[i]->to, NULL);
         g_autofree char *restart = g_strconcat(again[i], "again", NULL),
                         *broken = g_strdup_printf(
-                            "%s $HORNBEAM carry -q --throttle 1M '%s' '%s' >$FOLDER/told 2>&1 & p=$!; sleep "
-                            "1.5; again; wait $p; grep -h broke $FOLDER/told",
-                            again[i], from, to);
+                            "%s $HORNBEAM carry -q --throttle 1M '%s' '%s' >$FOLDER/told 2>&1 & p=$!; wait_for"
+                            " \"$HORNBEAM preflight '%s' '%s' 2>&1 | grep -q another-run\" || exit; again; wait $p;"
+                            " grep -h broke $FOLDER/told",
+                            again[i], from, to, from, to);
         fill(engines[i]->from, engines[i]->tables);
         fill(engines[i]->to, "SELECT 1");
         run_expect(run_hornbeam("carry", "-q", "--remember", from, to, NULL), 0, NULL, NULL);

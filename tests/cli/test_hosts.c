@@ -60,18 +60,14 @@ static void hosts_that_are_killed_leave_nothing(void **state)
 }
 
 /* The hold, as PostgreSQL has it: shared by others, or whole */
-#define HOLD(shared, seconds) "SELECT pg_advisory_lock" shared "(1215263342, 0), pg_sleep(" seconds ")"
-
 static void who_shares_the_hold_is_told_from_who_does_not(void **state)
 {
     (void)state;
     on(engines[0], "alone",
-       "psql -qX \"$(server_uri new postgres)\" -c 'CREATE DATABASE alone'; psql -qX \"$TO\" -c \"" HOLD(
-           "_shared", "20") "\" >o1 & W=$!; sleep 1; fails 1 hb restore \"$DUMP\" \"$TO\"; grep -q another-run e; kill "
-                            "$W; wait $W || true;"
-                            " sleep 0.5; psql -qX \"$TO\" -c \"" HOLD(
-                                "", "4") "\" >o1 & sleep 1; host 1; grep -q 'share the work' 1.err; same;"
-                                         " free");
+       "psql -qX \"$(server_uri new postgres)\" -c 'CREATE DATABASE alone';"
+       " lock() { hold new alone \"SELECT pg_advisory_lock$1(1215263342, 0)\"; };"
+       " lock _shared; fails 1 hb restore \"$DUMP\" \"$TO\"; grep -q another-run e; let_go;"
+       " lock ''; host 1 & W=$!; wait_for \"grep -q 'share the work' 1.err\"; let_go; wait $W; same; free");
 }
 
 /* Their plans must be the same; a run that goes alone ends what hosts left */

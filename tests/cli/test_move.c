@@ -260,11 +260,7 @@ static void a_server_says_no_in_many_ways(void **state)
     run_expect(run_hornbeam("restore", it.dump, new_plain, NULL), 1, NULL, "ALTER ROLE plain CREATEDB;");
 }
 
-/* Shell: locks a table for some seconds in the background, and goes on when the lock is held */
-#define HOLD_A_LOCK                                                                                                    \
-    "psql -qX $OLD -c 'BEGIN; LOCK TABLE garden.plot; SELECT pg_sleep(4)' >/dev/null & for i in $(seq 100); do "       \
-    "[ \"$(psql -qXAt $OLD -c \"SELECT count(*) FROM pg_locks WHERE mode = 'AccessExclusiveLock' AND granted"          \
-    " AND relation = 'garden.plot'::regclass\")\" = 0 ] || break; done; "
+#define HOLD_A_LOCK "hold old fennick_vale 'BEGIN; LOCK TABLE garden.plot';"
 
 /* Who may do little may still move what is his; the roles that are there are no obstacle */
 static void an_ordinary_owner_moves_his_own_database(void **state)
@@ -288,21 +284,19 @@ static void an_ordinary_owner_moves_his_own_database(void **state)
 static void a_locked_table_is_named_with_its_holder(void **state)
 {
     (void)state;
-    run_expect(
-        run_shell(HOLD_A_LOCK
-                  " $HORNBEAM dump --lock-wait 1 $OLD $FOLDER/locked.dump; status=$?; kill %1; wait; exit $status"),
-        4, NULL, "table garden.plot: locked by process");
+    run_expect(run_shell(HOLD_A_LOCK
+                         " $HORNBEAM dump --lock-wait 1 $OLD $FOLDER/locked.dump; status=$?; let_go; exit $status"),
+               4, NULL, "table garden.plot: locked by process");
     run_expect(run_shell("ls -d $FOLDER/*locked*"), 2, "", NULL);
 }
 
 static void passwords_are_not_in_the_list_of_processes(void **state)
 {
     (void)state;
-    run_expect(
-        run_shell(HOLD_A_LOCK
-                  " $HORNBEAM dump --lock-wait 30 \"$OLD&password=geheim\" $FOLDER/p.dump 2>/dev/null & sleep 1;"
-                  " tr '\\0' ' ' </proc/$!/cmdline; kill -INT $!; wait $!; status=$?; kill %1; wait; exit $status"),
-        130, "password=******", NULL);
+    run_expect(run_shell(HOLD_A_LOCK
+                         " $HORNBEAM dump --lock-wait 30 \"$OLD&password=geheim\" $FOLDER/p.dump 2>/dev/null & sleep 1;"
+                         " tr '\\0' ' ' </proc/$!/cmdline; kill -INT $!; wait $!; status=$?; let_go; exit $status"),
+               130, "password=******", NULL);
 }
 
 /* Rows that take a while: compressed as hard as can be */

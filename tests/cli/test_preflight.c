@@ -285,24 +285,21 @@ static void the_source_itself_and_who_else_is_there_are_named(void **state)
         1, "is the source itself, under this or another address", NULL);
     run_expect(run_shell("$HORNBEAM preflight \"$(server_uri mold fennick_vale)\" \"$(server_uri mold fennick_vale)\""),
                1, "is the source itself", NULL);
+    run_expect(run_shell("hold new busy \"SET application_name = 'till'\"; $HORNBEAM preflight $FOLDER/old.full"
+                         " \"$(server_uri new busy)\"; status=$?; let_go; exit $status"),
+               0, "busy: is in use by others: postgres with till (1)", NULL);
     run_expect(
-        run_shell("psql -qX \"$(server_uri new busy)\" -c \"SET application_name = 'till'; SELECT pg_sleep(60)\" &"
-                  " sleep 0.5; $HORNBEAM preflight $FOLDER/old.full \"$(server_uri new busy)\"; status=$?; kill $!;"
-                  " exit $status"),
-        0, "busy: is in use by others: postgres with till (1)", NULL);
-    run_expect(
-        run_shell("mariadb_shell mnew limited -e 'SELECT SLEEP(60)' & sleep 0.5; $HORNBEAM preflight $FOLDER/mold.full"
-                  " \"$(server_uri mnew limited)\"; kill $!; exit 0"),
+        run_shell(
+            "hold mnew limited 'DO 1'; $HORNBEAM preflight $FOLDER/mold.full \"$(server_uri mnew limited)\"; let_go"),
         0, "limited: is in use by others: root from localhost (1)", NULL);
     run_expect(
-        run_shell("{ echo 'BEGIN; SELECT COUNT(*) FROM plot;'; sleep 4; } | mariadb_shell mnew taken >/dev/null & sleep"
-                  " 2.5; $HORNBEAM preflight $FOLDER/mold.full \"$(server_uri mnew taken)\"; wait; exit 0"),
+        run_shell("hold mnew taken 'BEGIN; SELECT COUNT(*) FROM plot'; sleep 2.5; $HORNBEAM preflight $FOLDER/mold.full"
+                  " \"$(server_uri mnew taken)\"; let_go"),
         0, "of root (Sleep) has had a transaction open since", NULL);
     run_expect(
-        run_shell("psql -qX \"$(server_uri new taken)\" -c 'BEGIN; SELECT count(*) FROM plot; SELECT pg_sleep(4)'"
-                  " >/dev/null & sleep 2.5; $HORNBEAM preflight $FOLDER/old.full \"$(server_uri new taken)\"; wait;"
-                  " exit 0"),
-        0, "of user postgres (psql, active) has had a transaction open since", NULL);
+        run_shell("hold new taken 'BEGIN; SELECT count(*) FROM plot'; sleep 2.5; $HORNBEAM preflight $FOLDER/old.full"
+                  " \"$(server_uri new taken)\"; let_go"),
+        0, "of user postgres (psql, idle in transaction) has had a transaction open since", NULL);
 }
 
 static void a_report_can_be_kept_and_read_by_programs(void **state)

@@ -248,21 +248,23 @@ static void a_run_that_died_is_told_from_one_that_works(void **state)
 static void whoever_holds_a_lock_is_named_while_it_lasts(void **state)
 {
     static const struct {
-        const char *holder, *named;
+        const char *server, *lock, *named;
     } cases[] = {
-        {"psql -qX \"$(server_uri pg fennick_vale)\" -c 'BEGIN; LOCK TABLE garden.tree; SELECT pg_sleep(14)'",
-         "the source: process [0-9]* waits for garden.tree, held by process [0-9]* of user postgres (psql, active, in"},
-        {"mariadb_shell my fennick_vale -e 'LOCK TABLES tree WRITE; SELECT SLEEP(14)'",
+        {"pg", "BEGIN; LOCK TABLE garden.tree",
+         "the source: process [0-9]* waits for garden.tree, held by process [0-9]* of user postgres (psql, idle in"},
+        {"my", "LOCK TABLES tree WRITE",
          "the source: session [0-9]*: .*Waiting for backup lock.*; in the same database there is session [0-9]* of "
-         "root@localhost (Query for"},
+         "root@localhost (Sleep for"},
     };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autofree char *line = g_strdup_printf(
-            "cd $FOLDER; rm -rf held.dump; %s >/dev/null & sleep 1; $HORNBEAM dump --lock-wait 30 \"$(server_uri %s"
-            " fennick_vale)\" held.dump >out 2>&1; wait; grep -q 'nothing new for 1[0-9] s; %s' out || cat out",
-            cases[i].holder, i == 0 ? "pg" : "my", cases[i].named);
+            "cd $FOLDER; rm -rf held.dump; hold %s fennick_vale '%s'; $HORNBEAM dump --lock-wait 40 \"$(server_uri %s"
+            " fennick_vale)\" held.dump >out 2>&1 & p=$!; wait_for 'grep -q \"nothing new for 1\" out'; let_go; wait "
+            "$p;"
+            " grep -q 'nothing new for 1[0-9] s; %s' out || cat out",
+            cases[i].server, cases[i].lock, cases[i].server, cases[i].named);
         Run run = run_shell(line);
         assert_string_equal(run.out, "");
         run_clear(&run);
@@ -274,15 +276,14 @@ static void whoever_holds_a_lock_is_named_while_it_lasts(void **state)
 static void a_statement_that_others_cancel_is_no_interruption(void **state)
 {
     static const char *const lines[] = {
-        "psql -qX \"$(server_uri pg fennick_vale)\" -c 'BEGIN; LOCK TABLE tree; SELECT pg_sleep(20)' >/dev/null & "
-        "sleep 0.5;"
+        "hold pg fennick_vale 'BEGIN; LOCK TABLE tree';"
         " $HORNBEAM dump --lock-wait 15 \"$(server_uri pg fennick_vale)\" c.dump 2>err & pid=$!; for i in $(seq 200); "
         "do psql"
         " -qXAt \"$(server_uri pg postgres)\" -c \"SELECT pg_cancel_backend(pid) FROM pg_stat_activity WHERE "
         "application_name ="
         " 'hornbeam' AND query LIKE 'LOCK TABLE%' AND state = 'active'\" | grep -q t && break; sleep 0.05; done; wait "
         "$pid;"
-        " echo $?; cat err; kill %1; wait; true",
+        " echo $?; cat err; let_go",
     };
 
     (void)state;

@@ -30,8 +30,9 @@ void run_clear(Run *run)
 
 static char *with_scripts(const char *line)
 {
-    return g_strdup_printf("HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; SERVERS='%s'; %s", HB_BINARY_DIR,
-                           HB_SOURCE_DIR, folder != NULL ? folder : "", line);
+    return g_strdup_printf(
+        "HORNBEAM=%s/hornbeam; . '%s/demo/servers.sh'; . '%s/tests/support/hold.sh'; SERVERS='%s'; %s", HB_BINARY_DIR,
+        HB_SOURCE_DIR, HB_SOURCE_DIR, folder != NULL ? folder : "", line);
 }
 
 void servers_run_shell(const char *line)

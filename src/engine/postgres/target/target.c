@@ -88,10 +88,16 @@ gboolean hb_pg_find_target(const HbAddress *address, HbServerInfo *info, gboolea
     *exists = session != NULL;
     if (session == NULL) {
         session = hb_pg_open_maintenance(address, NULL);
-        if (session == NULL || !database_exists(session, address->database, exists, NULL) || *exists) {
+        if (session == NULL || !database_exists(session, address->database, exists, NULL)) {
             hb_pg_close(session);
             g_propagate_error(error, g_steal_pointer(&refusal));
             return FALSE;
+        }
+        if (*exists) { /* another host may have created it between the two looks */
+            hb_pg_close(session);
+            session = hb_pg_open(address, error);
+            if (session == NULL)
+                return FALSE;
         }
     }
     ok = hb_pg_describe(session, info, error);
