@@ -24,6 +24,7 @@
 #define ROWS_NAMED_MAX     1000000
 #define UNTIL_LAG_MAX_S    86400
 #define KEEP_MAX           10000
+#define HOSTS_MAX          255
 #define KEEP_FOR_MAX       100000
 #define COMMAND_PREFIX     "command:"
 
@@ -302,14 +303,26 @@ static gboolean check_existing(HbOptions *options, GError **error)
 }
 
 /* What only one of several hosts could do, or all of them would do */
-static gboolean check_join(const HbOptions *options, GError **error)
+static gboolean check_join(HbOptions *options, GError **error)
 {
     const char *other = options->existing_wish != HB_EXISTING_STOP ? "--existing"
                         : options->new_passwords != NULL           ? "--new-passwords"
+                        : options->seal_for != NULL                ? "--seal-for"
+                        : options->sweep                           ? "--sweep"
+                        : options->keep_log                        ? "--keep-log"
+                        : options->keep_count > 0                  ? "--keep"
+                        : options->keep_for_s > 0                  ? "--keep-for"
                                                                    : NULL;
 
+    if (options->hosts != NULL && !read_number(options->hosts, "hosts", 2, HOSTS_MAX, &options->hosts_count, error))
+        return FALSE;
+    if (options->hosts != NULL && !options->join)
+        return hb_error_set(error, HB_ERROR_USAGE, NULL, "--hosts goes with --join");
     return !options->join || other == NULL ||
-           hb_error_set(error, HB_ERROR_USAGE, "several hosts restore into a new or empty database",
+           hb_error_set(error, HB_ERROR_USAGE,
+                        options->existing_wish != HB_EXISTING_STOP || options->new_passwords != NULL
+                            ? "several hosts restore into a new or empty database"
+                            : "one host alone can do that",
                         "%s does not go with --join", other);
 }
 

@@ -32,6 +32,7 @@ typedef struct {
     gboolean verbose;
     gboolean resume;
     gboolean join;
+    char *hosts;
     gboolean remember;
     gboolean keep_log;
     gboolean keep_up;
@@ -104,6 +105,7 @@ typedef struct {
     guint source_place;
     HbSelection *selection;
     guint keep_count;  /* 0: none was given */
+    guint hosts_count; /* likewise */
     gint64 keep_for_s; /* 0: none was given */
     char **then_words; /* NULL: nothing is to be run */
 } HbOptions;

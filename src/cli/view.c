@@ -22,12 +22,19 @@ static void session_clear(gpointer data)
     *session = (HbViewSession){0};
 }
 
+static void host_clear(gpointer data)
+{
+    g_free(((HbViewHost *)data)->name);
+}
+
 HbView *hb_view_new(void)
 {
     HbView *view = g_new0(HbView, 1);
 
     view->sessions = g_array_new(FALSE, TRUE, sizeof(HbViewSession));
     g_array_set_clear_func(view->sessions, session_clear);
+    view->hosts = g_array_new(FALSE, TRUE, sizeof(HbViewHost));
+    g_array_set_clear_func(view->hosts, host_clear);
     return view;
 }
 
@@ -39,6 +46,7 @@ void hb_view_free(HbView *view)
     g_free(view->wait);
     g_free(view->last_problem);
     g_array_unref(view->sessions);
+    g_array_unref(view->hosts);
     g_free(view);
 }
 
@@ -70,6 +78,7 @@ static void begin_phase(HbView *view, const HbEvent *event, gint64 now)
     view->past_count = 0;
     view->past_span_us = PAST_SPAN_US;
     g_array_set_size(view->sessions, 0);
+    g_array_set_size(view->hosts, 0);
 }
 
 static HbViewSession *get_session(HbView *view, guint number)
@@ -125,6 +134,32 @@ static void advance(HbView *view, const HbEvent *event, gint64 now)
     get_session(view, event->worker)->done += event->cost;
 }
 
+static HbViewHost *get_host(HbView *view, const char *name)
+{
+    g_autofree char *visible = hb_text_visible(name);
+    HbViewHost host = {0};
+
+    for (guint i = 0; i < view->hosts->len; i++) {
+        if (strcmp(g_array_index(view->hosts, HbViewHost, i).name, visible) == 0)
+            return &g_array_index(view->hosts, HbViewHost, i);
+    }
+    host.name = g_steal_pointer(&visible);
+    g_array_append_val(view->hosts, host);
+    return &g_array_index(view->hosts, HbViewHost, view->hosts->len - 1);
+}
+
+/* Its bytes are none that pass here: the rate is this host's */
+static void advance_host(HbView *view, const HbEvent *event, gint64 now)
+{
+    HbViewHost *host = get_host(view, event->what);
+
+    view->done = MIN(view->done + event->cost, view->total);
+    host->cost += event->cost;
+    host->bytes += event->bytes;
+    host->parts++;
+    host->moved = now;
+}
+
 static void set_wait(HbView *view, const char *wait)
 {
     g_free(view->wait);
@@ -159,6 +194,9 @@ void hb_view_follow(HbView *view, const HbEvent *event, gint64 now)
         break;
     case HB_EVENT_FINISHED:
         session_clear(get_session(view, event->worker));
+        break;
+    case HB_EVENT_HOST:
+        advance_host(view, event, now);
         break;
     case HB_EVENT_WAITING:
         set_wait(view, event->what);

@@ -82,6 +82,27 @@ static void append_sessions(GString *out, const HbView *view, gint64 now, const 
     }
 }
 
+/* "  n2:4711          34%  120 MB  last 3 s ago": what other hosts have done of all there is */
+static void append_hosts(GString *out, const HbView *view, gint64 now, const HbViewSpace *space)
+{
+    guint width = 0;
+
+    for (guint i = 0; i < view->hosts->len; i++)
+        width = MAX(width, hb_text_width(g_array_index(view->hosts, HbViewHost, i).name));
+    for (guint i = 0; i < view->hosts->len; i++) {
+        const HbViewHost *host = &g_array_index(view->hosts, HbViewHost, i);
+        g_autofree char *bytes = hb_text_bytes(host->bytes),
+                        *time = hb_text_duration(hb_view_seconds_since(host->moved, now));
+        g_autoptr(GString) line = g_string_new("  ");
+        g_string_append(line, host->name);
+        hb_text_pad(line, hb_text_width(host->name), width);
+        g_string_append_printf(line, "  %3d%%  %s, the last %s ago",
+                               (int)(view->total > 0 ? host->cost * 100 / view->total : 0), bytes, time);
+        append_cut(out, line->str, space->columns - 1);
+        g_string_append_c(out, '\n');
+    }
+}
+
 /* What is left of a session's longest path */
 static guint64 count_left(const HbViewSession *session)
 {
@@ -210,12 +231,27 @@ char *hb_view_draw(HbView *view, gint64 now, const HbViewSpace *space)
     append_past(out, view, space);
     append_problems(out, view, space);
     append_longest(out, view, space);
+    append_hosts(out, view, now, space);
     used = count_lines(out->str) + 2;
     append_sessions(out, view, now, space, space->rows > used ? space->rows - used : 1);
     return g_string_free(out, FALSE);
 }
 
 /* ---- For other programs ---- */
+
+static json_t *write_hosts(const HbView *view, gint64 now)
+{
+    json_t *hosts = json_array();
+
+    for (guint i = 0; i < view->hosts->len; i++) {
+        const HbViewHost *host = &g_array_index(view->hosts, HbViewHost, i);
+        json_array_append_new(hosts,
+                              json_pack("{s:s, s:I, s:I, s:i, s:f}", "host", host->name, "bytes",
+                                        (json_int_t)host->bytes, "cost", (json_int_t)host->cost, "parts",
+                                        (int)host->parts, "silent_seconds", hb_view_seconds_since(host->moved, now)));
+    }
+    return hosts;
+}
 
 static json_t *write_session(const HbViewSession *session, guint number, gint64 now)
 {
@@ -251,6 +287,7 @@ char *hb_view_write_json(const HbView *view, gint64 now)
     json_object_set_new(root, "silent_seconds", json_integer(hb_view_silence_s(view, now)));
     json_object_set_new(root, "waits_for", view->wait != NULL ? json_string(view->wait) : json_null());
     json_object_set_new(root, "sessions", sessions);
+    json_object_set_new(root, "hosts", write_hosts(view, now));
     text = json_dumps(root, JSON_COMPACT | JSON_ENSURE_ASCII | JSON_REAL_PRECISION(6));
     line = g_strdup(text != NULL ? text : "{}");
     free(text);

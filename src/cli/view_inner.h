@@ -25,6 +25,15 @@ typedef struct {
     gint64 began;
 } HbViewSession;
 
+/* What another host has done */
+typedef struct {
+    char *name;
+    guint64 cost;
+    guint64 bytes;
+    guint parts;
+    gint64 moved;
+} HbViewHost;
+
 struct HbView {
     char *phase; /* NULL before the first */
     guint64 total;
@@ -35,6 +44,7 @@ struct HbView {
     gint64 moved;                  /* when the work last got on */
     char *wait;                    /* whom it waits for since then; NULL: nobody told */
     GArray *sessions;              /* HbViewSession, by number */
+    GArray *hosts;                 /* HbViewHost, as they became known */
     HbViewSample samples[SAMPLES]; /* a ring: bytes at moments of the last seconds */
     guint sample_count;
     guint64 past[PAST_MAX]; /* bytes of each span of the phase, past_span_us long */

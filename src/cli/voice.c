@@ -394,6 +394,7 @@ void hb_voice_observe(gpointer data, const HbEvent *event)
     case HB_EVENT_STARTED:
         say_step(voice, event);
         break;
+    case HB_EVENT_HOST:
     case HB_EVENT_ADVANCED:
         if (hb_view_is_running(voice->view) && g_get_monotonic_time() - voice->last_line >= LINE_EVERY_US)
             say_progress(voice);

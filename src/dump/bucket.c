@@ -222,6 +222,19 @@ int hb_bucket_get(HbBucket *bucket, const char *name, guint64 bytes, GError **er
     return fd;
 }
 
+gboolean hb_bucket_read(HbBucket *bucket, const char *name, char **text, GError **error)
+{
+    g_autofree char *path = make_path(bucket, name);
+    const HbHttpRequest request = {.verb = "GET", .path = path, .body = -1, .into = -1};
+    HbHttpAnswer answer;
+    const gboolean ok = hb_http_perform(bucket->http, &request, &answer, error) &&
+                        (answer.status == 200 || answer.status == 404 || set_refusal(bucket, name, &answer, error));
+
+    *text = ok && answer.status == 200 ? g_strndup(answer.text->str, answer.text->len) : NULL;
+    hb_http_answer_clear(&answer);
+    return ok;
+}
+
 static gboolean set_exists(const char *name, GError **error)
 {
     return hb_error_set(error, HB_ERROR_FILE, "dump again under a name that is free",

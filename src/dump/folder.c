@@ -113,7 +113,8 @@ static HbFolder *create(const char *path, gboolean as_tar, GError **error)
     g_autofree char *clean = g_canonicalize_filename(path, NULL);
     g_autofree char *parent = g_path_get_dirname(clean);
     g_autofree char *base = g_path_get_basename(clean);
-    g_autofree char *temporary = g_strdup_printf("%s/.%s.unfinished-XXXXXX", parent, base);
+    g_autofree char *hidden = g_strdup_printf(HB_UNFINISHED_NAME, base, "XXXXXX");
+    g_autofree char *temporary = g_build_filename(parent, hidden, NULL);
     HbFolder *folder;
 
     if (g_file_test(clean, G_FILE_TEST_EXISTS)) {
@@ -140,9 +141,19 @@ static HbFolder *create(const char *path, gboolean as_tar, GError **error)
     return folder;
 }
 
+HbFolder *hb_folder_new_inside(const char *path, const char *temporary)
+{
+    HbFolder *folder = new_folder();
+
+    folder->path = g_canonicalize_filename(path, NULL);
+    folder->temporary = g_strdup(temporary);
+    folder->syncer = g_thread_pool_new(sync_early, folder, 1, FALSE, NULL);
+    return folder;
+}
+
 /* ---- In an object store: files are made in a temporary folder, and go one by one ---- */
 
-static HbFolder *new_remote(const char *path, HbBucket *bucket, HbFolder *outer, char *prefix_taken, GError **error)
+HbFolder *hb_folder_new_remote(const char *path, HbBucket *bucket, HbFolder *outer, char *prefix, GError **error)
 {
     HbFolder *folder = new_folder();
     g_autoptr(GError) cause = NULL;
@@ -150,7 +161,7 @@ static HbFolder *new_remote(const char *path, HbBucket *bucket, HbFolder *outer,
     folder->path = g_strdup(path);
     folder->bucket = bucket;
     folder->outer = outer;
-    folder->prefix = prefix_taken;
+    folder->prefix = prefix;
     folder->temporary = g_dir_make_tmp("hornbeam-XXXXXX", &cause);
     if (folder->temporary != NULL)
         return folder;
@@ -184,7 +195,7 @@ static HbFolder *create_remote(const char *uri, GError **error)
     if (bucket == NULL)
         return NULL;
     if (check_free(bucket, uri, error))
-        return new_remote(uri, bucket, NULL, g_strdup(""), error);
+        return hb_folder_new_remote(uri, bucket, NULL, g_strdup(""), error);
     hb_bucket_close(bucket);
     return NULL;
 }
@@ -218,7 +229,7 @@ HbFolder *hb_folder_create_inside(HbFolder *outer, const char *name, GError **er
     g_autofree char *path = g_build_filename(outer->temporary, name, NULL);
 
     if (outer->bucket != NULL)
-        return new_remote(path, outer->bucket, outer, g_strconcat(outer->prefix, name, "/", NULL), error);
+        return hb_folder_new_remote(path, outer->bucket, outer, g_strconcat(outer->prefix, name, "/", NULL), error);
     return create(path, FALSE, error);
 }
 
@@ -243,7 +254,8 @@ static HbFile *create_plain(const HbFolder *folder, const char *name, GError **e
     g_autofree char *path = g_build_filename(folder->temporary, name, NULL);
     g_autofree char *parent = g_path_get_dirname(path);
 
-    if (g_mkdir_with_parents(parent, 0700) != 0) {
+    /* one that another host has given up must not come again */
+    if (access(folder->temporary, F_OK) != 0 || g_mkdir_with_parents(parent, 0700) != 0) {
         hb_file_error(error, "creating the folder of", name);
         return NULL;
     }

@@ -26,7 +26,7 @@ static int remove_entry(const char *path, const struct stat *info, int type, str
     return 0;
 }
 
-static void remove_tree(const char *path)
+void hb_folder_remove_tree(const char *path)
 {
     nftw(path, remove_entry, 16, FTW_DEPTH | FTW_PHYS);
 }
@@ -120,7 +120,7 @@ static gboolean sync_all(HbFolder *folder, GError **error)
  * A bare rename() would replace a file that came meanwhile. Where the system or its file system knows no rename that
  * does not, a file gets a second name, which fails if that is taken; a folder replaces an empty one at most
  */
-static gboolean rename_to_free(const char *from, const char *to)
+gboolean hb_folder_rename_to_free(const char *from, const char *to)
 {
 #ifdef RENAME_NOREPLACE
     if (renameat2(AT_FDCWD, from, AT_FDCWD, to, RENAME_NOREPLACE) == 0)
@@ -137,7 +137,7 @@ static gboolean take_name(HbFolder *folder, GError **error)
 {
     g_autofree char *parent = g_path_get_dirname(folder->path);
 
-    if (!rename_to_free(folder->temporary, folder->path)) {
+    if (!hb_folder_rename_to_free(folder->temporary, folder->path)) {
         if (errno != EEXIST)
             return hb_file_error(error, "giving the finished dump its name", folder->path);
         return hb_error_set(error, HB_ERROR_FILE, "dump again under a name that is free",
@@ -188,7 +188,7 @@ gboolean hb_folder_commit(HbFolder *folder, GError **error)
 {
     if (finish(folder, error)) {
         if (folder->bucket != NULL) {
-            remove_tree(folder->temporary);
+            hb_folder_remove_tree(folder->temporary);
             give_to_outer(folder);
         }
         hb_folder_free(folder);
@@ -221,7 +221,7 @@ void hb_folder_discard(HbFolder *folder)
     if (folder->bucket != NULL)
         take_back(folder);
     if (folder->temporary != NULL)
-        remove_tree(folder->temporary);
+        hb_folder_remove_tree(folder->temporary);
     hb_folder_free(folder);
 }
 
@@ -243,17 +243,17 @@ void hb_folder_sweep(const char *path)
 {
     g_autofree char *going = name_removed(path);
 
-    remove_tree(going);
+    hb_folder_remove_tree(going);
 }
 
 gboolean hb_folder_remove(const char *path, GError **error)
 {
     g_autofree char *going = name_removed(path);
 
-    remove_tree(going);
-    if (!rename_to_free(path, going))
+    hb_folder_remove_tree(going);
+    if (!hb_folder_rename_to_free(path, going))
         return hb_file_error(error, "removing", path);
-    remove_tree(going);
+    hb_folder_remove_tree(going);
     return !g_file_test(going, G_FILE_TEST_EXISTS) ||
            hb_error_set(error, HB_ERROR_FILE, "remove it by hand", "%s: not all of it could be removed", going);
 }

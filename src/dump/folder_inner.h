@@ -27,6 +27,15 @@ struct HbFolder {
     GPtrArray *given;               /* char *: names there of dumps within this one that are whole */
 };
 
+/* A dump in the making beside its final name; the last part tells it from others of that name */
+#define HB_UNFINISHED_NAME ".%s.unfinished-%s"
+
+/* One that is there already; takes bucket and prefix, whose files go there from a temporary folder */
+HbFolder *hb_folder_new_inside(const char *path, const char *temporary);
+HbFolder *hb_folder_new_remote(const char *path, HbBucket *bucket, HbFolder *outer, char *prefix, GError **error);
+
+void hb_folder_remove_tree(const char *path);
+gboolean hb_folder_rename_to_free(const char *from, const char *to); /* FALSE with errno; EEXIST: it is taken */
 gboolean hb_folder_sync_path(const char *path, const char *name, int flags, GError **error);
 void hb_folder_wait_for_syncer(HbFolder *folder);
 void hb_folder_free(HbFolder *folder);

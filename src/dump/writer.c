@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "dump/writer.h"
 
+#include "dump/shared_folder.h"
+
 #include <string.h>
 
 /* Folder names are cut to this, so that any file system takes them */
@@ -15,6 +17,7 @@ struct HbWriter {
     GHashTable *folders;            /* HbRowSet * to its folder's name */
     GHashTable *taken;              /* folder names in use */
     GHashTable *numbers;            /* HbRowSet * to the number of its last chunk */
+    char *tag;                      /* "-3f9ac2", behind a chunk's number; NULL: no other host writes */
     const HbRecipients *recipients; /* NULL: it is not sealed */
 };
 
@@ -81,7 +84,8 @@ char *hb_writer_name_chunk(HbWriter *writer, const HbRowSet *set, const char *su
     g_mutex_lock(&writer->lock);
     number = GPOINTER_TO_UINT(g_hash_table_lookup(writer->numbers, set)) + 1;
     g_hash_table_insert(writer->numbers, (gpointer)set, GUINT_TO_POINTER(number));
-    name = g_strdup_printf("rows/%s/%s%04u%s", find_folder(writer, set), rank_of(number), number, suffix);
+    name = g_strdup_printf("rows/%s/%s%04u%s%s", find_folder(writer, set), rank_of(number), number,
+                           writer->tag != NULL ? writer->tag : "", suffix);
     g_mutex_unlock(&writer->lock);
     return name;
 }
@@ -138,6 +142,7 @@ static void writer_free(HbWriter *writer)
     g_hash_table_unref(writer->numbers);
     g_mutex_clear(&writer->lock);
     g_free(writer->preamble);
+    g_free(writer->tag);
     g_free(writer);
 }
 
@@ -281,6 +286,36 @@ static void name_folders(HbWriter *writer)
         rows->folder = g_strdup(find_folder(writer, rows->set));
     }
 }
+
+/* ---- Several hosts ---- */
+
+HbWriter *hb_writer_join(const char *path, const char *place, HbManifest *manifest, GError **error)
+{
+    return open_folder(hb_shared_folder_join(path, place, error), FALSE, NULL, manifest, NULL, error);
+}
+
+/* Two tables may have folders of similar names: who comes first must not depend on which host is faster */
+void hb_writer_share(HbWriter *writer, const char *tag)
+{
+    writer->tag = g_strdup_printf("-%s", tag);
+    for (guint i = 0; i < writer->manifest->rows->len; i++)
+        find_folder(writer, ((const HbStoredRows *)writer->manifest->rows->pdata[i])->set);
+}
+
+HbFolder *hb_writer_get_folder(const HbWriter *writer)
+{
+    return writer->folder;
+}
+
+void hb_writer_leave(HbWriter *writer)
+{
+    if (writer == NULL)
+        return;
+    hb_shared_folder_leave(writer->folder);
+    writer_free(writer);
+}
+
+/* ---- The end ---- */
 
 static gboolean write_early_sums(HbWriter *writer, GError **error)
 {

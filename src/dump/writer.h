@@ -39,6 +39,17 @@ HbWriter *hb_writer_open_member(HbWriter *outer, const char *database, HbManifes
                                 GError **error);
 void hb_writer_add_member(HbWriter *writer, const char *database, guint64 bytes); /* of its rows */
 
+/*
+ * Of a dump that several hosts write: each names its chunks by its own tag (letters and digits), so that no two hosts
+ * write the same file. The row sets of the manifest must be there, in the same order with all. join() writes into a
+ * dump that another host began, and leaves manifest and sums to that host: it ends with leave(). folder: for what the
+ * hosts tell each other (see dump/shared_folder.h); the writer's
+ */
+HbWriter *hb_writer_join(const char *path, const char *place, HbManifest *manifest, GError **error);
+void hb_writer_share(HbWriter *writer, const char *tag);
+HbFolder *hb_writer_get_folder(const HbWriter *writer);
+void hb_writer_leave(HbWriter *writer); /* accepts NULL */
+
 /* Writes SQL files and manifest, and makes the dump exist. Frees the writer in any case */
 gboolean hb_writer_finish(HbWriter *writer, GError **error);
 void hb_writer_discard(HbWriter *writer); /* accepts NULL */

@@ -75,6 +75,13 @@ typedef struct {
     /* What one of these sessions (guint64 ids) waits for, in words, and which session holds it; *wait NULL: none waits,
      * as far as can be seen. The caller's */
     gboolean (*find_wait)(HbSession *session, const GArray *ids, char **wait, GError **error);
+
+    /* ---- What hosts that work together agree on: locks on names of their own, each in the session's database. Never
+     * wait; a lock ends with its session, too ---- */
+    gboolean (*lock_name)(HbSession *session, const char *name, gboolean *taken, GError **error);
+    gboolean (*unlock_name)(HbSession *session, const char *name, GError **error);
+    gboolean (*is_name_locked)(HbSession *session, const char *name, gboolean *locked,
+                               GError **error); /* by whomever */
 } HbConnector;
 
 /* How soon a peer that is gone is noticed, by engines' connections over TCP: by silence, and by what is not

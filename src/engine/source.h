@@ -78,6 +78,7 @@ typedef struct {
                                gpointer data, GError **error);
     gboolean (*join_snapshot)(HbSession *session, const HbSnapshot *snapshot,
                               GError **error); /* HB_ERROR_BLOCKED: it is gone */
+    gboolean is_joined_later; /* a snapshot can be joined, also by other programs, until it ends; else until the seal */
     /* All have joined: what kept the moment still is let go */
     gboolean (*seal_snapshot)(HbSession *session, HbSnapshot *snapshot, GError **error);
     gboolean (*check_structure)(HbSession *session, GError **error); /* HB_ERROR_RETRY if it changed since begin */

@@ -126,9 +126,6 @@ typedef struct {
      */
     gboolean (*join)(HbSession *session, HbPeer *holder, GError **error);
     gboolean (*leave)(HbSession *session, GError **error);
-    /* A lock on one of the steps, which no other host works on then; never waits. It ends with the session, too */
-    gboolean (*take_step)(HbSession *session, const char *key, gboolean *taken, GError **error);
-    gboolean (*give_step)(HbSession *session, const char *key, GError **error);
     /* Asks whoever has the hold to end its work when it can, for as long as the session lives; is anybody asking? */
     gboolean (*ask_holder)(HbSession *session, GError **error);
     gboolean (*is_asked)(HbSession *session, gboolean *asked, GError **error);

@@ -159,6 +159,7 @@ void hb_recording_follow(HbRecording *recording, const HbEvent *event, gint64 no
     case HB_EVENT_FINISHED:
         end_step(recording, event->worker, now_us);
         break;
+    case HB_EVENT_HOST: /* its time line is its own */
     case HB_EVENT_WAITING:
     case HB_EVENT_NOTED:
         break;

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: Apache-2.0 */
-/* Several hosts, each a program of its own, on one restore */
+/* Several hosts, each a program of its own, on one restore, or on one dump */
 #include "support/check.h"
 #include "support/servers.h"
 
@@ -83,6 +83,85 @@ static void hosts_of_other_plans_are_refused(void **state)
        " hb restore -q --resume \"$DUMP\" \"$TO\"; same; free");
 }
 
+/* ---- On one dump ---- */
+
+/* dumps NAME [OPTION...]: a host that dumps $FROM into $X; alike: $X is whole, of one moment, and nothing else is there
+ */
+#define DUMPING                                                                                                        \
+    "FROM=\"$(server_uri %s fennick_vale)\"; X=$FOLDER/x/%s.dump; mkdir -p x; rm -rf x/* x/.??*; N='%s';"              \
+    " dumps() { local n=$1; shift; \"$HORNBEAM\" dump --join --jobs 1 $N \"$@\" \"$FROM\" $X >$n.out 2>$n.err; };"     \
+    " parts() { sed -n 's/.*this one wrote \\([0-9]*\\) part.*/\\1/p' $1.err; };"                                      \
+    " alike() { [ \"$(ls -A x)\" = \"$(basename $X)\" ]; [ ! -e $X/hosts ]; hb verify -q $X \"$FROM\" >o;"             \
+    " [ $(find $X/rows -type f | wc -l) = $(grep -c ' rows/' $X/SHA256SUMS) ]; };"                                     \
+    " places() { ls -d x/.*unfinished* 2>/dev/null; }; "
+
+static void dump_on(const char *const engine[2], const char *hosts, const char *line)
+{
+    g_autofree char *begin = g_strdup_printf(DUMPING, engine[0], engine[0], hosts);
+    g_autofree char *whole = g_strconcat(begin, line, NULL);
+
+    servers_run_traced(whole);
+}
+
+static void hosts_write_one_dump(void **state)
+{
+    static const char line[] =
+        "for n in 1 2 3; do dumps $n & p[$n]=$!; done; for n in 1 2 3; do wait ${p[$n]} || { cat $n.err; exit 9; }; "
+        "done; alike; all=0; for n in 1 2 3; do [ $(parts $n) -ge 0 ]; all=$((all + $(parts $n))); done; [ $all -ge 5 "
+        "];"
+        " grep -q 'of 3 hosts' 1.err 2.err 3.err; fails 6 hb dump --join $N \"$FROM\" $X; grep -q 'exists already' e";
+
+    (void)state;
+    dump_on(engines[0], "", "dumps 1 & W=$!; wait_for places; wait $W; alike");
+    dump_on(engines[0], "--hosts 3", line);
+    dump_on(engines[1], "--hosts 3", line);
+}
+
+/* Hosts come and go, as hard as can be; only the first one must stay */
+static void a_dump_outlives_all_hosts_but_the_first(void **state)
+{
+    (void)state;
+    dump_on(engines[0], "",
+            "set +x; dumps 1 --throttle 3M & W=$!; wait_for places; for x in 1 2 3 4; do for n in 2 3; do dumps $n "
+            "--jobs 2 & "
+            "p[$n]=$!; done; sleep 0.$((RANDOM % 8 + 1)); for n in 2 3; do pkill -KILL -P ${p[$n]} hornbeam || true; "
+            "wait ${p[$n]} || true; done; done; dumps 2 & p=$!; set -x; wait $W; wait $p || grep -q 'exists already' "
+            "2.err; "
+            "alike");
+    dump_on(
+        engines[1], "--hosts 3",
+        "dumps 1 --throttle 3M & W=$!; wait_for \"grep -q waiting 1.err\"; for n in 2 3; do dumps $n --throttle 1M & "
+        "p[$n]=$!; done; wait_for \"ls x/.*/hosts/plan\"; sleep 0.$((RANDOM % 8 + 1)); for n in 2 3; do pkill -KILL "
+        "-P ${p[$n]} hornbeam || true; wait ${p[$n]} || true; done; wait $W; alike");
+    dump_on(engines[0], "",
+            "dumps 1 --throttle 1M & W=$!; wait_for places; dumps 2 --throttle 1M & p=$!; wait_for \"ls "
+            "x/.*/hosts/group-*\"; "
+            "pkill -KILL -P $W hornbeam; wait $W || true; r=0; wait $p || r=$?; [ $r = 1 ]; grep -q 'the host that "
+            "began this dump is gone' 2.err; [ ! -e $X ]; rm -r x/.*unfinished*; dumps 1; alike");
+}
+
+/* What changes while hosts join is read again, by all of them */
+static void hosts_begin_anew_when_the_structure_changes(void **state)
+{
+    (void)state;
+    dump_on(
+        engines[0], "--hosts 3",
+        "set +x; (for i in $(seq 30); do psql -qX \"$FROM\" -c \"CREATE OR REPLACE VIEW garden.restless AS SELECT $i "
+        "AS n\" >/dev/null 2>&1; done) & V=$!; for n in 1 2 3; do dumps $n & p[$n]=$!; done; set -x; for n in 1 2 3; "
+        "do wait ${p[$n]} || { cat $n.err >&2; exit 9; }; done; wait $V; hb verify -q $X \"$FROM\" --parts data >o;"
+        " psql -qX \"$FROM\" -c 'DROP VIEW garden.restless'");
+}
+
+/* A note is believed only if the source answers for it */
+static void notes_that_nobody_answers_for_are_no_notes(void **state)
+{
+    (void)state;
+    dump_on(engines[0], "",
+            "mkdir -p x/.old.dump.unfinished-aaaaaa/hosts; echo '{\"hornbeam\": \"0\", \"token\": \" x\"}' "
+            ">x/.old.dump.unfinished-aaaaaa/hosts/moment; for n in 1 2; do dumps $n & p[$n]=$!; done; for n in 1 2; do "
+            "wait ${p[$n]}; done; rm -r x/.old*; alike");
+}
+
 static void what_one_host_cannot_share_is_refused(void **state)
 {
     static const char *const cases[][2] = {
@@ -91,11 +170,18 @@ static void what_one_host_cannot_share_is_refused(void **state)
          "--new-passwords does not go with --join"},
         {"- \"$(server_uri new x)\" <$FOLDER/old.dump/manifest.json", "--join is not for a dump that comes through"},
         {"$FOLDER/all.dump \"$(server_uri new)\"", "--join is not for a whole server"},
+        {"$(server_uri old) $FOLDER/y.dump", "--join is not for a whole server"},
+        {"$(server_uri old fennick_vale) $FOLDER/y.tar", "--join is not for a dump that is one file"},
+        {"$(server_uri mold fennick_vale) $FOLDER/y.dump", "all hosts must begin at one moment"},
+        {"$(server_uri old fennick_vale) $FOLDER/y.dump --sweep", "--sweep does not go with --join"},
+        {"$(server_uri old fennick_vale) $FOLDER/y-%Y.dump --keep 3", "--keep does not go with --join"},
+        {"$(server_uri old fennick_vale) $FOLDER/y.dump --hosts 1", "--hosts"},
     };
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
-        g_autofree char *line = g_strdup_printf("$HORNBEAM restore --join %s", cases[i][0]);
+        const gboolean dumps = g_str_has_prefix(cases[i][0], "$(server_uri");
+        g_autofree char *line = g_strdup_printf("$HORNBEAM %s --join %s", dumps ? "dump" : "restore", cases[i][0]);
         run_expect(run_shell(line), 2, NULL, cases[i][1]);
     }
 }
@@ -107,6 +193,10 @@ int main(void)
         cmocka_unit_test(hosts_that_are_killed_leave_nothing),
         cmocka_unit_test(who_shares_the_hold_is_told_from_who_does_not),
         cmocka_unit_test(hosts_of_other_plans_are_refused),
+        cmocka_unit_test(hosts_write_one_dump),
+        cmocka_unit_test(a_dump_outlives_all_hosts_but_the_first),
+        cmocka_unit_test(hosts_begin_anew_when_the_structure_changes),
+        cmocka_unit_test(notes_that_nobody_answers_for_are_no_notes),
         cmocka_unit_test(what_one_host_cannot_share_is_refused),
     };
     return servers_run_tests("old new mold:mariadb mnew:mariadb",

@@ -128,6 +128,20 @@ static void what_a_killed_dump_leaves_is_swept_away(void **state)
         " wait $p || true; \"$HORNBEAM\" dump -q $A s3://dumps/z.dump");
 }
 
+/* Two hosts, the notes of which lie there, too, as long as the dump is in the making */
+static void several_hosts_write_into_a_bucket(void **state)
+{
+    (void)state;
+    run_with_store(
+        "set -x; for n in 1 2; do \"$HORNBEAM\" dump --join --hosts 2 --jobs 1 $A s3://dumps/w.dump >o$n 2>e$n & "
+        "p[$n]=$!; done; for n in 1 2; do wait ${p[$n]} || { cat e$n; exit 9; }; grep -q 'Written whole' o$n; "
+        "done; \"$HORNBEAM\" verify s3://dumps/w.dump $A | grep -q '^Equal'; not eval \"store_ask GET "
+        "'dumps?list-type=2&max-keys=1000&prefix=' | grep -q hosts/\";"
+        " \"$HORNBEAM\" dump --join --jobs 1 --throttle 100k $A s3://dumps/v.dump & p=$!; for i in $(seq 300); "
+        "do [ $(store_count) -lt 9 ] || break; sleep 0.1; done; kill -INT $p; wait $p || true; \"$HORNBEAM\" "
+        "dump -q --join $A s3://dumps/v.dump; \"$HORNBEAM\" verify s3://dumps/v.dump | grep -q '^Whole'");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -135,6 +149,7 @@ int main(void)
         cmocka_unit_test(access_is_refused_with_the_next_step),
         cmocka_unit_test(a_store_that_fails_is_outlasted_or_told),
         cmocka_unit_test(what_a_killed_dump_leaves_is_swept_away),
+        cmocka_unit_test(several_hosts_write_into_a_bucket),
     };
 
     return servers_run_tests(

@@ -67,6 +67,32 @@ static void check_stop(const Contract *contract, void (*stop)(HbSession *), HbEr
     contract->engine->connector->close(stopper.session);
 }
 
+/* A name is one session's, until that gives it back or ends */
+static void check_names(const Contract *contract)
+{
+    const HbConnector *connector = contract->engine->connector;
+    HbSession *first = contract_open(contract), *second = contract_open(contract);
+    const char name[] = "table \"it's a 'step'\\ größe";
+    gboolean taken, locked;
+
+    assert_true(connector->is_name_locked(first, name, &locked, NULL) && !locked);
+    assert_true(connector->lock_name(first, name, &taken, NULL) && taken);
+    assert_true(connector->is_name_locked(first, name, &locked, NULL) && locked);
+    assert_true(connector->lock_name(second, name, &taken, NULL) && !taken);
+    assert_true(connector->lock_name(second, "table other", &taken, NULL) && taken);
+    assert_true(connector->unlock_name(first, name, NULL));
+    assert_true(connector->is_name_locked(second, name, &locked, NULL) && !locked);
+    assert_true(connector->lock_name(second, name, &taken, NULL) && taken);
+    assert_true(connector->is_name_locked(first, name, &locked, NULL) && locked);
+    connector->close(second);
+    for (int look = 0; look < 100 && locked; look++) {
+        g_usleep(50 * 1000);
+        assert_true(connector->is_name_locked(first, name, &locked, NULL));
+    }
+    assert_false(locked);
+    connector->close(first);
+}
+
 void connector_keeps_its_contract(const Contract *contract)
 {
     const HbEngine *engine = contract->engine;
@@ -76,6 +102,7 @@ void connector_keeps_its_contract(const Contract *contract)
     engine->target->create_database(&contract->address, contract->properties, &created, NULL);
     check_addresses(engine->connector, contract);
     check_description(engine->connector, contract);
+    check_names(contract);
     if (contract->slow == NULL)
         return;
     session = contract_open(contract);

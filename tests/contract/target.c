@@ -119,26 +119,6 @@ static void check_parts(const Contract *contract)
     contract->engine->connector->close(third);
 }
 
-/* A step is one session's, until that gives it back or ends */
-static void check_step_locks(const Contract *contract)
-{
-    const HbTarget *target = contract->engine->target;
-    HbSession *first = contract_open(contract), *second = contract_open(contract);
-    const char key[] = "table \"it's a 'step'\\ größe";
-    gboolean taken;
-
-    assert_true(target->take_step(first, key, &taken, NULL) && taken);
-    assert_true(target->take_step(second, key, &taken, NULL) && !taken);
-    assert_true(target->take_step(second, "table other", &taken, NULL) && taken);
-    assert_true(target->give_step(first, key, NULL));
-    assert_true(target->take_step(second, key, &taken, NULL) && taken);
-    contract->engine->connector->close(second);
-    for (int look = 0; look < 100 && !(target->take_step(first, key, &taken, NULL) && taken); look++)
-        g_usleep(50 * 1000);
-    assert_true(taken);
-    contract->engine->connector->close(first);
-}
-
 static void check_content(const Contract *contract)
 {
     const HbTarget *target = contract->engine->target;
@@ -250,7 +230,6 @@ void target_keeps_its_contract(const Contract *contract)
     check_content(contract);
     check_hold(contract);
     check_parts(contract);
-    check_step_locks(contract);
     check_origin(contract);
     if (contract->engine->target->change_rows != NULL)
         check_changing(contract);

@@ -656,29 +656,6 @@ static gboolean leave_hold(HbSession *session, GError **error)
     return TRUE;
 }
 
-static gboolean take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
-{
-    (void)error;
-    g_mutex_lock(&it.lock);
-    if (it.names == NULL)
-        it.names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    *taken = !g_hash_table_contains(it.names, key) || g_hash_table_lookup(it.names, key) == session;
-    if (*taken)
-        g_hash_table_insert(it.names, g_strdup(key), session);
-    g_mutex_unlock(&it.lock);
-    return TRUE;
-}
-
-static gboolean give_step(HbSession *session, const char *key, GError **error)
-{
-    (void)session;
-    (void)error;
-    g_mutex_lock(&it.lock);
-    g_hash_table_remove(it.names, key);
-    g_mutex_unlock(&it.lock);
-    return TRUE;
-}
-
 static gboolean serve(HbSession *session, GError **error)
 {
     (void)session;
@@ -707,6 +684,39 @@ static gboolean end_lost(HbSession *session, const GArray *alive, guint *ended, 
     (void)alive;
     (void)error;
     *ended = 0;
+    return TRUE;
+}
+
+static gboolean lock_name(HbSession *session, const char *name, gboolean *taken, GError **error)
+{
+    (void)error;
+    g_mutex_lock(&it.lock);
+    if (it.names == NULL)
+        it.names = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
+    *taken = !g_hash_table_contains(it.names, name) || g_hash_table_lookup(it.names, name) == session;
+    if (*taken)
+        g_hash_table_insert(it.names, g_strdup(name), session);
+    g_mutex_unlock(&it.lock);
+    return TRUE;
+}
+
+static gboolean unlock_name(HbSession *session, const char *name, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_mutex_lock(&it.lock);
+    g_hash_table_remove(it.names, name);
+    g_mutex_unlock(&it.lock);
+    return TRUE;
+}
+
+static gboolean is_name_locked(HbSession *session, const char *name, gboolean *locked, GError **error)
+{
+    (void)session;
+    (void)error;
+    g_mutex_lock(&it.lock);
+    *locked = it.names != NULL && g_hash_table_contains(it.names, name);
+    g_mutex_unlock(&it.lock);
     return TRUE;
 }
 
@@ -776,6 +786,9 @@ static const HbConnector connector = {
     .describe = describe,
     .get_id = get_id,
     .find_wait = find_wait,
+    .lock_name = lock_name,
+    .unlock_name = unlock_name,
+    .is_name_locked = is_name_locked,
 };
 
 static const HbSource source = {
@@ -797,8 +810,6 @@ static const HbTarget target = {
     .claim = claim,
     .join = join_hold,
     .leave = leave_hold,
-    .take_step = take_step,
-    .give_step = give_step,
     .serve = serve,
     .end_lost = end_lost,
     .ask_holder = ask_holder,

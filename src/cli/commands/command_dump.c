@@ -11,8 +11,10 @@
 #include "dump/bucket.h"
 #include "dump/folder.h"
 #include "dump/object_access.h"
+#include "dump/reader.h"
 #include "report/json.h"
 #include "report/pages.h"
+#include "report/text.h"
 #include "work/dump/dump.h"
 
 #include <string.h>
@@ -72,6 +74,66 @@ static HbStatus report(HbCli *cli, const HbManifest *manifest, const char *path,
     return conflicts(cli, manifest);
 }
 
+/* ---- With other hosts ---- */
+
+static gboolean check_shared(const HbCli *cli, const HbDumpOptions *options, const char *database, GError **error)
+{
+    if (database == NULL || hb_folder_is_stream(options->path))
+        return hb_error_set(error, HB_ERROR_USAGE,
+                            "let several hosts dump one database, into a folder that all have or an object store",
+                            "--join is not for %s", database == NULL ? "a whole server" : "a dump that is one file");
+    return options->source.engine->source->is_joined_later || cli->options.hosts_count > 0 ||
+           hb_error_set(error, HB_ERROR_USAGE, "give all of them --hosts N: they begin when N are there",
+                        "on these servers all hosts must begin at one moment");
+}
+
+/* What is on disk by now, which another host has finished */
+static HbStatus report_joined(HbCli *cli, const HbDumpOptions *options, double seconds, GError **error)
+{
+    g_autoptr(HbReader) reader = hb_reader_open(options->path, NULL, error);
+
+    return reader != NULL ? report(cli, hb_reader_get_manifest(reader), options->path, seconds) : HB_STATUS_STATEMENT;
+}
+
+static void tell_share(const HbCli *cli, const HbDumpHosts *hosts)
+{
+    const HbDumpShare share = hb_dump_hosts_get_share((HbDumpHosts *)hosts);
+    g_autofree char *bytes = hb_text_bytes(share.bytes), *parts = hb_text_plural(share.groups, "part", "parts"),
+                    *all = hb_text_plural(share.hosts, "host", "hosts");
+
+    hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "of %s, this one wrote %s of the rows, %s", all, parts,
+                      bytes);
+}
+
+static HbStatus dump_shared(HbCli *cli, HbDumpOptions *options, gint64 start, GError **error)
+{
+    const HbDumpHostsOptions sharing = {.engine = options->source.engine,
+                                        .from = &options->source.from,
+                                        .path = options->path,
+                                        .hosts = cli->options.hosts_count,
+                                        .stop = options->source.stop,
+                                        .observers = cli->observers};
+    g_autoptr(HbManifest) manifest = NULL;
+    HbStatus status = HB_STATUS_STATEMENT;
+    double seconds;
+
+    options->hosts = hb_dump_hosts_meet(&sharing, error);
+    if (options->hosts == NULL)
+        return status;
+    options->source.shared = hb_dump_hosts_get_moment(options->hosts);
+    manifest = hb_dump_run(options, error);
+    seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
+    if (manifest != NULL) {
+        tell_share(cli, options->hosts);
+        status = hb_dump_hosts_joins(options->hosts) ? report_joined(cli, options, seconds, error)
+                                                     : report(cli, manifest, options->path, seconds);
+    }
+    hb_dump_hosts_free(options->hosts);
+    return status;
+}
+
+/* ---- The whole ---- */
+
 static HbStatus dump(HbCli *cli, char **arguments, GError **error)
 {
     HbDumpOptions options = {.source = hb_cli_make_source(cli),
@@ -100,6 +162,9 @@ static HbStatus dump(HbCli *cli, char **arguments, GError **error)
                      "--keep-log keeps the log for the copies of one database, whose dump is at rest");
         return HB_STATUS_USAGE;
     }
+    if (cli->options.join)
+        return check_shared(cli, &options, database, error) ? dump_shared(cli, &options, start, error)
+                                                            : HB_STATUS_USAGE;
     if (database == NULL)
         return hb_cli_dump_whole(cli, &options, error);
     manifest = hb_dump_run(&options, error);

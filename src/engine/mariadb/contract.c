@@ -41,6 +41,9 @@ static const HbConnector connector = {
     .describe = hb_my_describe,
     .get_id = hb_my_get_id,
     .find_wait = hb_my_find_wait,
+    .lock_name = hb_my_lock_name,
+    .unlock_name = hb_my_unlock_name,
+    .is_name_locked = hb_my_is_name_locked,
 };
 
 static const HbSource source = {
@@ -64,8 +67,6 @@ static const HbTarget target = {
     .claim = hb_my_claim,
     .join = hb_my_join,
     .leave = hb_my_leave,
-    .take_step = hb_my_take_step,
-    .give_step = hb_my_give_step,
     .serve = hb_my_serve,
     .end_lost = hb_my_end_lost,
     .ask_holder = hb_my_ask_holder,

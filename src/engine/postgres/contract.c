@@ -38,6 +38,9 @@ static const HbConnector connector = {
     .describe = hb_pg_describe,
     .get_id = hb_pg_get_id,
     .find_wait = hb_pg_find_wait,
+    .lock_name = hb_pg_lock_name,
+    .unlock_name = hb_pg_unlock_name,
+    .is_name_locked = hb_pg_is_name_locked,
 };
 
 static const HbSource source = {
@@ -47,6 +50,7 @@ static const HbSource source = {
     .list_databases = hb_pg_list_databases,
     .begin_snapshot = hb_pg_begin_snapshot,
     .join_snapshot = hb_pg_join_snapshot,
+    .is_joined_later = TRUE,
     .seal_snapshot = hb_pg_seal_snapshot,
     .check_structure = hb_pg_check_structure,
     .drop_snapshot = hb_pg_drop_snapshot,
@@ -61,8 +65,6 @@ static const HbTarget target = {
     .claim = hb_pg_claim,
     .join = hb_pg_join,
     .leave = hb_pg_leave,
-    .take_step = hb_pg_take_step,
-    .give_step = hb_pg_give_step,
     .serve = hb_pg_serve,
     .end_lost = hb_pg_end_lost,
     .ask_holder = hb_pg_ask_holder,

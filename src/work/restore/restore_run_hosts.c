@@ -108,7 +108,7 @@ gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const H
     *ours = TRUE;
     if (!run->options->join)
         return TRUE;
-    if (!engine->target->take_step(session, step->key, ours, error))
+    if (!engine->connector->lock_name(session, step->key, ours, error))
         return FALSE;
     if (!*ours)
         return TRUE;
@@ -124,7 +124,7 @@ gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const H
 void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbStep *step)
 {
     if (run->options->join)
-        run->options->engine->target->give_step(session, step->key, NULL);
+        run->options->engine->connector->unlock_name(session, step->key, NULL);
 }
 
 /* A worker that takes one of them again finds it in the journal, or tries for its lock */

@@ -14,6 +14,7 @@ typedef enum {
     HB_EVENT_STARTED,  /* a worker begins: what; total: its cost, if it tells how far it is, path and next */
     HB_EVENT_ADVANCED, /* a worker got on: cost of the total, bytes of real data */
     HB_EVENT_FINISHED, /* a worker ended what it did */
+    HB_EVENT_HOST,     /* another host on the same work (what) has ended a part of it: cost of the total, bytes */
     HB_EVENT_WAITING,  /* nothing has come for a while: what it waits for, NULL if that is not known */
     HB_EVENT_NOTED     /* something that the user should know: severity, what, hint */
 } HbEventType;

@@ -33,8 +33,7 @@ static void close_beyond(const HbEngine *engine, GPtrArray *sessions, guint coun
     }
 }
 
-gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
-                                   GError **error)
+gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error)
 {
     close_beyond(readers->engine, sessions, readers->snapshot->sessions);
     for (guint i = 0; i < sessions->len; i++) {
@@ -43,7 +42,7 @@ gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, HbSession 
             return FALSE;
         }
     }
-    return readers->engine->source->seal_snapshot(keeper, readers->snapshot, error);
+    return TRUE;
 }
 
 void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions)
@@ -53,16 +52,12 @@ void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions)
 
 /* ---- Pieces ---- */
 
-typedef struct {
-    const HbRowSet *set;
-    HbRange range;
-} Piece;
-
 /* Shared by the workers */
 typedef struct {
     const HbSnapshotRows *reading;
-    GArray *pieces; /* Piece, the largest first */
-    gint next;      /* atomic: index of the next to take */
+    const GArray *pieces; /* HbPiece, the largest first */
+    gint next;            /* atomic: index of the next to take, if no other host takes any */
+    gint read;            /* atomic: so many were */
 } Pieces;
 
 /* One worker's piece while it is read */
@@ -75,18 +70,19 @@ typedef struct {
     guint64 unreported; /* bytes not told yet */
 } Current;
 
-static guint64 piece_bytes(const HbSnapshotRows *reading)
+/* Of so many bytes each, all workers have a few pieces */
+static guint64 count_share(const HbSnapshotRows *reading, guint hosts)
 {
     guint64 total = 0;
 
     for (guint i = 0; i < reading->sets->len; i++)
         total += ((const HbRowSet *)reading->sets->pdata[i])->bytes;
-    return CLAMP(total / (reading->jobs * PIECES_A_WORKER), PIECE_BYTES_MIN, PIECE_BYTES_MAX);
+    return total / (reading->jobs * hosts * PIECES_A_WORKER);
 }
 
 static gint compare_pieces(gconstpointer one, gconstpointer other)
 {
-    const Piece *a = one, *b = other;
+    const HbPiece *a = one, *b = other;
 
     if (a->range.bytes != b->range.bytes)
         return a->range.bytes > b->range.bytes ? -1 : 1;
@@ -99,35 +95,31 @@ static void add_pieces(GArray *pieces, HbSession *session, const HbSnapshotRows 
     g_autoptr(GArray) ranges = reading->engine->source->split_rows(session, set, bytes);
 
     for (guint r = 0; r < ranges->len; r++) {
-        Piece piece = {set, g_array_index(ranges, HbRange, r)};
+        HbPiece piece = {set, g_array_index(ranges, HbRange, r), 0};
         g_array_index(ranges, HbRange, r).where = NULL; /* the piece's by now */
         piece.range.bytes = MAX(piece.range.bytes, PIECE_COST_MIN);
         g_array_append_val(pieces, piece);
     }
 }
 
-static void piece_clear(gpointer data)
+GArray *hb_snapshot_rows_cut(const HbSnapshotRows *reading, guint hosts, GError **error)
 {
-    g_free(((Piece *)data)->range.where);
-}
+    HbSession *session = reading->engine->connector->open(reading->address, error);
+    const guint64 share = count_share(reading, hosts), bytes = CLAMP(share, PIECE_BYTES_MIN, PIECE_BYTES_MAX);
+    GArray *pieces;
 
-static GArray *cut_pieces(const HbSnapshotRows *reading, HbSession *session, guint64 *total)
-{
-    GArray *pieces = g_array_new(FALSE, FALSE, sizeof(Piece));
-
-    g_array_set_clear_func(pieces, piece_clear);
-    guint64 bytes = piece_bytes(reading);
-
+    if (session == NULL)
+        return NULL;
+    pieces = hb_pieces_new();
     for (guint i = 0; i < reading->sets->len; i++) {
         const guint before = pieces->len;
         add_pieces(pieces, session, reading, reading->sets->pdata[i], bytes);
         if (reading->consumer->cut != NULL)
             reading->consumer->cut(reading->consumer->data, reading->sets->pdata[i], pieces->len - before);
     }
+    reading->engine->connector->close(session);
     g_array_sort(pieces, compare_pieces);
-    *total = 0;
-    for (guint i = 0; i < pieces->len; i++)
-        *total += g_array_index(pieces, Piece, i).range.bytes;
+    hb_pieces_group(pieces, share);
     return pieces;
 }
 
@@ -156,7 +148,7 @@ static gboolean take_row(gpointer data, const char *row, gsize length, GError **
     return current->reading->consumer->take(current->context, row, length, error);
 }
 
-static gboolean read_piece(Current *current, const Piece *piece, GError **error)
+static gboolean read_piece(Current *current, const HbPiece *piece, GError **error)
 {
     const HbSnapshotRows *reading = current->reading;
     gboolean good;
@@ -178,7 +170,7 @@ static gboolean read_piece(Current *current, const Piece *piece, GError **error)
  * A lost connection is opened again and the piece read anew, as long as the snapshot still stands. The taker of
  * the rows may want them again for a passing reason of its own, which does not concern this session
  */
-static gboolean read_stubbornly(Current *current, const Piece *piece, GError **error)
+static gboolean read_stubbornly(Current *current, const HbPiece *piece, GError **error)
 {
     for (int attempt = 1;; attempt++) {
         g_autoptr(GError) ours = NULL;
@@ -201,40 +193,69 @@ static gboolean join(HbWorker *worker, gpointer data, GError **error)
     return worker->workers->engine->source->join_snapshot(worker->session, pieces->reading->snapshot, error);
 }
 
+/* *at == *end: there is nothing left for this worker */
+static gboolean take_pieces(Pieces *pieces, const HbWorker *worker, guint *at, guint *end, GError **error)
+{
+    if (hb_stop_is_set(pieces->reading->stop))
+        return hb_stop_set_error(error);
+    if (pieces->reading->board != NULL)
+        return hb_group_board_take(pieces->reading->board, worker, at, end, error);
+    *at = (guint)g_atomic_int_add(&pieces->next, 1);
+    *end = MIN(*at + 1, pieces->pieces->len);
+    return TRUE;
+}
+
+static gboolean read_pieces(Pieces *pieces, Current *current, guint at, guint end, GError **error)
+{
+    HbGroupBoard *board = pieces->reading->board;
+    const guint group = g_array_index(pieces->pieces, HbPiece, at).group;
+
+    for (; at < end; at++) {
+        const HbPiece *piece = &g_array_index(pieces->pieces, HbPiece, at);
+        gboolean ok;
+        hb_worker_notify_started(current->worker,
+                                 &(HbWorkerTask){.what = piece->set->table, .cost = piece->range.bytes});
+        ok = read_stubbornly(current, piece, error);
+        hb_worker_notify_finished(current->worker);
+        if (!ok)
+            return FALSE;
+        g_atomic_int_inc(&pieces->read);
+    }
+    return board == NULL || hb_group_board_publish(board, current->worker, current->context, group, error);
+}
+
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
     Pieces *pieces = data;
     const HbRowConsumer *consumer = pieces->reading->consumer;
     Current current = {.reading = pieces->reading, .worker = worker, .context = consumer->open(consumer->data)};
     gboolean ok = TRUE;
-    guint at;
+    guint at, end;
 
-    while (ok && (at = (guint)g_atomic_int_add(&pieces->next, 1)) < pieces->pieces->len) {
-        const Piece *piece = &g_array_index(pieces->pieces, Piece, at);
-        if (hb_stop_is_set(pieces->reading->stop)) {
-            ok = hb_stop_set_error(error);
-            break;
-        }
-        hb_worker_notify_started(worker, &(HbWorkerTask){.what = piece->set->table, .cost = piece->range.bytes});
-        ok = read_stubbornly(&current, piece, error);
-        hb_worker_notify_finished(worker);
-    }
+    while (ok && (ok = take_pieces(pieces, worker, &at, &end, error)) && at < end)
+        ok = read_pieces(pieces, &current, at, end, error);
     consumer->close(current.context);
     return ok;
 }
 
+static guint64 count_bytes(const GArray *pieces)
+{
+    guint64 total = 0;
+
+    for (guint i = 0; i < pieces->len; i++)
+        total += g_array_index(pieces, HbPiece, i).range.bytes;
+    return total;
+}
+
 gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
 {
-    HbSession *session = reading->engine->connector->open(reading->address, error);
-    Pieces pieces = {.reading = reading};
-    guint64 total = 0;
-    gboolean ok;
+    g_autoptr(GArray) own = reading->board == NULL ? hb_snapshot_rows_cut(reading, 1, error) : NULL;
+    Pieces pieces = {.reading = reading,
+                     .pieces = reading->board != NULL ? hb_group_board_get_pieces(reading->board) : own};
 
-    if (session == NULL)
+    if (pieces.pieces == NULL)
         return FALSE;
-    pieces.pieces = cut_pieces(reading, session, &total);
-    reading->engine->connector->close(session);
-    hb_observers_begin_phase(reading->observers, reading->phase, total);
+    hb_observers_begin_phase(reading->observers, reading->phase, count_bytes(pieces.pieces));
     HbWorkers workers = {.engine = reading->engine,
                          .address = reading->address,
                          .jobs = MAX(MIN(reading->jobs, pieces.pieces->len), 1),
@@ -246,7 +267,8 @@ gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
                          .enter = join,
                          .work = work,
                          .data = &pieces};
-    ok = hb_workers_run(&workers, error);
-    g_array_unref(pieces.pieces);
-    return ok;
+    if (!hb_workers_run(&workers, error))
+        return FALSE;
+    g_assert(reading->board != NULL || (guint)pieces.read == pieces.pieces->len); /* none was left out */
+    return TRUE;
 }

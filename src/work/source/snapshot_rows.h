@@ -8,7 +8,7 @@
 #pragma once
 
 #include "work/run/throttle.h"
-#include "work/run/workers.h"
+#include "work/source/piece_groups.h"
 
 /* What a worker does with rows; each worker has a context of its own. A piece is ended once for each beginning */
 typedef struct {
@@ -36,6 +36,7 @@ typedef struct {
     HbObservers *observers;
     const char *phase; /* "reading rows" */
     const HbRowConsumer *consumer;
+    HbGroupBoard *board; /* of a reading that is shared with other hosts; NULL: this one reads all */
 } HbSnapshotRows;
 
 /*
@@ -52,10 +53,12 @@ typedef struct {
 
 /* Fills sessions up to jobs; all are known to the stop */
 gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error);
-/* All that the snapshot has room for; the others are closed */
-gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, HbSession *keeper, GPtrArray *sessions,
-                                   GError **error);
+/* All that the snapshot has room for; the others are closed. Then the keeper seals it */
+gboolean hb_snapshot_sessions_join(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error);
 void hb_snapshot_sessions_close(const HbEngine *engine, GPtrArray *sessions);
+
+/* The pieces of all sets, for so many hosts, in groups; see work/source/piece_groups.h. NULL on error; the caller's */
+GArray *hb_snapshot_rows_cut(const HbSnapshotRows *reading, guint hosts, GError **error);
 
 /* The sessions that run() takes from reading->sessions are its own from then on */
 gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error);

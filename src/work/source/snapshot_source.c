@@ -207,26 +207,65 @@ static gboolean check_log(const HbSnapshotSource *source, HbSession *keeper, GEr
     return options->engine->log->check(keeper, error);
 }
 
+static gboolean tell_others(const HbSnapshotSource *source, GError **error)
+{
+    const HbSharedMoment *shared = source->options->shared;
+
+    if (shared == NULL)
+        return TRUE;
+    if (shared->hosts > 1 && source->snapshot.sessions == 1)
+        return hb_error_set(error, HB_ERROR_RIGHTS, "grant it RELOAD, or let one host dump alone",
+                            "several hosts cannot read one moment: this account may not hold commits back");
+    return shared->tell(shared->data, &source->snapshot, error);
+}
+
 /* All readers join before the catalog is read, so that their locks stand before anybody can ask for stronger ones */
+static gboolean begin_moment(HbSnapshotSource *source, HbSession *keeper, const HbSnapshotSessions *readers,
+                             GError **error)
+{
+    const HbSnapshotSourceOptions *options = source->options;
+
+    hb_observers_begin_phase(options->observers, "locking tables", 0);
+    source->snapshot.sessions = options->jobs * (options->shared != NULL ? MAX(options->shared->hosts, 2) : 1);
+    source->snapshot.hold_tables = options->hold_tables;
+    if (options->keep_log)
+        source->snapshot.keep_log = source->manifest->kept_log = make_log_name();
+    return hb_snapshot_sessions_open(readers, source->readers, error) &&
+           options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark,
+                                                   source, error) &&
+           hb_snapshot_sessions_join(readers, source->readers, error) && tell_others(source, error) &&
+           options->engine->source->seal_snapshot(keeper, &source->snapshot, error);
+}
+
+/* The sessions are open before there is anything to join: others are held up as long as they join */
+static gboolean join_moment(HbSnapshotSource *source, const HbSnapshotSessions *readers, GError **error)
+{
+    const HbSharedMoment *shared = source->options->shared;
+
+    if (!hb_snapshot_sessions_open(readers, source->readers, error) ||
+        !shared->find(shared->data, &source->snapshot, error))
+        return FALSE;
+    source->snapshot.sessions = source->options->jobs;
+    return hb_snapshot_sessions_join(readers, source->readers, error) && shared->check(shared->data, error);
+}
+
+static gboolean joins(const HbSnapshotSource *source)
+{
+    return source->options->shared != NULL && source->options->shared->joins;
+}
+
+/* Who begins the moment looks whether the structure has changed, for all */
 static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GError **error)
 {
     const HbSnapshotSourceOptions *options = source->options;
     const HbSnapshotSessions readers = {options->engine, &options->from, &source->snapshot, options->jobs,
                                         options->stop};
 
-    hb_observers_begin_phase(options->observers, "locking tables", 0);
-    source->snapshot.sessions = options->jobs;
-    source->snapshot.hold_tables = options->hold_tables;
-    if (options->keep_log)
-        source->snapshot.keep_log = source->manifest->kept_log = make_log_name();
-    if (!hb_snapshot_sessions_open(&readers, source->readers, error) ||
-        !options->engine->source->begin_snapshot(keeper, options->lock_wait_ms, &source->snapshot, pass_remark, source,
-                                                 error) ||
-        !hb_snapshot_sessions_join(&readers, keeper, source->readers, error))
+    if (!(joins(source) ? join_moment(source, &readers, error) : begin_moment(source, keeper, &readers, error)))
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
-    return read_catalog(source, error) && narrow_log(source, error) &&
-           options->engine->source->check_structure(keeper, error);
+    return read_catalog(source, error) &&
+           (joins(source) || (narrow_log(source, error) && options->engine->source->check_structure(keeper, error)));
 }
 
 /* Gives others time to finish what they do before the structure is read again */
@@ -235,6 +274,8 @@ static gboolean let_go(HbSnapshotSource *source, HbSession *keeper, guint attemp
     const HbSnapshotSourceOptions *options = source->options;
 
     hb_snapshot_sessions_close(options->engine, source->readers);
+    if (options->shared != NULL && !joins(source) && !options->shared->withdraw(options->shared->data, error))
+        return FALSE;
     options->engine->source->drop_snapshot(keeper);
     release_log(source);
     hb_snapshot_clear(&source->snapshot);

@@ -17,6 +17,24 @@
 #include "work/run/stop.h"
 #include "work/run/throttle.h"
 
+/*
+ * A moment that several hosts read. One of them begins it as always, and tells the others, which find and join it.
+ * Where the engine cannot be joined after the seal (see engine/source.h), all must join before
+ */
+typedef struct {
+    gboolean joins; /* another host begins it */
+    guint hosts;    /* so many at least */
+    /* Who begins: they may join from now on; returns when those that must have */
+    gboolean (*tell)(gpointer data, const HbSnapshot *snapshot, GError **error);
+    /* It was given up, and is begun anew */
+    gboolean (*withdraw)(gpointer data, GError **error);
+    /* Who joins: waits until there is a moment, and fills the snapshot in; then, when all sessions have joined:
+     * HB_ERROR_RETRY if it was given up meanwhile */
+    gboolean (*find)(gpointer data, HbSnapshot *snapshot, GError **error);
+    gboolean (*check)(gpointer data, GError **error);
+    gpointer data;
+} HbSharedMoment;
+
 typedef struct {
     const HbEngine *engine;
     HbAddress from;
@@ -29,7 +47,8 @@ typedef struct {
     gboolean keep_log;    /* have the server keep its log from the moment on; see engine/log.h */
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
-    HbThrottle *throttle; /* how fast it is read; NULL: as fast as can be */
+    const HbSharedMoment *shared; /* with other hosts; NULL: it is this one's alone */
+    HbThrottle *throttle;         /* how fast it is read; NULL: as fast as can be */
     HbStop *stop;
     HbObservers *observers;
 } HbSnapshotSourceOptions;

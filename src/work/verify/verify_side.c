@@ -157,7 +157,8 @@ static gboolean read_in_snapshot(HbSideContents *contents, HbSession *keeper, GE
         !engine->source->begin_snapshot(keeper, contents->options->lock_wait_ms, &contents->snapshot, pass_remark,
                                         contents, error))
         return FALSE;
-    return hb_snapshot_sessions_join(&readers, keeper, contents->readers, error) && read_catalog(contents, error) &&
+    return hb_snapshot_sessions_join(&readers, contents->readers, error) &&
+           engine->source->seal_snapshot(keeper, &contents->snapshot, error) && read_catalog(contents, error) &&
            read_rows(contents, error);
 }
 

@@ -196,37 +196,43 @@ gboolean hb_my_leave(HbSession *session, GError **error)
 }
 
 /* Such a lock belongs to the server, a step to a database of it. The caller's */
-static char *write_step_name(const HbSession *session, const char *key)
+static char *write_name(const HbSession *session, const char *key)
 {
     g_autofree char *database = hb_my_get_database_of(&session->origin);
     g_autofree char *both = g_strdup_printf("%s %s", database != NULL ? database : "", key);
     g_autofree char *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA1, both, -1);
 
-    return g_strdup_printf("'hornbeam step %s'", sum);
+    return g_strdup_printf("'hornbeam name %s'", sum);
 }
 
-/* more: what the function takes behind the name */
-static gboolean lock_step(HbSession *session, const char *function, const char *more, const char *key, gboolean *answer,
-                          GError **error)
+/* question: an expression, with %s for the name */
+static gboolean ask_of_name(HbSession *session, const char *question, const char *name, gboolean *answer,
+                            GError **error)
 {
-    g_autofree char *name = write_step_name(session, key), *text = NULL;
-    g_autofree char *sql = g_strdup_printf("SELECT %s(%s%s)", function, name, more);
+    g_autofree char *literal = write_name(session, name), *text = NULL;
+    g_auto(GStrv) parts = g_strsplit(question, "%s", 2);
+    g_autofree char *sql = g_strconcat("SELECT ", parts[0], literal, parts[1], NULL);
     const gboolean ok = hb_my_read_text(session, sql, &text, error);
 
     *answer = g_strcmp0(text, "1") == 0;
     return ok;
 }
 
-gboolean hb_my_take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
+gboolean hb_my_lock_name(HbSession *session, const char *name, gboolean *taken, GError **error)
 {
-    return lock_step(session, "GET_LOCK", ", 0", key, taken, error);
+    return ask_of_name(session, "GET_LOCK(%s, 0)", name, taken, error);
 }
 
-gboolean hb_my_give_step(HbSession *session, const char *key, GError **error)
+gboolean hb_my_unlock_name(HbSession *session, const char *name, GError **error)
 {
     gboolean was_had;
 
-    return lock_step(session, "RELEASE_LOCK", "", key, &was_had, error);
+    return ask_of_name(session, "RELEASE_LOCK(%s)", name, &was_had, error);
+}
+
+gboolean hb_my_is_name_locked(HbSession *session, const char *name, gboolean *locked, GError **error)
+{
+    return ask_of_name(session, "IS_USED_LOCK(%s) IS NOT NULL", name, locked, error);
 }
 
 /* ---- Who serves, who asks ---- */

@@ -95,26 +95,39 @@ gboolean hb_pg_leave(HbSession *session, GError **error)
            give_up(session, "SELECT pg_advisory_unlock_shared(" KEY ", 0)", error);
 }
 
-static gboolean lock_step(HbSession *session, const char *function, const char *key, gboolean *answer, GError **error)
+/* ---- Locks on names ---- */
+
+/* sql: says t or f of $1 */
+static gboolean ask_of_name(HbSession *session, const char *sql, const char *name, gboolean *answer, GError **error)
 {
-    const char *const values[] = {key};
-    g_autofree char *sql = g_strdup_printf("SELECT %s(hashtextextended($1, 0))", function);
+    const char *const values[] = {name};
     g_autoptr(HbResult) result = hb_pg_query_with(session, sql, 1, values, error);
 
     *answer = result != NULL && *PQgetvalue(result, 0, 0) == 't';
     return result != NULL;
 }
 
-gboolean hb_pg_take_step(HbSession *session, const char *key, gboolean *taken, GError **error)
+gboolean hb_pg_lock_name(HbSession *session, const char *name, gboolean *taken, GError **error)
 {
-    return lock_step(session, "pg_try_advisory_lock", key, taken, error);
+    return ask_of_name(session, "SELECT pg_try_advisory_lock(hashtextextended($1, 0))", name, taken, error);
 }
 
-gboolean hb_pg_give_step(HbSession *session, const char *key, GError **error)
+gboolean hb_pg_unlock_name(HbSession *session, const char *name, GError **error)
 {
     gboolean was_had;
 
-    return lock_step(session, "pg_advisory_unlock", key, &was_had, error);
+    return ask_of_name(session, "SELECT pg_advisory_unlock(hashtextextended($1, 0))", name, &was_had, error);
+}
+
+/* The server shows the halves of the number as oids */
+gboolean hb_pg_is_name_locked(HbSession *session, const char *name, gboolean *locked, GError **error)
+{
+    static const char sql[] =
+        "SELECT EXISTS (SELECT FROM pg_locks WHERE locktype = 'advisory' AND granted AND objsubid = 1"
+        " AND (classid::bigint << 32 | objid::bigint) = hashtextextended($1, 0)"
+        " AND database = (SELECT oid FROM pg_database WHERE datname = current_database()))";
+
+    return ask_of_name(session, sql, name, locked, error);
 }
 
 /* ---- Who serves, who asks ---- */
