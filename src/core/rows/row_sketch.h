@@ -37,12 +37,12 @@ void hb_row_sketch_clear(HbRowSketch *sketch);
 guint hb_row_sketch_get_cells(const HbRowSketch *sketch);
 
 void hb_row_sketch_add(HbRowSketch *sketch, const HbRowMark *row);
-void hb_row_sketch_take_away(HbRowSketch *sketch, const HbRowMark *row);   /* which another set holds */
-void hb_row_sketch_add_all(HbRowSketch *sketch, const HbRowSketch *other); /* of as many cells */
+void hb_row_sketch_take_away(HbRowSketch *sketch, const HbRowMark *row); /* which another set holds */
+void hb_row_sketch_add_all(HbRowSketch *sketch, HbRowSketch *other);     /* of as many cells */
 
 /* HbSketchedRow: what first holds more than second, or less. NULL: more rows differ than the smaller sketch can tell.
  * The caller's */
-GArray *hb_row_sketch_list_different(const HbRowSketch *first, const HbRowSketch *second);
+GArray *hb_row_sketch_list_different(HbRowSketch *first, HbRowSketch *second);
 
 /* The same of one sketch to which one set was added, and from which another one was taken away; empties it */
 GArray *hb_row_sketch_list_left(HbRowSketch *sketch);

@@ -120,7 +120,7 @@ static gpointer read_side(gpointer data)
                                     .observers = options->observers,
                                     .phase = "comparing rows"};
 
-    if (!hb_row_sums_read(side->sums, &reading, &side->error))
+    if (!hb_row_sums_read(side->sums, &reading, TRUE, &side->error))
         hb_stop_trigger(options->stop);
     return NULL;
 }

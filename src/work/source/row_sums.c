@@ -111,40 +111,42 @@ void hb_row_sums_clear(HbRowSums *sums)
 
 /* One cell for each so many bytes of rows: for tables of usual rows one for each few hundred rows. More would not stay
  * in a processor's cache, where each row goes to some cells anywhere */
-#define BYTES_A_CELL       32768
-#define CELLS_OF_TABLE_MIN 64
-#define CELLS_OF_TABLE_MAX 8192
+#define BYTES_A_CELL        32768
+#define CELLS_OF_TABLE_MIN  64
+#define CELLS_OF_TABLE_FEW  2048
+#define CELLS_OF_TABLE_MANY 8192
 
 /* All tables of a side together may have so many cells, of 128 bytes each; then all get less, down to the least that a
  * sketch can have. What that cannot tell is read a second time */
 #define CELLS_OF_SIDE_MAX (512 * 1024)
 
-static guint want_cells(const HbRowSet *set)
+static guint want_cells(const HbRowSet *set, guint most)
 {
-    return (guint)CLAMP(set->bytes / BYTES_A_CELL, CELLS_OF_TABLE_MIN, CELLS_OF_TABLE_MAX);
+    return (guint)CLAMP(set->bytes / BYTES_A_CELL, CELLS_OF_TABLE_MIN, most);
 }
 
-static void prepare(HbRowSums *sums, const GPtrArray *sets)
+static void prepare(HbRowSums *sums, const GPtrArray *sets, guint most)
 {
     guint64 cells = 0;
     guint shrink;
 
     for (guint i = 0; i < sets->len; i++)
-        cells += want_cells(sets->pdata[i]);
+        cells += want_cells(sets->pdata[i], most);
     shrink = (guint)(cells / CELLS_OF_SIDE_MAX + 1);
     for (guint i = 0; i < sets->len; i++) {
         HbRowSum *sum = g_new0(HbRowSum, 1);
-        *sum = (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i]) / shrink)};
+        *sum =
+            (HbRowSum){.set = sets->pdata[i], .sketch = hb_row_sketch_new(want_cells(sets->pdata[i], most) / shrink)};
         g_hash_table_insert(sums->table, sum->set->identity, sum);
     }
 }
 
-gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, GError **error)
+gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, gboolean expects_many, GError **error)
 {
     const HbRowConsumer consumer = {open_summing, close_summing, begin_summing, take_row, end_summing, sums, NULL};
     HbSnapshotRows own = *reading;
 
     own.consumer = &consumer;
-    prepare(sums, reading->sets);
+    prepare(sums, reading->sets, expects_many ? CELLS_OF_TABLE_MANY : CELLS_OF_TABLE_FEW);
     return reading->sets->len == 0 || hb_snapshot_rows_read(&own, error);
 }

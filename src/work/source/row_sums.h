@@ -31,5 +31,7 @@ void hb_row_sum_free(gpointer sum);
 void hb_row_sums_init(HbRowSums *sums);
 void hb_row_sums_clear(HbRowSums *sums);
 
-/* Those of a server: reads the sets of reading, whose consumer it is, out of its snapshot */
-gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, GError **error);
+/* Those of a server: reads the sets of reading, whose consumer it is, out of its snapshot. expects_many: sketches are
+ * to tell thousands of rows of a table that differ, which costs some time; otherwise a table of which more than some
+ * hundred differ is read a second time */
+gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, gboolean expects_many, GError **error);

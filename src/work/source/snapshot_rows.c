@@ -14,15 +14,42 @@
 
 /* ---- Sessions ---- */
 
+typedef struct {
+    const HbSnapshotSessions *readers;
+    GThread *thread;
+    GError *error;
+} Opening;
+
+static gpointer open_session(gpointer data)
+{
+    Opening *opening = data;
+
+    return opening->readers->engine->connector->open(opening->readers->address, &opening->error);
+}
+
+/* All at the same time: far from a server each takes several round trips */
 gboolean hb_snapshot_sessions_open(const HbSnapshotSessions *readers, GPtrArray *sessions, GError **error)
 {
-    while (sessions->len < readers->jobs) {
-        HbSession *session = readers->engine->connector->open(readers->address, error);
-        if (session == NULL)
-            return FALSE;
-        g_ptr_array_add(sessions, session);
+    const guint count = readers->jobs - MIN(readers->jobs, sessions->len);
+    g_autofree Opening *openings = g_new0(Opening, count);
+    GError *first = NULL;
+
+    for (guint i = 0; i < count; i++) {
+        openings[i].readers = readers;
+        openings[i].thread = g_thread_new("opening", open_session, &openings[i]);
     }
-    return TRUE;
+    for (guint i = 0; i < count; i++) {
+        HbSession *session = g_thread_join(openings[i].thread);
+        if (session != NULL)
+            g_ptr_array_add(sessions, session);
+        else if (first == NULL)
+            first = openings[i].error;
+        else
+            g_error_free(openings[i].error);
+    }
+    if (first != NULL)
+        g_propagate_error(error, first);
+    return first == NULL;
 }
 
 static void close_beyond(const HbEngine *engine, GPtrArray *sessions, guint count)

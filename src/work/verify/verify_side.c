@@ -117,7 +117,7 @@ static gboolean read_rows(HbSideContents *contents, GError **error)
                                     .observers = options->observers,
                                     .phase = "reading rows"};
 
-    return hb_row_sums_read(&contents->sums, &reading, error);
+    return hb_row_sums_read(&contents->sums, &reading, FALSE, error);
 }
 
 static gboolean describe(HbSideContents *contents, HbSession *keeper, GError **error)
