@@ -7,7 +7,7 @@ set -euo pipefail
 build="gcc make cmake pkg-config libglib2.0-dev libpq-dev libmariadb-dev libjansson-dev libzstd-dev libarchive-dev libgraphviz-dev libxxhash-dev libssl-dev libcurl4-openssl-dev scdoc"
 servers="postgresql-15 mariadb-server"
 versions=$(command -v npm >/dev/null || echo "nodejs npm")
-tests="libcmocka-dev python3 zsh fish chromium tmux procps curl openssl swift-proxy swift-account swift-container swift-object memcached stunnel4"
+tests="libcmocka-dev systemd python3 zsh fish chromium tmux procps curl openssl swift-proxy swift-account swift-container swift-object memcached stunnel4"
 lint="clang-format cppcheck valgrind git python3"
 package="debhelper dpkg-dev fakeroot lintian man-db git"
 bench="bc time"

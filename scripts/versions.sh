@@ -88,12 +88,25 @@ fetch_grammar() {
     touch "$VERSIONS_FOLDER/grammar/whole"
 }
 
+# The published schemas of a container orchestrator, by which the example for it is checked
+JOBS="kubernetes-models@5.1.0 js-yaml@4.1.0"
+jobs_modules() { echo "$VERSIONS_FOLDER/jobs/node_modules"; }
+
+fetch_jobs() {
+    [ ! -e "$VERSIONS_FOLDER/jobs/whole" ] || return 0
+    echo "Fetching the schemas of jobs"
+    rm -rf "$VERSIONS_FOLDER/jobs" && mkdir -p "$VERSIONS_FOLDER/jobs"
+    # shellcheck disable=SC2086
+    npm install --silent --no-audit --no-fund --ignore-scripts --prefix "$VERSIONS_FOLDER/jobs" $JOBS || return 1
+    touch "$VERSIONS_FOLDER/jobs/whole"
+}
+
 fetch_versions() {
     local entry name rest
     mkdir -p "$VERSIONS_FOLDER"
     [ -O "$VERSIONS_FOLDER" ] || { echo "$VERSIONS_FOLDER belongs to somebody else; set VERSIONS_FOLDER" >&2; return 1; }
     for entry in $VERSIONS; do fetch_version "${entry%%=*}" "${entry#*=}" || return 1; done
-    fetch_grammar || return 1
+    fetch_grammar && fetch_jobs || return 1
     for entry in $FAMILY; do
         name=${entry%%=*} rest=${entry#*=}
         fetch_family "$name" "${rest%%=*}" "${rest#*=}" || return 1
