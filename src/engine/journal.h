@@ -8,6 +8,12 @@
 #include "core/model/catalog.h"
 #include "engine/connector.h"
 
+typedef enum {
+    HB_CLAIM_OURS,     /* we have its lock, and it is not noted: it is to be done */
+    HB_CLAIM_NOTED,    /* we have its lock, and it was done */
+    HB_CLAIM_ELSEWHERE /* another session has its lock */
+} HbStepClaim;
+
 /* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: no row is to be kept */
 typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
 
@@ -15,7 +21,13 @@ typedef struct {
     gboolean (*find)(HbSession *session, char **dump_id, GError **error); /* *dump_id NULL: there is none */
     gboolean (*begin)(HbSession *session, const char *dump_id, GError **error);
     GHashTable *(*read)(HbSession *session, GError **error); /* step keys to notes (or ""); the caller's */
-    gboolean (*has_step)(HbSession *session, const char *key, gboolean *noted, GError **error);
+    /*
+     * Of several hosts that work on one restore: gives up the session's locks on the names of some steps, takes those
+     * of others without waiting, and looks which of these are noted, after it has the lock. All in as few round trips
+     * as can be. held, keys: char *; states: as many as keys
+     */
+    gboolean (*take_steps)(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                           GError **error);
     /*
      * What broke off in a table without transactions stays there: empties such tables, and forgets their steps. Only
      * for who has the hold, while none of its sessions works. NULL: the engine has no such tables

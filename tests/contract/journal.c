@@ -8,7 +8,6 @@ static void check_steps(const Contract *contract, HbSession *session)
 {
     const HbEngine *engine = contract->engine;
     g_autofree char *none = NULL, *id = NULL;
-    gboolean noted = FALSE;
     GError *error = NULL;
 
     assert_true(engine->journal->find(session, &none, NULL));
@@ -28,8 +27,32 @@ static void check_steps(const Contract *contract, HbSession *session)
     assert_false(engine->journal->run_step(session, NULL, "only noted", NULL, &error));
     check_error(&error, HB_ERROR_ALREADY_DONE, "");
     assert_true(contract_is_noted(contract, session, "only noted"));
-    assert_true(engine->journal->has_step(session, "create 'it'", &noted, NULL) && noted);
-    assert_true(engine->journal->has_step(session, "create \"it\"", &noted, NULL) && !noted);
+}
+
+/* Many at once, some of them another's; what is given up can be had by others */
+static void check_taking(const Contract *contract, HbSession *session)
+{
+    static const char *const names[] = {"create 'it'", "create \"it\"", "of another's \\", "größe"};
+    static const HbStepClaim wanted[] = {HB_CLAIM_NOTED, HB_CLAIM_OURS, HB_CLAIM_ELSEWHERE, HB_CLAIM_OURS};
+    const HbEngine *engine = contract->engine;
+    HbSession *other = contract_open(contract);
+    g_autoptr(GPtrArray) keys = g_ptr_array_new(), none = g_ptr_array_new(), one = g_ptr_array_new();
+    HbStepClaim states[G_N_ELEMENTS(names)];
+    gboolean taken;
+
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
+        g_ptr_array_add(keys, (gpointer)names[i]);
+    g_ptr_array_add(one, (gpointer)names[2]);
+    assert_true(engine->journal->take_steps(other, none, one, states, NULL) && states[0] == HB_CLAIM_OURS);
+    assert_true(engine->journal->take_steps(session, none, keys, states, NULL));
+    for (gsize i = 0; i < G_N_ELEMENTS(names); i++)
+        assert_int_equal(states[i], wanted[i]);
+    assert_true(engine->connector->lock_name(other, names[3], &taken, NULL) && !taken);
+    g_ptr_array_remove_index(keys, 2);
+    assert_true(engine->journal->take_steps(session, keys, none, states, NULL));
+    assert_true(engine->connector->lock_name(other, names[3], &taken, NULL) && taken);
+    assert_true(engine->journal->take_steps(session, none, none, NULL, NULL));
+    contract->engine->connector->close(other);
 }
 
 static void check_forgetting(const Contract *contract, HbSession *session)
@@ -82,6 +105,7 @@ void journal_keeps_its_contract(const Contract *contract)
     engine->target->create_database(&contract->address, contract->properties, &created, NULL);
     session = contract_open(contract);
     check_steps(contract, session);
+    check_taking(contract, session);
     check_forgetting(contract, session);
     check_rows(contract, session);
     assert_true(engine->journal->settle(session, &error));

@@ -397,16 +397,6 @@ static GHashTable *read_journal(HbSession *session, GError **error)
     return copy;
 }
 
-static gboolean has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
-{
-    (void)session;
-    (void)error;
-    g_mutex_lock(&it.lock);
-    *noted = g_hash_table_contains(it.journal, key);
-    g_mutex_unlock(&it.lock);
-    return TRUE;
-}
-
 static gboolean read_origin(HbSession *session, char **text, GError **error)
 {
     (void)session;
@@ -826,11 +816,28 @@ static const HbTarget target = {
     .find_role = find_role,
 };
 
+static gboolean take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                           GError **error)
+{
+    for (guint i = 0; i < held->len; i++)
+        unlock_name(session, held->pdata[i], error);
+    for (guint i = 0; i < keys->len; i++) {
+        gboolean taken;
+        lock_name(session, keys->pdata[i], &taken, error);
+        g_mutex_lock(&it.lock);
+        states[i] = !taken                                              ? HB_CLAIM_ELSEWHERE
+                    : g_hash_table_contains(it.journal, keys->pdata[i]) ? HB_CLAIM_NOTED
+                                                                        : HB_CLAIM_OURS;
+        g_mutex_unlock(&it.lock);
+    }
+    return TRUE;
+}
+
 static const HbJournal journal = {
     .find = find_journal,
     .begin = begin_journal,
     .read = read_journal,
-    .has_step = has_step,
+    .take_steps = take_steps,
     .forget_steps = forget_steps,
     .settle = settle_journal,
     .end = end_journal,

@@ -99,32 +99,60 @@ gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error)
 
 /* ---- Steps ---- */
 
-gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, gboolean *ours,
-                                  GError **error)
+static const char *key_of(const HbRestoreRun *run, guint number)
 {
-    const HbEngine *engine = run->options->engine;
-    gboolean noted;
+    return ((const HbStep *)hb_plan_get_what(run->plan.steps->plan, number))->key;
+}
 
-    *ours = TRUE;
-    if (!run->options->join)
-        return TRUE;
-    if (!engine->connector->lock_name(session, step->key, ours, error))
+static gboolean swap_locks(HbRestoreRun *run, const HbWorker *worker, const HbStepsTaken *taken, const GPtrArray *keys,
+                           HbStepClaim *states, GError **error)
+{
+    gboolean ok;
+
+    g_mutex_unlock(&run->lock);
+    ok = run->options->engine->journal->take_steps(worker->session, taken->held, keys, states, error);
+    g_mutex_lock(&run->lock);
+    g_ptr_array_set_size(taken->held, 0);
+    return ok;
+}
+
+/* While a lock is ours, a step that is not noted is nobody else's, and was not done */
+static void sort_out(HbRestoreRun *run, HbStepsTaken *taken, const HbStepClaim *states)
+{
+    const guint count = taken->count;
+
+    taken->count = taken->next = 0;
+    for (guint i = 0; i < count; i++) {
+        const guint number = taken->numbers[i];
+        if (states[i] != HB_CLAIM_ELSEWHERE)
+            g_ptr_array_add(taken->held, g_strdup(key_of(run, number)));
+        if (states[i] == HB_CLAIM_OURS)
+            taken->numbers[taken->count++] = number;
+        else
+            g_array_append_val(run->hosts.elsewhere, number);
+    }
+}
+
+gboolean hb_restore_run_claim(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken, GError **error)
+{
+    g_autoptr(GPtrArray) keys = g_ptr_array_new();
+    HbStepClaim states[HB_STEPS_TOGETHER_MAX];
+
+    for (guint i = 0; i < taken->count; i++)
+        g_ptr_array_add(keys, (gpointer)key_of(run, taken->numbers[i]));
+    if (!swap_locks(run, worker, taken, keys, states, error))
         return FALSE;
-    if (!*ours)
-        return TRUE;
-    if (!engine->journal->has_step(session, step->key, &noted, error))
-        return FALSE;
-    *ours = !noted;
-    if (noted)
-        hb_restore_run_give_step(run, session, step);
+    sort_out(run, taken, states);
     return TRUE;
 }
 
-/* A session that cannot give the lock back has lost it */
-void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbStep *step)
+/* A session that cannot give locks back has lost them */
+void hb_restore_run_give_up(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken)
 {
-    if (run->options->join)
-        run->options->engine->connector->unlock_name(session, step->key, NULL);
+    g_autoptr(GPtrArray) none = g_ptr_array_new();
+
+    if (taken->held->len > 0)
+        swap_locks(run, worker, taken, none, NULL, NULL);
 }
 
 /* A worker that takes one of them again finds it in the journal, or tries for its lock */

@@ -44,6 +44,17 @@ typedef struct {
     guint own;            /* steps that this one has done */
 } HbRestoreHosts;
 
+/*
+ * What a worker takes from the other hosts at once: one large step, or many small ones, so that agreeing costs little
+ * even where there are ten thousand. A worker's own
+ */
+#define HB_STEPS_TOGETHER_MAX 32
+typedef struct {
+    guint numbers[HB_STEPS_TOGETHER_MAX]; /* of steps that are ours; those before next were done */
+    guint count, next;
+    GPtrArray *held; /* char *: keys whose locks the worker's session has */
+} HbStepsTaken;
+
 struct HbRestoreRun {
     const HbRestoreOptions *options;
     HbManifest *manifest;
@@ -95,15 +106,15 @@ char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
 /*
  * ---- restore_run_hosts ----
  *
- * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. hold_step(): is it ours, or does another
- * host do it, or has done it? ask_hosts(): with the lock held, which it gives up meanwhile; waits, or asks the journal
+ * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. claim(): with the lock held, which it
+ * gives up meanwhile; keeps of the steps those that are ours, and sets aside those that another host does or has done;
+ * the locks of before are given up. give_up(): likewise, all of them. ask_hosts(): likewise; waits, or asks the journal
  * what others have done. mend_alone(): after a walk; *again: this host is alone, and is to walk once more.
  * leave_hosts(): all is done; the last host ends the journal
  */
 gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error);
-gboolean hb_restore_run_hold_step(HbRestoreRun *run, HbSession *session, const HbStep *step, gboolean *ours,
-                                  GError **error);
-void hb_restore_run_give_step(HbRestoreRun *run, HbSession *session, const HbStep *step);
+gboolean hb_restore_run_claim(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken, GError **error);
+void hb_restore_run_give_up(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken);
 void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker);
 gboolean hb_restore_run_mend_alone(HbRestoreRun *run, gboolean *again, GError **error);
 gboolean hb_restore_run_leave_hosts(HbRestoreRun *run, GError **error);

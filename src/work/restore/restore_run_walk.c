@@ -3,6 +3,9 @@
 
 #include <string.h>
 
+#define SMALL_COST    (256 * 1024)
+#define WORKERS_SHARE 8 /* of the open steps a worker takes one of so many shares at once */
+
 /* ---- The lock is held in all of these ---- */
 
 static void settle(HbRestoreRun *run, guint number, HbStepState outcome)
@@ -25,18 +28,26 @@ static gboolean is_done_before(HbRestoreRun *run, const HbStep *step)
     return TRUE;
 }
 
-/* The next step that needs a worker; NULL when there is none any more. Waits while others may make one ready */
-static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, guint *number)
+/* Others may make a step ready, or other hosts, who may want what this worker has no need of any more */
+static void wait_for_steps(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken)
+{
+    if (!run->options->join)
+        g_cond_wait_until(&run->settled, &run->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+    else if (taken->held->len > 0)
+        hb_restore_run_give_up(run, worker, taken);
+    else
+        hb_restore_run_ask_hosts(run, worker);
+}
+
+/* The next step that needs a worker; NULL when there is none any more. Waits while there may be one */
+static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken, guint *number)
 {
     HbPlan *plan = run->plan.steps->plan;
 
     while (hb_plan_count_open(plan) > 0 && run->lost == NULL && !hb_stop_is_set(run->options->stop)) {
         const HbStep *step;
         if (!hb_plan_take(plan, number)) {
-            if (run->options->join)
-                hb_restore_run_ask_hosts(run, worker);
-            else
-                g_cond_wait_until(&run->settled, &run->lock, g_get_monotonic_time() + G_TIME_SPAN_SECOND);
+            wait_for_steps(run, worker, taken);
             continue;
         }
         step = hb_plan_get_what(plan, *number);
@@ -142,45 +153,128 @@ static HbWorkerTask describe_task(const HbRestoreRun *run, const HbStep *step, g
     return task;
 }
 
-/* Without the lock. FALSE without an error: it is another host's */
-static gboolean carry_out(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number,
-                          const HbWorkerTask *task, GError **error)
-{
-    gboolean ours;
+/* ---- With other hosts: many small steps are taken at once ---- */
 
-    if (!hb_restore_run_hold_step(run, worker->session, step, &ours, error) || !ours)
-        return FALSE;
+static gboolean is_small(const HbRestoreRun *run, guint number)
+{
+    const HbStep *step = hb_plan_get_what(run->plan.steps->plan, number);
+
+    return step->type != HB_STEP_TYPE_CHUNK && hb_plan_get_cost(run->plan.steps->plan, number) <= SMALL_COST;
+}
+
+/* Each worker of each host is to find some */
+static guint count_together(const HbRestoreRun *run)
+{
+    const guint open = hb_plan_count_open(run->plan.steps->plan);
+
+    return CLAMP(open / (run->options->jobs * WORKERS_SHARE), 1, HB_STEPS_TOGETHER_MAX);
+}
+
+/* Beside the first one, which is small, others that are ready and small */
+static void take_more(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken)
+{
+    HbPlan *plan = run->plan.steps->plan;
+    const guint most = count_together(run);
+    guint number;
+
+    while (taken->count < most && hb_plan_take(plan, &number)) {
+        if (is_done_before(run, hb_plan_get_what(plan, number))) {
+            hb_worker_notify_advanced(worker, hb_plan_get_cost(plan, number), 0);
+            settle(run, number, HB_STEP_DONE);
+        } else if (is_small(run, number)) {
+            taken->numbers[taken->count++] = number;
+        } else {
+            hb_plan_put_back(plan, number);
+            return;
+        }
+    }
+}
+
+static void put_back(HbRestoreRun *run, HbStepsTaken *taken)
+{
+    for (guint i = taken->next; i < taken->count; i++)
+        hb_plan_put_back(run->plan.steps->plan, taken->numbers[i]);
+    taken->count = taken->next = 0;
+}
+
+/* The next that no other host does. NULL: there is none any more, or *cause is set */
+static const HbStep *take_ours(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken, guint *number, GError **cause)
+{
+    if (run->lost != NULL || hb_stop_is_set(run->options->stop))
+        return NULL;
+    while (taken->next == taken->count) {
+        taken->count = taken->next = 0;
+        if (take_step(run, worker, taken, number) == NULL)
+            return NULL;
+        taken->numbers[taken->count++] = *number;
+        if (is_small(run, *number))
+            take_more(run, worker, taken);
+        if (!hb_restore_run_claim(run, worker, taken, cause))
+            return NULL;
+    }
+    *number = taken->numbers[taken->next++];
+    return hb_plan_get_what(run->plan.steps->plan, *number);
+}
+
+static const HbStep *take_any(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken, guint *number, GError **cause)
+{
+    return run->options->join ? take_ours(run, worker, taken, number, cause) : take_step(run, worker, taken, number);
+}
+
+/* What a worker leaves: what it had taken goes back. FALSE with *error, unless only a connection broke */
+static gboolean leave(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken, GError *cause, GError **error)
+{
+    const gboolean is_lost = hb_error_is(cause, HB_ERROR_LOST);
+
+    put_back(run, taken);
+    hb_restore_run_give_up(run, worker, taken);
+    if (cause == NULL)
+        return TRUE;
+    if (is_lost)
+        g_clear_error(&run->lost);
+    g_propagate_error(is_lost ? &run->lost : error, cause);
+    g_cond_broadcast(&run->settled);
+    return is_lost;
+}
+
+/* ---- The walk ---- */
+
+/* Without the lock */
+static void carry_out(HbRestoreRun *run, HbWorker *worker, const HbStep *step, guint number, const HbWorkerTask *task,
+                      GError **error)
+{
     hb_worker_notify_started(worker, task);
     hb_restore_run_step(run, worker, step, error);
-    hb_restore_run_give_step(run, worker->session, step);
     report_step_done(run, worker, step, number);
-    return TRUE;
 }
 
 static gboolean work(HbWorker *worker, gpointer data, GError **error)
 {
     HbRestoreRun *run = data;
+    g_autoptr(GPtrArray) held = g_ptr_array_new_with_free_func(g_free);
+    HbStepsTaken taken = {.held = held};
+    GError *refusal = NULL;
     gboolean ok = TRUE;
     const HbStep *step;
     guint number;
 
     g_mutex_lock(&run->lock);
-    while (ok && (step = take_step(run, worker, &number)) != NULL) {
+    while (ok && (step = take_any(run, worker, &taken, &number, &refusal)) != NULL) {
         GError *cause = NULL;
         const HbWorkerTask task = describe_task(run, step, number);
 
         g_mutex_unlock(&run->lock);
-        const gboolean ours = carry_out(run, worker, step, number, &task, &cause);
+        carry_out(run, worker, step, number, &task, &cause);
         g_mutex_lock(&run->lock);
         if (cause != NULL) {
             ok = judge_failure(run, number, cause, error);
-        } else if (ours) {
+        } else {
             run->hosts.own++;
             settle(run, number, HB_STEP_DONE);
-        } else {
-            g_array_append_val(run->hosts.elsewhere, number);
         }
     }
+    if (!leave(run, worker, &taken, refusal, ok ? error : NULL))
+        ok = FALSE;
     if (ok && hb_stop_is_set(run->options->stop) && hb_plan_count_open(run->plan.steps->plan) > 0)
         ok = hb_stop_set_error(error);
     g_mutex_unlock(&run->lock);

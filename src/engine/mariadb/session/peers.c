@@ -196,7 +196,7 @@ gboolean hb_my_leave(HbSession *session, GError **error)
 }
 
 /* Such a lock belongs to the server, a step to a database of it. The caller's */
-static char *write_name(const HbSession *session, const char *key)
+char *hb_my_write_lock_name(const HbSession *session, const char *key)
 {
     g_autofree char *database = hb_my_get_database_of(&session->origin);
     g_autofree char *both = g_strdup_printf("%s %s", database != NULL ? database : "", key);
@@ -209,7 +209,7 @@ static char *write_name(const HbSession *session, const char *key)
 static gboolean ask_of_name(HbSession *session, const char *question, const char *name, gboolean *answer,
                             GError **error)
 {
-    g_autofree char *literal = write_name(session, name), *text = NULL;
+    g_autofree char *literal = hb_my_write_lock_name(session, name), *text = NULL;
     g_auto(GStrv) parts = g_strsplit(question, "%s", 2);
     g_autofree char *sql = g_strconcat("SELECT ", parts[0], literal, parts[1], NULL);
     const gboolean ok = hb_my_read_text(session, sql, &text, error);

@@ -14,6 +14,7 @@ guint64 hb_my_get_id(const HbSession *session);
 gboolean hb_my_claim(HbSession *session, gboolean of_server, HbPeer *holder, GError **error);
 gboolean hb_my_join(HbSession *session, HbPeer *holder, GError **error);
 gboolean hb_my_leave(HbSession *session, GError **error);
+char *hb_my_write_lock_name(const HbSession *session, const char *key); /* as a literal; the caller's */
 gboolean hb_my_lock_name(HbSession *session, const char *name, gboolean *taken, GError **error);
 gboolean hb_my_unlock_name(HbSession *session, const char *name, GError **error);
 gboolean hb_my_is_name_locked(HbSession *session, const char *name, gboolean *locked, GError **error);

@@ -288,15 +288,44 @@ GHashTable *hb_my_read_journal(HbSession *session, GError **error)
     return steps;
 }
 
-gboolean hb_my_has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
+/* A digit for each key: what the expression says of its lock's name, or of the key (%s) */
+static char *write_question(const HbSession *session, const GPtrArray *keys, const char *expression, gboolean of_lock)
 {
-    g_autofree char *step = hb_my_quote_literal(key), *done = NULL;
-    g_autofree char *sql = g_strdup_printf(
-        "SELECT 1 FROM " HB_MY_JOURNAL_STEP " WHERE digest = UNHEX(LEFT(SHA2(%s, 256), 32)) AND done", step);
-    const gboolean ok = hb_my_read_text(session, sql, &done, error);
+    g_auto(GStrv) around = g_strsplit(expression, "%s", 2);
+    GString *sql = g_string_new("SELECT CONCAT(''");
 
-    *noted = done != NULL;
-    return ok;
+    for (guint i = 0; i < keys->len; i++) {
+        g_autofree char *literal =
+            of_lock ? hb_my_write_lock_name(session, keys->pdata[i]) : hb_my_quote_literal(keys->pdata[i]);
+        g_string_append_printf(sql, ", COALESCE(%s%s%s, 0)", around[0], literal, around[1]);
+    }
+    g_string_append_c(sql, ')');
+    return g_string_free(sql, FALSE);
+}
+
+static gboolean ask_of_keys(HbSession *session, const GPtrArray *keys, const char *expression, gboolean of_lock,
+                            char **answer, GError **error)
+{
+    g_autofree char *sql = write_question(session, keys, expression, of_lock);
+
+    *answer = NULL;
+    return keys->len == 0 || hb_my_read_text(session, sql, answer, error);
+}
+
+gboolean hb_my_take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                          GError **error)
+{
+    static const char noted[] =
+        "EXISTS (SELECT 1 FROM " HB_MY_JOURNAL_STEP " WHERE digest = UNHEX(LEFT(SHA2(%s, 256), 32)) AND done)";
+    g_autofree char *given = NULL, *taken = NULL, *done = NULL;
+
+    if (!ask_of_keys(session, held, "RELEASE_LOCK(%s)", TRUE, &given, error) ||
+        !ask_of_keys(session, keys, "GET_LOCK(%s, 0)", TRUE, &taken, error) ||
+        !ask_of_keys(session, keys, noted, FALSE, &done, error))
+        return FALSE;
+    for (guint i = 0; i < keys->len; i++)
+        states[i] = taken[i] != '1' ? HB_CLAIM_ELSEWHERE : done[i] == '1' ? HB_CLAIM_NOTED : HB_CLAIM_OURS;
+    return TRUE;
 }
 
 /* ---- Steps ---- */

@@ -18,7 +18,8 @@
 
 gboolean hb_my_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_my_begin_journal(HbSession *session, const char *dump_id, GError **error);
-gboolean hb_my_has_step(HbSession *session, const char *key, gboolean *noted, GError **error);
+gboolean hb_my_take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                          GError **error);
 GHashTable *hb_my_read_journal(HbSession *session, GError **error);
 gboolean hb_my_empty_broken(HbSession *session, GError **error);
 gboolean hb_my_forget_steps(HbSession *session, const char *prefix, GError **error);

@@ -78,18 +78,43 @@ GHashTable *hb_pg_read_journal(HbSession *session, GError **error)
     return steps;
 }
 
-/* By the index, which knows a key by two hashes */
-gboolean hb_pg_has_step(HbSession *session, const char *key, gboolean *noted, GError **error)
+static char *write_array(HbSession *session, const GPtrArray *texts)
 {
-    const char *const values[] = {key};
-    g_autoptr(HbResult) result =
-        hb_pg_query_with(session,
-                         "SELECT 1 FROM hornbeam_journal.step WHERE hashtextextended(key, 0) = hashtextextended($1, 0)"
-                         " AND hashtextextended(key, 1) = hashtextextended($1, 1) AND key = $1",
-                         1, values, error);
+    GString *sql = g_string_new("ARRAY[");
 
-    *noted = result != NULL && PQntuples(result) > 0;
-    return result != NULL;
+    for (guint i = 0; i < texts->len; i++) {
+        g_autofree char *literal = hb_pg_quote_literal(session, texts->pdata[i]);
+        g_string_append_printf(sql, "%s%s", i > 0 ? ", " : "", literal);
+    }
+    g_string_append(sql, "]::text[]");
+    return g_string_free(sql, FALSE);
+}
+
+/*
+ * Three statements in one round trip, each of which sees what was committed before it: what the second one has locked,
+ * the third one finds noted if it was. The index knows a key by two hashes
+ */
+gboolean hb_pg_take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                          GError **error)
+{
+    g_autofree char *old = write_array(session, held), *wanted = write_array(session, keys);
+    g_autofree char *sql = g_strdup_printf(
+        "SELECT count(pg_advisory_unlock(hashtextextended(k, 0))) FROM unnest(%s) k;"
+        " SELECT set_config('hornbeam.taken', coalesce(string_agg(CASE WHEN"
+        " pg_try_advisory_lock(hashtextextended(k, 0)) THEN 't' ELSE 'f' END, '' ORDER BY n), ''), false)"
+        " FROM unnest(%s) WITH ORDINALITY AS u(k, n);"
+        " SELECT current_setting('hornbeam.taken') AS taken, coalesce(string_agg(CASE WHEN EXISTS"
+        " (SELECT FROM hornbeam_journal.step s WHERE hashtextextended(s.key, 0) = hashtextextended(u.k, 0)"
+        " AND hashtextextended(s.key, 1) = hashtextextended(u.k, 1) AND s.key = u.k) THEN 't' ELSE 'f' END, ''"
+        " ORDER BY n), '') AS noted FROM unnest(%s) WITH ORDINALITY AS u(k, n)",
+        old, wanted, wanted);
+    g_autoptr(HbResult) result = keys->len > 0 || held->len > 0 ? hb_pg_query(session, sql, error) : NULL;
+
+    for (guint i = 0; result != NULL && i < keys->len; i++)
+        states[i] = hb_pg_get(result, 0, "taken")[i] != 't'   ? HB_CLAIM_ELSEWHERE
+                    : hb_pg_get(result, 0, "noted")[i] == 't' ? HB_CLAIM_NOTED
+                                                              : HB_CLAIM_OURS;
+    return result != NULL || (keys->len == 0 && held->len == 0);
 }
 
 gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error)

@@ -16,7 +16,8 @@
 /* HB_ERROR_BLOCKED if something is called so that is no journal, or is not ours */
 gboolean hb_pg_find_journal(HbSession *session, char **dump_id, GError **error);
 gboolean hb_pg_begin_journal(HbSession *session, const char *dump_id, GError **error);
-gboolean hb_pg_has_step(HbSession *session, const char *key, gboolean *noted, GError **error);
+gboolean hb_pg_take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
+                          GError **error);
 GHashTable *hb_pg_read_journal(HbSession *session, GError **error);
 gboolean hb_pg_forget_steps(HbSession *session, const char *prefix, GError **error);
 gboolean hb_pg_settle_journal(HbSession *session, GError **error);
