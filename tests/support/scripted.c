@@ -649,8 +649,7 @@ static gboolean leave_hold(HbSession *session, GError **error)
 static gboolean serve(HbSession *session, GError **error)
 {
     (void)session;
-    (void)error;
-    return TRUE;
+    return pass(SCRIPTED_SERVE, error);
 }
 
 static gboolean ask_holder(HbSession *session, GError **error)

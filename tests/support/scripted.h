@@ -13,6 +13,7 @@ extern const HbEngine scripted_engine;
 
 typedef enum {
     SCRIPTED_OPEN,
+    SCRIPTED_SERVE, /* each session that is marked as one of a restore's */
     SCRIPTED_CATALOG,
     SCRIPTED_READ,   /* each row that is read */
     SCRIPTED_WRITE,  /* each block that is written */

@@ -49,13 +49,25 @@ gboolean hb_worker_reopen(HbWorker *worker, GError **error)
     return hb_stop_retry(worker->workers->stop, open_anew, worker, error);
 }
 
+/* A connection can break as soon as it is there */
+static gboolean begin(HbWorker *worker, GError **error)
+{
+    g_autoptr(GError) ours = NULL;
+
+    if (worker->session != NULL || open_session(worker, &ours))
+        return TRUE;
+    if (hb_error_is(ours, HB_ERROR_LOST) && !hb_stop_is_set(worker->workers->stop))
+        return hb_worker_reopen(worker, error);
+    g_propagate_error(error, g_steal_pointer(&ours));
+    return FALSE;
+}
+
 static gpointer run_member(gpointer data)
 {
     Member *member = data;
     const HbWorkers *workers = member->worker.workers;
 
-    if ((member->worker.session == NULL && !open_session(&member->worker, &member->error)) ||
-        !workers->work(&member->worker, workers->data, &member->error))
+    if (!begin(&member->worker, &member->error) || !workers->work(&member->worker, workers->data, &member->error))
         hb_stop_trigger(workers->stop);
     if (!workers->keeps_sessions || member->error != NULL)
         close_session(&member->worker);

@@ -356,6 +356,24 @@ static void commits_that_a_crash_takes_back_are_done_again(void **state)
     outcome_clear(&outcome);
 }
 
+/* Before a worker's session has done anything */
+static void a_connection_may_break_as_soon_as_it_is_there(void **state)
+{
+    (void)state;
+    dump_well();
+    for (guint at = 1; at <= 3; at++) {
+        Outcome outcome;
+
+        scripted_reset(garden, ROWS);
+        scripted_fail(SCRIPTED_SERVE, at, 1, HB_ERROR_LOST);
+        outcome = restore(2, FALSE);
+        check_no_error(outcome.error);
+        assert_int_equal(outcome.failed + outcome.left_out, 0);
+        check_whole();
+        outcome_clear(&outcome);
+    }
+}
+
 /* As one of several hosts: what broke off in a table without transactions is done again once nobody else is there */
 static void a_host_of_several_finishes_whatever_breaks_off(void **state)
 {
@@ -569,6 +587,7 @@ int main(void)
         TEST(a_failed_step_leaves_out_what_needs_it_and_can_be_resumed),
         TEST(what_fails_for_a_passing_reason_is_tried_again),
         TEST(commits_that_a_crash_takes_back_are_done_again),
+        TEST(a_connection_may_break_as_soon_as_it_is_there),
         TEST(a_host_of_several_finishes_whatever_breaks_off),
         TEST(a_server_that_stays_away_stops_the_restore_which_goes_on_later),
         TEST(a_role_that_exists_is_kept),
