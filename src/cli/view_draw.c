@@ -82,7 +82,7 @@ static void append_sessions(GString *out, const HbView *view, gint64 now, const 
     }
 }
 
-/* "  n2:4711          34%  120 MB  last 3 s ago": what other hosts have done of all there is */
+/* "  n2:4711          34%  120 MB, its last part 3 s ago": what other hosts have done of all there is */
 static void append_hosts(GString *out, const HbView *view, gint64 now, const HbViewSpace *space)
 {
     guint width = 0;
@@ -96,7 +96,7 @@ static void append_hosts(GString *out, const HbView *view, gint64 now, const HbV
         g_autoptr(GString) line = g_string_new("  ");
         g_string_append(line, host->name);
         hb_text_pad(line, hb_text_width(host->name), width);
-        g_string_append_printf(line, "  %3d%%  %s, the last %s ago",
+        g_string_append_printf(line, "  %3d%%  %s, its last part %s ago",
                                (int)(view->total > 0 ? host->cost * 100 / view->total : 0), bytes, time);
         append_cut(out, line->str, space->columns - 1);
         g_string_append_c(out, '\n');
