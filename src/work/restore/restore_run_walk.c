@@ -157,9 +157,7 @@ static HbWorkerTask describe_task(const HbRestoreRun *run, const HbStep *step, g
 
 static gboolean is_small(const HbRestoreRun *run, guint number)
 {
-    const HbStep *step = hb_plan_get_what(run->plan.steps->plan, number);
-
-    return step->type != HB_STEP_TYPE_CHUNK && hb_plan_get_cost(run->plan.steps->plan, number) <= SMALL_COST;
+    return hb_plan_get_cost(run->plan.steps->plan, number) <= SMALL_COST;
 }
 
 /* Each worker of each host is to find some */

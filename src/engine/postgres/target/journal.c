@@ -92,7 +92,7 @@ static char *write_array(HbSession *session, const GPtrArray *texts)
 
 /*
  * Three statements in one round trip, each of which sees what was committed before it: what the second one has locked,
- * the third one finds noted if it was. The index knows a key by two hashes
+ * the third one finds noted if it was. The index knows a key by two hashes; EXISTS might read the whole table instead
  */
 gboolean hb_pg_take_steps(HbSession *session, const GPtrArray *held, const GPtrArray *keys, HbStepClaim *states,
                           GError **error)
@@ -103,8 +103,8 @@ gboolean hb_pg_take_steps(HbSession *session, const GPtrArray *held, const GPtrA
         " SELECT set_config('hornbeam.taken', coalesce(string_agg(CASE WHEN"
         " pg_try_advisory_lock(hashtextextended(k, 0)) THEN 't' ELSE 'f' END, '' ORDER BY n), ''), false)"
         " FROM unnest(%s) WITH ORDINALITY AS u(k, n);"
-        " SELECT current_setting('hornbeam.taken') AS taken, coalesce(string_agg(CASE WHEN EXISTS"
-        " (SELECT FROM hornbeam_journal.step s WHERE hashtextextended(s.key, 0) = hashtextextended(u.k, 0)"
+        " SELECT current_setting('hornbeam.taken') AS taken, coalesce(string_agg(CASE WHEN 0 <"
+        " (SELECT count(*) FROM hornbeam_journal.step s WHERE hashtextextended(s.key, 0) = hashtextextended(u.k, 0)"
         " AND hashtextextended(s.key, 1) = hashtextextended(u.k, 1) AND s.key = u.k) THEN 't' ELSE 'f' END, ''"
         " ORDER BY n), '') AS noted FROM unnest(%s) WITH ORDINALITY AS u(k, n)",
         old, wanted, wanted);
