@@ -78,27 +78,19 @@ fetch_family() { # NAME RELEASE PACKAGE
 GRAMMAR="ts-mysql-parser@0.2.0 antlr4ts@0.5.0-alpha.3"
 grammar_modules() { echo "$VERSIONS_FOLDER/grammar/node_modules"; }
 
-fetch_grammar() {
-    [ ! -e "$VERSIONS_FOLDER/grammar/whole" ] || return 0
-    echo "Fetching MySQL's grammars"
-    rm -rf "$VERSIONS_FOLDER/grammar" && mkdir -p "$VERSIONS_FOLDER/grammar"
-    # shellcheck disable=SC2086
-    npm install --silent --no-audit --no-fund --ignore-scripts --prefix "$VERSIONS_FOLDER/grammar" $GRAMMAR || return 1
-    rm -rf "$(grammar_modules)/ts-mysql-parser/node_modules" # a later release of its needs, which does not load
-    touch "$VERSIONS_FOLDER/grammar/whole"
-}
-
 # The published schemas of a container orchestrator, by which the example for it is checked
 JOBS="kubernetes-models@5.1.0 js-yaml@4.1.0"
 jobs_modules() { echo "$VERSIONS_FOLDER/jobs/node_modules"; }
 
-fetch_jobs() {
-    [ ! -e "$VERSIONS_FOLDER/jobs/whole" ] || return 0
-    echo "Fetching the schemas of jobs"
-    rm -rf "$VERSIONS_FOLDER/jobs" && mkdir -p "$VERSIONS_FOLDER/jobs"
-    # shellcheck disable=SC2086
-    npm install --silent --no-audit --no-fund --ignore-scripts --prefix "$VERSIONS_FOLDER/jobs" $JOBS || return 1
-    touch "$VERSIONS_FOLDER/jobs/whole"
+fetch_modules() { # FOLDER WHAT PACKAGE...
+    local folder="$VERSIONS_FOLDER/$1" what=$2
+    shift 2
+    [ ! -e "$folder/whole" ] || return 0
+    echo "Fetching $what"
+    rm -rf "$folder" && mkdir -p "$folder"
+    npm install --silent --no-audit --no-fund --ignore-scripts --prefix "$folder" "$@" || return 1
+    rm -rf "$folder/node_modules/ts-mysql-parser/node_modules" # a later release of its needs, which does not load
+    touch "$folder/whole"
 }
 
 fetch_versions() {
@@ -106,7 +98,8 @@ fetch_versions() {
     mkdir -p "$VERSIONS_FOLDER"
     [ -O "$VERSIONS_FOLDER" ] || { echo "$VERSIONS_FOLDER belongs to somebody else; set VERSIONS_FOLDER" >&2; return 1; }
     for entry in $VERSIONS; do fetch_version "${entry%%=*}" "${entry#*=}" || return 1; done
-    fetch_grammar && fetch_jobs || return 1
+    # shellcheck disable=SC2086
+    fetch_modules grammar "MySQL's grammars" $GRAMMAR && fetch_modules jobs "the schemas of jobs" $JOBS || return 1
     for entry in $FAMILY; do
         name=${entry%%=*} rest=${entry#*=}
         fetch_family "$name" "${rest%%=*}" "${rest#*=}" || return 1
