@@ -3,7 +3,8 @@
 # One, two and three hosts on one dump and on one restore, each host in a network namespace of its own whose link to the
 # servers carries so much a second: how many times faster they are than one. Needs root, for the namespaces.
 # Usage: bench/hosts.sh [ENGINE [SCALE [RUNS [RATE]]]]; postgresql (scale 140 is about 500 MB of rows) or mariadb; RATE as
-# tc(8) has it (160mbit: 20 MB/s). Then 10,000 empty tables: what agreeing costs, without namespaces.
+# tc(8) has it (160mbit: 20 MB/s). Then, with PostgreSQL, 10,000 steps of 2,000 tables by one host, without a link: what
+# it costs to agree with nobody.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
@@ -81,7 +82,7 @@ together() { # HOSTS FUNCTION: the function with each host's number, all at the 
     for host in "${pids[@]}"; do wait "$host" || status=$?; done
     return $status
 }
-dump_at() { at "$1" dump -q --join $([ "$2" = 1 ] && [ "$engine" = postgresql ] || echo --hosts $(($2 > 1 ? $2 : 2))) --jobs 2 "$(uri old fennick_vale "$1")" "$work/x.dump"; }
+dump_at() { at "$1" dump -q --join --hosts "$2" --jobs 2 "$(uri old fennick_vale "$1")" "$work/x.dump"; }
 restore_at() { at "$1" restore -q --join --no-analyze --jobs 2 "$work/packed.dump" "$(uri new ours "$1")"; }
 alone_dump() { at 1 dump -q --jobs 2 "$(uri old fennick_vale 1)" "$work/x.dump"; }
 
@@ -101,4 +102,20 @@ for what in dump restore; do
         one=${one:-$took}
         printf '%-8s %d host(s)  %6.2f s   %.2f times as fast as one\n' $what $hosts "$took" "$(echo "scale=4; $one / $took" | bc)"
     done
+done
+
+[ "$engine" = postgresql ] || exit 0
+psql -qX "$(server_uri old postgres)" -c "CREATE DATABASE many"
+for i in $(seq 2000); do
+    echo "CREATE TABLE t$i (a int PRIMARY KEY, b text, c int DEFAULT 5); CREATE INDEX ON t$i (b); COMMENT ON TABLE t$i IS 'x'; INSERT INTO t$i VALUES (1, 'x');"
+done | psql -qX "$(server_uri old many)"
+"$hornbeam" dump -q "$(server_uri old many)" "$work/many.dump"
+many() { "$hornbeam" restore -q --no-analyze --jobs 2 "$@" "$work/many.dump" "$(server_uri new many)"; }
+for option in "" --join; do
+    for run in $(seq "$runs"); do
+        drop many
+        settle
+        seconds many $option
+    done | median >"$work/median"
+    printf '10,000 steps %-7s %6.2f s\n' "$option" "$(cat "$work/median")"
 done

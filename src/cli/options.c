@@ -4,6 +4,7 @@
 #include "core/base/error.h"
 #include "core/model/object.h"
 #include "core/select/rename.h"
+#include "work/dump/dump_hosts.h"
 #include "work/handover/handover.h"
 #include "work/run/throttle.h"
 
@@ -24,7 +25,6 @@
 #define ROWS_NAMED_MAX     1000000
 #define UNTIL_LAG_MAX_S    86400
 #define KEEP_MAX           10000
-#define HOSTS_MAX          255
 #define KEEP_FOR_MAX       100000
 #define COMMAND_PREFIX     "command:"
 
@@ -314,7 +314,8 @@ static gboolean check_join(HbOptions *options, GError **error)
                         : options->keep_for_s > 0                  ? "--keep-for"
                                                                    : NULL;
 
-    if (options->hosts != NULL && !read_number(options->hosts, "hosts", 2, HOSTS_MAX, &options->hosts_count, error))
+    if (options->hosts != NULL &&
+        !read_number(options->hosts, "hosts", 2, HB_DUMP_HOSTS_MAX, &options->hosts_count, error))
         return FALSE;
     if (options->hosts != NULL && !options->join)
         return hb_error_set(error, HB_ERROR_USAGE, NULL, "--hosts goes with --join");

@@ -68,28 +68,40 @@ static void append_session(GString *out, const HbViewSession *session, guint num
     g_string_append_c(out, '\n');
 }
 
-/* So many at most; the last line says how many more there are */
+/* Of so many lines not all may have room; then the last one says how many more there are */
+static guint count_shown(guint lines, guint most)
+{
+    return lines <= most ? lines : most - 1;
+}
+
+static void append_rest(GString *out, guint hidden, const char *what, const HbViewSpace *space)
+{
+    g_autofree char *rest = g_strdup_printf("      and %u more %s", hidden, what);
+
+    if (hidden == 0)
+        return;
+    append_cut(out, rest, space->columns);
+    g_string_append_c(out, '\n');
+}
+
 static void append_sessions(GString *out, const HbView *view, gint64 now, const HbViewSpace *space, guint most)
 {
-    const guint shown = view->sessions->len <= most ? view->sessions->len : most - 1;
+    const guint shown = count_shown(view->sessions->len, most);
 
     for (guint i = 0; i < shown; i++)
         append_session(out, &g_array_index(view->sessions, HbViewSession, i), i, now, space);
-    if (shown < view->sessions->len) {
-        g_autofree char *rest = g_strdup_printf("      and %u more sessions", view->sessions->len - shown);
-        append_cut(out, rest, space->columns);
-        g_string_append_c(out, '\n');
-    }
+    append_rest(out, view->sessions->len - shown, "sessions", space);
 }
 
 /* "  n2:4711          34%  120 MB, its last part 3 s ago": what other hosts have done of all there is */
-static void append_hosts(GString *out, const HbView *view, gint64 now, const HbViewSpace *space)
+static void append_hosts(GString *out, const HbView *view, gint64 now, const HbViewSpace *space, guint most)
 {
+    const guint shown = count_shown(view->hosts->len, most);
     guint width = 0;
 
-    for (guint i = 0; i < view->hosts->len; i++)
+    for (guint i = 0; i < shown; i++)
         width = MAX(width, hb_text_width(g_array_index(view->hosts, HbViewHost, i).name));
-    for (guint i = 0; i < view->hosts->len; i++) {
+    for (guint i = 0; i < shown; i++) {
         const HbViewHost *host = &g_array_index(view->hosts, HbViewHost, i);
         g_autofree char *bytes = hb_text_bytes(host->bytes),
                         *time = hb_text_duration(hb_view_seconds_since(host->moved, now));
@@ -101,6 +113,7 @@ static void append_hosts(GString *out, const HbView *view, gint64 now, const HbV
         append_cut(out, line->str, space->columns - 1);
         g_string_append_c(out, '\n');
     }
+    append_rest(out, view->hosts->len - shown, "hosts", space);
 }
 
 /* What is left of a session's longest path */
@@ -219,10 +232,17 @@ static guint count_lines(const char *text)
     return lines;
 }
 
+/* Lines below what is there: one at least */
+static guint count_room(const GString *out, const HbViewSpace *space)
+{
+    const guint used = count_lines(out->str) + 2;
+
+    return space->rows > used ? space->rows - used : 1;
+}
+
 char *hb_view_draw(HbView *view, gint64 now, const HbViewSpace *space)
 {
     GString *out = g_string_new(NULL);
-    guint used;
 
     if (view->phase == NULL)
         return g_string_free(out, FALSE);
@@ -231,9 +251,8 @@ char *hb_view_draw(HbView *view, gint64 now, const HbViewSpace *space)
     append_past(out, view, space);
     append_problems(out, view, space);
     append_longest(out, view, space);
-    append_hosts(out, view, now, space);
-    used = count_lines(out->str) + 2;
-    append_sessions(out, view, now, space, space->rows > used ? space->rows - used : 1);
+    append_hosts(out, view, now, space, MAX(count_room(out, space) / 2, 1));
+    append_sessions(out, view, now, space, count_room(out, space));
     return g_string_free(out, FALSE);
 }
 

@@ -299,6 +299,20 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
     return ok;
 }
 
+gboolean hb_bucket_write(HbBucket *bucket, const char *name, const char *text, GError **error)
+{
+    g_autofree char *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, text, -1);
+    const int fd = open_temporary(error);
+    gboolean ok;
+
+    if (fd < 0)
+        return FALSE;
+    ok = hb_file_write_fully(fd, text, strlen(text)) ? hb_bucket_put(bucket, name, fd, strlen(text), sum, error)
+                                                     : hb_file_error(error, "writing", name);
+    close(fd);
+    return ok;
+}
+
 gboolean hb_bucket_remove(HbBucket *bucket, const char *name, GError **error)
 {
     g_autofree char *path = make_path(bucket, name);

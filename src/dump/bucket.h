@@ -23,7 +23,8 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
  * not these bytes */
 int hb_bucket_get(HbBucket *bucket, const char *name, guint64 bytes, GError **error);
 
-/* A small text; *text NULL: there is none. The caller's */
+/* Small texts: write as put() does; *text NULL: there is none. The caller's */
+gboolean hb_bucket_write(HbBucket *bucket, const char *name, const char *text, GError **error);
 gboolean hb_bucket_read(HbBucket *bucket, const char *name, char **text, GError **error);
 
 /* One that is not there is no error */

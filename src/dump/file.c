@@ -109,6 +109,14 @@ int hb_file_open_inside(const char *folder, const char *name, GError **error)
     return refuse(name, error);
 }
 
+HbFileSum *hb_file_sum_copy(const HbFileSum *sum)
+{
+    HbFileSum *copy = g_memdup2(sum, sizeof *sum);
+
+    copy->name = g_strdup(sum->name);
+    return copy;
+}
+
 void hb_file_sum_free(HbFileSum *sum)
 {
     if (sum == NULL)

@@ -18,6 +18,7 @@ typedef struct {
     guint64 bytes;
 } HbFileSum;
 
+HbFileSum *hb_file_sum_copy(const HbFileSum *sum);
 void hb_file_sum_free(HbFileSum *sum);
 G_DEFINE_AUTOPTR_CLEANUP_FUNC(HbFileSum, hb_file_sum_free)
 

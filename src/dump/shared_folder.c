@@ -71,36 +71,12 @@ static char *note_name(const char *name)
     return g_strconcat(NOTES, name, NULL);
 }
 
-/* A file without a name that holds the text; -1 on error */
-static int make_body(const char *text, GError **error)
-{
-    g_autofree char *path = NULL;
-    g_autoptr(GError) cause = NULL;
-    const int fd = g_file_open_tmp("hornbeam-XXXXXX", &path, &cause);
-
-    if (fd < 0) {
-        hb_error_set(error, HB_ERROR_FILE, "name a folder that may be written in TMPDIR", "%s", cause->message);
-        return -1;
-    }
-    unlink(path);
-    if (hb_file_write_fully(fd, text, strlen(text)))
-        return fd;
-    hb_file_error(error, "writing", path);
-    close(fd);
-    return -1;
-}
-
 static gboolean put_note(HbFolder *folder, const char *name, const char *text, gboolean *written, GError **error)
 {
-    g_autofree char *there = note_name(name), *other = NULL,
-                    *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, text, -1);
+    g_autofree char *there = note_name(name), *other = NULL;
     g_autoptr(GError) ours = NULL;
-    const int fd = make_body(text, error);
 
-    if (fd < 0)
-        return FALSE;
-    *written = hb_bucket_put(folder->bucket, there, fd, strlen(text), sum, &ours);
-    close(fd);
+    *written = hb_bucket_write(folder->bucket, there, text, &ours);
     if (*written || (hb_bucket_read(folder->bucket, there, &other, NULL) && other != NULL))
         return TRUE;
     g_propagate_error(error, g_steal_pointer(&ours));

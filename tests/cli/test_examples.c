@@ -34,11 +34,12 @@ static void batch_scripts_are_run_on_all_nodes(void **state)
 static void jobs_are_as_their_schema_wants_them(void **state)
 {
     (void)state;
-    with_launcher("jobs", ". $SOURCE/scripts/versions.sh; node $SOURCE/tests/support/jobs.js $(jobs_modules)"
-                          " $SOURCE/examples/hornbeam-jobs.yaml >lines; three \"$(sed -n 1p lines)\"; dumped;"
-                          " three \"$(sed -n 2p lines)\"; restored; sed 's/backoffLimit: 0/backoffLimits: 0/'"
-                          " $SOURCE/examples/hornbeam-jobs.yaml >other; fails 1 node $SOURCE/tests/support/jobs.js"
-                          " $(jobs_modules) other; grep -q 'no field backoffLimits' e");
+    with_launcher(
+        "jobs",
+        ". $SOURCE/scripts/versions.sh; command_of() { node $SOURCE/tests/support/jobs.js $(jobs_modules) $1; };"
+        " three \"$(command_of $SOURCE/examples/dump-job.yaml)\"; dumped; three \"$(command_of"
+        " $SOURCE/examples/restore-job.yaml)\"; restored; sed 's/backoffLimit: 0/backoffLimits: 0/'"
+        " $SOURCE/examples/dump-job.yaml >other; fails 1 command_of other; grep -q 'no field backoffLimits' e");
 }
 
 /* What the unit runs, as systemd would, which has nothing to say against it but that nothing is installed here */

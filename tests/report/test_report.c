@@ -137,6 +137,37 @@ static void the_view_shows_bar_rate_time_and_workers(void **state)
     hb_view_free(view);
 }
 
+/* A line for each other host, of which some have room; control bytes of names are shown, never sent */
+static void the_view_has_a_line_for_each_host(void **state)
+{
+    const HbViewSpace spaces[] = {{100, 24, FALSE}, {100, 10, FALSE}};
+    HbView *view = hb_view_new();
+    g_autofree char *whole = NULL, *cut = NULL, *json = NULL;
+    g_auto(GStrv) lines = NULL;
+
+    (void)state;
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_PHASE, .what = "reading rows", .total = 100000000}, 0);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_HOST, .what = "n\0332:7", .cost = 10000000, .bytes = 9000000}, 0);
+    hb_view_follow(view, &(HbEvent){.type = HB_EVENT_HOST, .what = "n\0332:7", .cost = 20000000, .bytes = 1000000},
+                   G_USEC_PER_SEC);
+    whole = hb_view_draw(view, 4 * G_USEC_PER_SEC, &spaces[0]);
+    check_contains(whole, " 30%  0 B  0 B/s");
+    check_contains(whole, "  n\\x1B2:7   30%  10.0 MB, its last part 3.0 s ago\n");
+    json = hb_view_write_json(view, 4 * G_USEC_PER_SEC);
+    check_contains(json, "\"bytes\":10000000,\"cost\":30000000,\"parts\":2,\"silent_seconds\":3.0");
+    for (guint i = 0; i < 63; i++) {
+        g_autofree char *name = g_strdup_printf("n%u", i);
+        hb_view_follow(view, &(HbEvent){.type = HB_EVENT_HOST, .what = name, .cost = 1}, G_USEC_PER_SEC);
+        hb_view_follow(view, &(HbEvent){.type = HB_EVENT_STARTED, .worker = i, .what = "garden.tree"}, G_USEC_PER_SEC);
+    }
+    cut = hb_view_draw(view, 4 * G_USEC_PER_SEC, &spaces[1]);
+    lines = g_strsplit(cut, "\n", -1);
+    assert_true(g_strv_length(lines) <= spaces[1].rows);
+    check_contains(cut, "more hosts\n");
+    check_contains(cut, "more sessions\n");
+    hb_view_free(view);
+}
+
 /* Each session's own progress, what went wrong, the rate over time, the path that decides; never more than fits */
 static void the_view_says_what_decides_the_end(void **state)
 {
@@ -221,6 +252,7 @@ int main(void)
         cmocka_unit_test(the_nearest_option_is_found),
         cmocka_unit_test(long_lines_are_broken_at_blanks),
         cmocka_unit_test(the_view_shows_bar_rate_time_and_workers),
+        cmocka_unit_test(the_view_has_a_line_for_each_host),
         cmocka_unit_test(the_view_says_what_decides_the_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -95,9 +95,9 @@ static HbStatus report_joined(HbCli *cli, const HbDumpOptions *options, double s
     return reader != NULL ? report(cli, hb_reader_get_manifest(reader), options->path, seconds) : HB_STATUS_STATEMENT;
 }
 
-static void tell_share(const HbCli *cli, const HbDumpHosts *hosts)
+static void tell_share(const HbCli *cli, HbDumpHosts *hosts)
 {
-    const HbDumpShare share = hb_dump_hosts_get_share((HbDumpHosts *)hosts);
+    const HbDumpShare share = hb_dump_hosts_get_share(hosts);
     g_autofree char *bytes = hb_text_bytes(share.bytes), *parts = hb_text_plural(share.groups, "part", "parts"),
                     *all = hb_text_plural(share.hosts, "host", "hosts");
 

@@ -92,8 +92,8 @@ static gint64 to_count(guint64 number)
 
 /* ---- Rows and cells ---- */
 
-/* Far from a sum of both, as the check of summed rows must not be the sum of their checks: both halves of a product.
- * The constants are digits of pi */
+/* Both halves of a product, for the check of a sum of rows must not be the sum of their checks. The constants are
+ * digits of pi */
 static inline guint64 check_of(guint64 low, guint64 high)
 {
     const Wide product =
@@ -120,7 +120,7 @@ static inline guint64 read_word(const HbRowMark *row, gsize from, gsize length, 
     return GUINT64_FROM_LE(word) & (((guint64)1 << 8 * there) - 1);
 }
 
-/* Gives the number of lanes that are not 0 beyond which the cell is left as it was */
+/* Returns how many lanes the row fills; the cell's other lanes are left as they were */
 static inline guint fill_cell(Cell *cell, const HbRowMark *row)
 {
     const gsize length = hb_row_key_count_bytes(row->key_length);

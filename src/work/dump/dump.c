@@ -274,10 +274,11 @@ static gboolean make(DumpJob *job, GError **error)
     job->writer = open_writer(job, error);
     if (job->writer == NULL)
         return FALSE;
-    if (options->hosts != NULL)
+    if (options->hosts != NULL) {
         hb_dump_hosts_set_writer(options->hosts, job->writer, job->manifest->id);
-    if (options->hosts != NULL && !hb_dump_hosts_gather(options->hosts, error))
-        return FALSE;
+        if (!hb_dump_hosts_gather(options->hosts, error))
+            return FALSE;
+    }
     if (!hb_snapshot_source_read(job->source, error))
         return FALSE;
     add_row_sets(job);

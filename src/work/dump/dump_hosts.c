@@ -6,10 +6,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#define HOSTS_MAX   255
-#define GATHER_S    600 /* how long the first host waits for the others */
-#define LOOK_MS     20  /* for a moment: others are held up meanwhile */
-#define LOOK_FAR_MS 200 /* in an object store */
+#define GATHER_S 600 /* how long the first host waits for the others */
 
 /* ---- Names ---- */
 
@@ -52,10 +49,9 @@ void hb_dump_hosts_unlock(const HbDumpHosts *hosts, char **name)
 
 /* ---- Waiting ---- */
 
-gboolean hb_dump_hosts_sleep(const HbDumpHosts *hosts, guint near_ms, guint far_ms, GError **error)
+gboolean hb_dump_hosts_sleep(const HbDumpHosts *hosts, guint milliseconds, GError **error)
 {
-    return hb_stop_sleep(hosts->options.stop, hb_object_is_uri(hosts->options.path) ? far_ms : near_ms) ||
-           hb_stop_set_error(error);
+    return hb_stop_sleep(hosts->options.stop, milliseconds) || hb_stop_set_error(error);
 }
 
 /* id: NULL, or that of the dump. There was none when we came: see take_number() */
@@ -71,8 +67,10 @@ gboolean hb_dump_hosts_check_first(const HbDumpHosts *hosts, GError **error)
 {
     gboolean locked;
 
-    if (!hb_dump_hosts_is_locked(hosts, hosts->name, &locked, error) || locked)
-        return error == NULL || *error == NULL;
+    if (!hb_dump_hosts_is_locked(hosts, hosts->name, &locked, error))
+        return FALSE;
+    if (locked)
+        return TRUE;
     if (is_whole(hosts, hosts->dump_id))
         return hb_error_set(error, HB_ERROR_ALREADY_DONE, NULL, "other hosts have written this dump");
     return hb_error_set(error, HB_ERROR_BLOCKED, "let all hosts begin again",
@@ -83,7 +81,7 @@ gboolean hb_dump_hosts_check_first(const HbDumpHosts *hosts, GError **error)
 
 static guint count_places(const HbDumpHosts *hosts)
 {
-    return hosts->options.hosts > 0 ? hosts->options.hosts - 1 : HOSTS_MAX;
+    return hosts->options.hosts > 0 ? hosts->options.hosts - 1 : HB_DUMP_HOSTS_MAX;
 }
 
 static gboolean take_number(HbDumpHosts *hosts, GError **error)
@@ -131,7 +129,7 @@ gboolean hb_dump_hosts_await_others(const HbDumpHosts *hosts, char *(*make)(cons
             return FALSE;
         if (*count + 1 >= hosts->options.hosts || g_get_monotonic_time() > enough)
             return TRUE;
-        if (!hb_dump_hosts_sleep(hosts, LOOK_MS, LOOK_MS, error))
+        if (!hb_dump_hosts_sleep(hosts, HB_HOSTS_LOOK_MS, error))
             return FALSE;
     }
 }
@@ -166,7 +164,7 @@ gboolean hb_dump_hosts_await_end(HbDumpHosts *hosts, GError **error)
 {
     hb_observers_begin_phase(hosts->options.observers, "waiting for the first host", 0);
     while (hb_dump_hosts_check_first(hosts, error)) {
-        if (!hb_dump_hosts_sleep(hosts, LOOK_FAR_MS, LOOK_FAR_MS, error))
+        if (!hb_dump_hosts_sleep(hosts, HB_HOSTS_LOOK_FAR_MS, error))
             return FALSE;
     }
     return FALSE;
@@ -183,7 +181,7 @@ HbDumpHosts *hb_dump_hosts_meet(const HbDumpHostsOptions *options, GError **erro
     hosts->label = g_strdup_printf("%s:%d", g_get_host_name(), (int)getpid());
     g_snprintf(hosts->tag, sizeof hosts->tag, "%06x", g_random_int() & 0xffffff);
     hosts->known = g_hash_table_new(NULL, NULL);
-    hosts->tallies = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    hosts->others = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     g_mutex_init(&hosts->lock);
     g_cond_init(&hosts->ended);
     hosts->session = options->engine->connector->open(options->from, error);
@@ -201,7 +199,7 @@ void hb_dump_hosts_free(HbDumpHosts *hosts)
         return;
     hosts->options.engine->connector->close(hosts->session);
     g_hash_table_unref(hosts->known);
-    g_hash_table_unref(hosts->tallies);
+    g_hash_table_unref(hosts->others);
     g_mutex_clear(&hosts->lock);
     g_cond_clear(&hosts->ended);
     g_free(hosts->name);
@@ -249,7 +247,7 @@ HbDumpShare hb_dump_hosts_get_share(HbDumpHosts *hosts)
 
     g_mutex_lock(&hosts->lock);
     share = hosts->own;
-    share.hosts = g_hash_table_size(hosts->tallies) + 1;
+    share.hosts = g_hash_table_size(hosts->others) + 1;
     g_mutex_unlock(&hosts->lock);
     return share;
 }

@@ -23,6 +23,8 @@
 #include "work/dump/dump_notes.h"
 #include "work/source/snapshot_source.h"
 
+#define HB_DUMP_HOSTS_MAX 255
+
 typedef struct HbDumpHosts HbDumpHosts;
 
 typedef struct {

@@ -35,13 +35,7 @@ static gboolean learn(HbDumpHosts *hosts, guint group, const char *text, GError 
     if (note == NULL)
         return FALSE;
     g_mutex_lock(&hosts->lock);
-    HbHostTally *tally = g_hash_table_lookup(hosts->tallies, note->host);
-    if (tally == NULL) {
-        tally = g_new0(HbHostTally, 1);
-        g_hash_table_insert(hosts->tallies, g_strdup(note->host), tally);
-    }
-    tally->groups++;
-    tally->bytes += note->bytes;
+    g_hash_table_add(hosts->others, g_strdup(note->host));
     if (hosts->board != NULL)
         event.cost = hb_group_board_get_cost(hosts->board, group);
     g_mutex_unlock(&hosts->lock);
@@ -205,15 +199,12 @@ static gboolean add_chunk(const HbWrittenChunk *written, GHashTable *by_identity
                           GError **error)
 {
     HbStoredRows *rows = g_hash_table_lookup(by_identity, written->rows);
-    HbFileSum *sum;
 
     if (rows == NULL || !g_hash_table_add(files, written->chunk->file))
         return hb_error_set(error, HB_ERROR_DAMAGED, "see who else writes to the folder of the dump",
                             "a note of another host cannot be right: %s of %s", written->chunk->file, written->rows);
     g_ptr_array_add(rows->chunks, hb_chunk_copy(written->chunk));
-    sum = g_memdup2(written->sum, sizeof *written->sum);
-    sum->name = g_strdup(written->sum->name);
-    g_ptr_array_add(sums, sum);
+    g_ptr_array_add(sums, hb_file_sum_copy(written->sum));
     return TRUE;
 }
 

@@ -9,12 +9,6 @@
 #include "dump/shared_folder.h"
 #include "work/dump/dump_hosts.h"
 
-/* What is known of another host */
-typedef struct {
-    guint groups;
-    guint64 bytes;
-} HbHostTally;
-
 struct HbDumpHosts {
     HbDumpHostsOptions options;
     HbSession *session; /* has the locks that say who is there; the watching thread's while that runs */
@@ -32,9 +26,9 @@ struct HbDumpHosts {
     char *moment_name; /* on which the first host has a lock while its moment can be joined */
     char *plan_name;   /* likewise, until all groups are collected */
 
-    GMutex lock;         /* guards what follows */
-    GHashTable *known;   /* numbers of groups that are published, plus 1 */
-    GHashTable *tallies; /* labels of other hosts to HbHostTally * */
+    GMutex lock;        /* guards what follows */
+    GHashTable *known;  /* numbers of groups that are published, plus 1 */
+    GHashTable *others; /* labels of other hosts that have published any */
     HbDumpShare own;
     HbGroupBoard *board; /* while it watches */
     GThread *watcher;
@@ -42,14 +36,17 @@ struct HbDumpHosts {
     gboolean is_ended;
 };
 
+#define HB_HOSTS_LOOK_MS     20 /* for a moment: others are held up meanwhile */
+#define HB_HOSTS_LOOK_FAR_MS 200
+
 /* Locks on names in the hosts' own session, and notes; the texts that make names are the caller's */
 char *hb_dump_hosts_make_note_name(const char *what, const char *text);
 gboolean hb_dump_hosts_lock(const HbDumpHosts *hosts, const char *name, gboolean *taken, GError **error);
 gboolean hb_dump_hosts_is_locked(const HbDumpHosts *hosts, const char *name, gboolean *locked, GError **error);
 void hb_dump_hosts_unlock(const HbDumpHosts *hosts, char **name); /* and frees it; accepts NULL in it */
 
-/* HB_ERROR_CANCELLED; far: in an object store */
-gboolean hb_dump_hosts_sleep(const HbDumpHosts *hosts, guint near_ms, guint far_ms, GError **error);
+/* HB_ERROR_CANCELLED */
+gboolean hb_dump_hosts_sleep(const HbDumpHosts *hosts, guint milliseconds, GError **error);
 
 /* The dump has its name before the first host's lock ends. HB_ERROR_ALREADY_DONE: it has it by now; HB_ERROR_BLOCKED:
  * there is none */

@@ -3,16 +3,21 @@
 
 #include <string.h>
 
-#define JOIN_S      15  /* and, while it keeps others from committing, for their sessions */
-#define LOOK_MS     20  /* for a moment: others are held up meanwhile */
-#define LOOK_FAR_MS 200 /* in an object store */
-#define WONDER_S    30  /* then it is worth a word that nothing is found */
+#define JOIN_S      15 /* and, while it keeps others from committing, for their sessions */
+#define WONDER_S    30 /* then it is worth a word that nothing is found */
 #define NOTE_MOMENT "moment"
 #define NOTE_PLAN   "plan"
 
 static char *make_joined_name(const HbDumpHosts *hosts, guint number)
 {
     return g_strdup_printf("%s host %u", hosts->moment_name, number);
+}
+
+static gboolean sleep_between_looks(const HbDumpHosts *hosts, GError **error)
+{
+    const gboolean is_far = hb_object_is_uri(hosts->options.path);
+
+    return hb_dump_hosts_sleep(hosts, is_far ? HB_HOSTS_LOOK_FAR_MS : HB_HOSTS_LOOK_MS, error);
 }
 
 /* ---- The moment: told ---- */
@@ -68,7 +73,7 @@ static gboolean withdraw_moment(gpointer data, GError **error)
 static gboolean read_told(const HbDumpHosts *hosts, HbFolder *folder, const char *note, char **text, char **name,
                           GError **error)
 {
-    gboolean locked = FALSE;
+    gboolean locked = FALSE, ok;
 
     g_clear_pointer(name, g_free);
     if (!hb_shared_folder_read_note(folder, note, text, error))
@@ -76,9 +81,10 @@ static gboolean read_told(const HbDumpHosts *hosts, HbFolder *folder, const char
     if (*text == NULL)
         return TRUE;
     *name = hb_dump_hosts_make_note_name(note, *text);
-    if (!hb_dump_hosts_is_locked(hosts, *name, &locked, error) || !locked)
+    ok = hb_dump_hosts_is_locked(hosts, *name, &locked, error);
+    if (!ok || !locked)
         g_clear_pointer(text, g_free);
-    return error == NULL || *error == NULL;
+    return ok;
 }
 
 /* In all places where such a dump is in the making; *text NULL: it is not there */
@@ -138,7 +144,7 @@ static gboolean find_moment(gpointer data, HbSnapshot *snapshot, GError **error)
                               "another host has begun this dump, and nothing of it is found at %s",
                               hosts->options.path);
         }
-        if (!hb_dump_hosts_sleep(hosts, LOOK_MS, LOOK_FAR_MS, error))
+        if (!sleep_between_looks(hosts, error))
             return FALSE;
     }
     return FALSE;
@@ -208,8 +214,7 @@ GArray *hb_dump_hosts_find_plan(HbDumpHosts *hosts, const HbManifest *manifest, 
         if (text != NULL)
             return hb_note_read_plan(text, manifest, error);
         if (!is_withdrawn(hosts, &withdrawn, error) || (withdrawn && !set_withdrawn(error)) ||
-            (look % 10 == 0 && !hb_dump_hosts_check_first(hosts, error)) ||
-            !hb_dump_hosts_sleep(hosts, LOOK_MS, LOOK_FAR_MS, error))
+            (look % 10 == 0 && !hb_dump_hosts_check_first(hosts, error)) || !sleep_between_looks(hosts, error))
             return NULL;
     }
     return NULL;

@@ -237,8 +237,7 @@ void hb_group_note_add(HbGroupNote *note, const HbRowSet *set, const HbChunk *ch
 
     written->rows = g_strdup(set->identity);
     written->chunk = hb_chunk_copy(chunk);
-    written->sum = g_memdup2(sum, sizeof *sum);
-    written->sum->name = g_strdup(sum->name);
+    written->sum = hb_file_sum_copy(sum);
     g_ptr_array_add(note->chunks, written);
     note->bytes += chunk->bytes;
 }

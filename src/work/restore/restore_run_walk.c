@@ -28,6 +28,15 @@ static gboolean is_done_before(HbRestoreRun *run, const HbStep *step)
     return TRUE;
 }
 
+static gboolean settle_if_done(HbRestoreRun *run, HbWorker *worker, guint number)
+{
+    if (!is_done_before(run, hb_plan_get_what(run->plan.steps->plan, number)))
+        return FALSE;
+    hb_worker_notify_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
+    settle(run, number, HB_STEP_DONE);
+    return TRUE;
+}
+
 /* Others may make a step ready, or other hosts, who may want what this worker has no need of any more */
 static void wait_for_steps(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken)
 {
@@ -45,16 +54,10 @@ static const HbStep *take_step(HbRestoreRun *run, HbWorker *worker, HbStepsTaken
     HbPlan *plan = run->plan.steps->plan;
 
     while (hb_plan_count_open(plan) > 0 && run->lost == NULL && !hb_stop_is_set(run->options->stop)) {
-        const HbStep *step;
-        if (!hb_plan_take(plan, number)) {
+        if (!hb_plan_take(plan, number))
             wait_for_steps(run, worker, taken);
-            continue;
-        }
-        step = hb_plan_get_what(plan, *number);
-        if (!is_done_before(run, step))
-            return step;
-        hb_worker_notify_advanced(worker, hb_plan_get_cost(plan, *number), 0);
-        settle(run, *number, HB_STEP_DONE);
+        else if (!settle_if_done(run, worker, *number))
+            return hb_plan_get_what(plan, *number);
     }
     return NULL;
 }
@@ -176,10 +179,9 @@ static void take_more(HbRestoreRun *run, HbWorker *worker, HbStepsTaken *taken)
     guint number;
 
     while (taken->count < most && hb_plan_take(plan, &number)) {
-        if (is_done_before(run, hb_plan_get_what(plan, number))) {
-            hb_worker_notify_advanced(worker, hb_plan_get_cost(plan, number), 0);
-            settle(run, number, HB_STEP_DONE);
-        } else if (is_small(run, number)) {
+        if (settle_if_done(run, worker, number))
+            continue;
+        if (is_small(run, number)) {
             taken->numbers[taken->count++] = number;
         } else {
             hb_plan_put_back(plan, number);
