@@ -145,6 +145,43 @@ static void own_questions_are_asked_on_both_sides(void **state)
                0, "side  keepers\n  TO", NULL);
 }
 
+/* TO has the new names: a choice by the old ones, of the dump's or of now, finds what it means there, and what else
+ * has the old name, or the new one, is not meant */
+static void chosen_parts_are_found_under_their_new_names(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell("cd $FOLDER; set -f; from=$(server_uri old fennick_vale); to=$(server_uri new chosen);"
+                  " $HORNBEAM dump -q \"$from\" chosen.dump --take schema:garden --take schema:loans;"
+                  " $HORNBEAM restore -q chosen.dump \"$to\" --rename schema:garden=park >/dev/null;"
+                  " psql -qX \"$to\" -c 'CREATE SCHEMA garden CREATE TABLE plot (a int) CREATE TABLE own (a int)';"
+                  " for what in \"$from --take schema:garden --take schema:loans\" 'chosen.dump' 'chosen.dump --take"
+                  " table:garden.plot' 'chosen.dump --skip schema:loans'; do set -- $what; one=$1; shift;"
+                  " $HORNBEAM verify $one \"$to\" $* --rename schema:garden=park >chosen.out || { cat chosen.out; exit 9; };"
+                  " done; psql -qX \"$to\" -c 'TRUNCATE park.tree, park.photograph'; $HORNBEAM verify chosen.dump \"$to\""
+                  " --rename schema:garden=park"),
+        1, "rows park.tree: other rows", NULL);
+    run_expect(
+        run_shell("cd $FOLDER; from=$(server_uri mold fennick_vale); to=$(server_uri mnew chosen);"
+                  " what='--take user:vale_owner@localhost --rename owner:vale_owner@localhost=park_owner@%'; set -f;"
+                  " $HORNBEAM carry -q \"$from\" \"$to\" $what >/dev/null; $HORNBEAM verify \"$from\" \"$to\" $what"),
+        0, "Equal", NULL);
+}
+
+/* Under FROM's own names: another table may have the new one there */
+static void differing_rows_are_read_by_the_names_that_each_side_has(void **state)
+{
+    (void)state;
+    run_expect(
+        run_shell("cd $FOLDER; set -f; from=$(server_uri old fennick_vale); to=$(server_uri new differing);"
+                  " $HORNBEAM carry -q \"$from\" \"$to\" --rename schema:garden=park;"
+                  " psql -qX \"$to\" -c 'UPDATE park.keeper SET name = upper(name) WHERE keeper_id = 2';"
+                  " psql -qX \"$from\" -c 'CREATE SCHEMA park CREATE TABLE keeper (keeper_id int, name text)';"
+                  " $HORNBEAM verify \"$from\" \"$to\" --skip schema:park --rename schema:garden=park"
+                  " --show-values; status=$?; psql -qX \"$from\" -c 'DROP SCHEMA park CASCADE' 2>&-; exit $status"),
+        1, "FROM  name = Wanda Ösk 2\n", NULL);
+}
+
 static void names_that_clash_are_refused(void **state)
 {
     (void)state;
@@ -167,6 +204,8 @@ int main(void)
         cmocka_unit_test(tablespaces_and_scripts_follow),
         cmocka_unit_test(a_second_copy_stands_beside_the_original),
         cmocka_unit_test(own_questions_are_asked_on_both_sides),
+        cmocka_unit_test(chosen_parts_are_found_under_their_new_names),
+        cmocka_unit_test(differing_rows_are_read_by_the_names_that_each_side_has),
         cmocka_unit_test(names_that_clash_are_refused),
     };
 

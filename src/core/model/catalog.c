@@ -21,10 +21,8 @@ struct HbCatalog {
     gboolean unread[HB_KIND_COUNT];
 };
 
-static void row_set_free(gpointer data)
+void hb_row_set_free(HbRowSet *set)
 {
-    HbRowSet *set = data;
-
     g_free(set->identity);
     g_free(set->table);
     g_ptr_array_unref(set->columns);
@@ -36,6 +34,37 @@ static void row_set_free(gpointer data)
     g_string_free(set->hex_columns, TRUE);
     g_ptr_array_unref(set->select_expressions);
     g_free(set);
+}
+
+static gpointer copy_text(gconstpointer text, gpointer data)
+{
+    (void)data;
+    return g_strdup(text);
+}
+
+static GPtrArray *copy_texts(GPtrArray *texts)
+{
+    GPtrArray *copy = g_ptr_array_copy(texts, copy_text, NULL);
+
+    g_ptr_array_set_free_func(copy, g_free);
+    return copy;
+}
+
+HbRowSet *hb_row_set_copy(const HbRowSet *set)
+{
+    HbRowSet *copy = g_memdup2(set, sizeof *set);
+
+    copy->identity = g_strdup(set->identity);
+    copy->table = g_strdup(set->table);
+    copy->columns = copy_texts(set->columns);
+    copy->hex_columns = g_string_new_len(set->hex_columns->str, (gssize)set->hex_columns->len);
+    copy->select_expressions = copy_texts(set->select_expressions);
+    copy->key = g_array_copy(set->key);
+    copy->split_column = g_strdup(set->split_column);
+    copy->condition = g_strdup(set->condition);
+    copy->barrier = g_strdup(set->barrier);
+    copy->way_past = g_strdup(set->way_past);
+    return copy;
 }
 
 HbOmission *hb_omission_new(const char *what, const char *why)
@@ -62,42 +91,11 @@ HbCatalog *hb_catalog_new(void)
 
     catalog->objects = g_ptr_array_new_with_free_func((GDestroyNotify)hb_object_free);
     catalog->places = g_hash_table_new(g_str_hash, g_str_equal);
-    catalog->row_sets = g_ptr_array_new_with_free_func(row_set_free);
-    catalog->retired = g_ptr_array_new_with_free_func(row_set_free);
+    catalog->row_sets = g_ptr_array_new_with_free_func((GDestroyNotify)hb_row_set_free);
+    catalog->retired = g_ptr_array_new_with_free_func((GDestroyNotify)hb_row_set_free);
     catalog->omissions = g_ptr_array_new_with_free_func(hb_omission_free);
     catalog->properties = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     return catalog;
-}
-
-static gpointer copy_text(gconstpointer text, gpointer data)
-{
-    (void)data;
-    return g_strdup(text);
-}
-
-static GPtrArray *copy_texts(GPtrArray *texts)
-{
-    GPtrArray *copy = g_ptr_array_copy(texts, copy_text, NULL);
-
-    g_ptr_array_set_free_func(copy, g_free);
-    return copy;
-}
-
-static HbRowSet *copy_row_set(const HbRowSet *set)
-{
-    HbRowSet *copy = g_memdup2(set, sizeof *set);
-
-    copy->identity = g_strdup(set->identity);
-    copy->table = g_strdup(set->table);
-    copy->columns = copy_texts(set->columns);
-    copy->hex_columns = g_string_new_len(set->hex_columns->str, (gssize)set->hex_columns->len);
-    copy->select_expressions = copy_texts(set->select_expressions);
-    copy->key = g_array_copy(set->key);
-    copy->split_column = g_strdup(set->split_column);
-    copy->condition = g_strdup(set->condition);
-    copy->barrier = g_strdup(set->barrier);
-    copy->way_past = g_strdup(set->way_past);
-    return copy;
 }
 
 static void copy_properties(HbCatalog *copy, const HbCatalog *catalog)
@@ -117,7 +115,7 @@ HbCatalog *hb_catalog_copy(const HbCatalog *catalog)
     for (guint i = 0; i < catalog->objects->len; i++)
         hb_catalog_add(copy, hb_object_copy(catalog->objects->pdata[i]), NULL);
     for (guint i = 0; i < catalog->row_sets->len; i++)
-        g_ptr_array_add(copy->row_sets, copy_row_set(catalog->row_sets->pdata[i]));
+        g_ptr_array_add(copy->row_sets, hb_row_set_copy(catalog->row_sets->pdata[i]));
     for (guint i = 0; i < catalog->omissions->len; i++) {
         const HbOmission *omission = catalog->omissions->pdata[i];
         hb_catalog_add_omission(copy, omission->what, omission->why);
@@ -355,7 +353,7 @@ static void fit_object(HbCatalog *catalog, GHashTable *gone, HbObject *object, g
 /* Row sets are retired rather than freed: others may point to them */
 static void retire_row_sets(HbCatalog *catalog, GHashTable *gone)
 {
-    GPtrArray *kept = g_ptr_array_new_with_free_func(row_set_free);
+    GPtrArray *kept = g_ptr_array_new_with_free_func((GDestroyNotify)hb_row_set_free);
 
     for (guint i = 0; i < catalog->row_sets->len; i++) {
         HbRowSet *set = catalog->row_sets->pdata[i];

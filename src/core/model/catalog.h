@@ -40,6 +40,9 @@ typedef struct {
     char *why;
 } HbOmission;
 
+HbRowSet *hb_row_set_copy(const HbRowSet *set);
+void hb_row_set_free(HbRowSet *set);
+
 HbOmission *hb_omission_new(const char *what, const char *why);
 void hb_omission_free(gpointer omission);
 

@@ -234,6 +234,98 @@ gboolean hb_adapt_wishes(HbCatalog *catalog, const HbEngine *engine, const HbWis
     return TRUE;
 }
 
+/* ---- A choice by the names of before ---- */
+
+/* What has the old name still is another object, and would be in the way */
+static void drop_namesakes(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        g_autofree char *renamed = engine->dialect->rename_identity(object->identity, rename);
+        if (renamed != NULL)
+            g_hash_table_add(gone, object->identity);
+    }
+    hb_catalog_remove(catalog, gone);
+}
+
+/* back: from the new names to the old ones */
+static gboolean rename_identities(HbCatalog *catalog, const HbEngine *engine, const GPtrArray *renames, gboolean back,
+                                  GError **error)
+{
+    for (guint i = 0; i < renames->len; i++) {
+        const HbRename *rename = renames->pdata[back ? renames->len - 1 - i : i];
+        const HbRename way_back = {
+            .kind = rename->kind, .old_name = rename->new_name, .new_name = rename->old_name};
+        Identities identities = {engine, back ? &way_back : rename};
+        if (back)
+            drop_namesakes(catalog, engine, rename);
+        if (!hb_catalog_rename(catalog, rename_identity, &identities, error))
+            return FALSE;
+    }
+    return TRUE;
+}
+
+/* NULL on failure; the caller's */
+static HbCatalog *choose_by_old_names(const HbSelection *selection, const HbCatalog *catalog, const HbEngine *engine,
+                                      const GPtrArray *renames, GError **error)
+{
+    g_autoptr(HbCatalog) chosen = hb_catalog_copy(catalog);
+
+    if (rename_identities(chosen, engine, renames, TRUE, error) &&
+        hb_selection_apply(selection, chosen, engine->dialect, FALSE, NULL, error) &&
+        rename_identities(chosen, engine, renames, FALSE, error))
+        return g_steal_pointer(&chosen);
+    return NULL;
+}
+
+/* By their own names; but a schema that has the old name of a renamed one is not that. A user may be: two can become one
+ */
+static HbCatalog *choose_by_own_names(const HbSelection *selection, const HbCatalog *catalog, const HbEngine *engine,
+                                      const GPtrArray *renames, GError **error)
+{
+    g_autoptr(HbCatalog) chosen = hb_catalog_copy(catalog);
+
+    if (!hb_selection_apply(selection, chosen, engine->dialect, FALSE, NULL, error))
+        return NULL;
+    for (guint i = 0; i < renames->len; i++) {
+        const HbRename *rename = renames->pdata[i];
+        if (rename->kind == HB_RENAME_SCHEMA)
+            drop_namesakes(chosen, engine, rename);
+    }
+    return g_steal_pointer(&chosen);
+}
+
+static void keep_either(HbCatalog *catalog, const HbCatalog *one, const HbCatalog *other)
+{
+    g_autoptr(GHashTable) gone = g_hash_table_new(g_str_hash, g_str_equal);
+
+    for (guint i = 0; i < hb_catalog_count(catalog); i++) {
+        HbObject *object = hb_catalog_get(catalog, i);
+        if (hb_catalog_find(one, object->identity) == NULL && hb_catalog_find(other, object->identity) == NULL)
+            g_hash_table_add(gone, object->identity);
+    }
+    hb_catalog_remove(catalog, gone);
+}
+
+gboolean hb_adapt_choose(const HbSelection *selection, HbCatalog *catalog, const HbEngine *engine,
+                         const HbWishes *wishes, GError **error)
+{
+    g_autoptr(HbCatalog) by_old_names = NULL, by_own_names = NULL;
+
+    if (wishes->renames == NULL || !hb_selection_is_partial(selection))
+        return hb_selection_apply(selection, catalog, engine->dialect, FALSE, NULL, error);
+    by_old_names = choose_by_old_names(selection, catalog, engine, wishes->renames, error);
+    if (by_old_names == NULL)
+        return FALSE;
+    by_own_names = choose_by_own_names(selection, catalog, engine, wishes->renames, error);
+    if (by_own_names == NULL)
+        return FALSE;
+    keep_either(catalog, by_old_names, by_own_names);
+    return TRUE;
+}
+
 const char *hb_adapt_database(const HbWishes *wishes, const char *name)
 {
     for (guint i = 0; wishes->renames != NULL && i < wishes->renames->len; i++) {

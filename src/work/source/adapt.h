@@ -30,6 +30,11 @@ gboolean hb_adapt_name(HbCatalog *catalog, const HbEngine *engine, HbRename *ren
 /* One name in definitions only; tell: what is left inside strings becomes an omission */
 void hb_adapt_definitions(HbCatalog *catalog, const HbEngine *engine, const HbRename *rename, gboolean tell);
 
+/* As hb_selection_apply(), of a catalog in which the wishes have come true: its objects are chosen by the names that
+ * they had before, or by their own */
+gboolean hb_adapt_choose(const HbSelection *selection, HbCatalog *catalog, const HbEngine *engine,
+                         const HbWishes *wishes, GError **error);
+
 /* What a database of this name is to be called; borrowed */
 const char *hb_adapt_database(const HbWishes *wishes, const char *name);
 

@@ -209,6 +209,40 @@ static gboolean is_left_out(gpointer identity, gpointer sum, gpointer catalog)
     return hb_catalog_find(catalog, identity) == NULL;
 }
 
+/* FALSE, always */
+static gboolean pass_error(HbSideContents *from, HbSideContents *to, HbStop *stop, GError **error)
+{
+    if (hb_stop_is_by_user(stop))
+        return hb_stop_set_error(error);
+    return !hb_error_propagate_cause(g_steal_pointer(&from->error), g_steal_pointer(&to->error), error);
+}
+
+typedef struct {
+    HbSideContents *contents;
+    const GPtrArray *differences;
+} Sketching;
+
+static gpointer add_sketches(gpointer data)
+{
+    const Sketching *sketching = data;
+
+    hb_side_contents_add_sketches(sketching->contents, sketching->differences);
+    return NULL;
+}
+
+/* Both at once, each by its own sessions */
+static gboolean sketch_both(HbSideContents *from, HbSideContents *to, const GPtrArray *differences, GError **error)
+{
+    Sketching of_from = {from, differences};
+    GThread *thread = g_thread_new("from", add_sketches, &of_from);
+
+    hb_side_contents_add_sketches(to, differences);
+    g_thread_join(thread);
+    if (from->error == NULL && to->error == NULL)
+        return TRUE;
+    return pass_error(from, to, from->options->stop, error);
+}
+
 static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification *result, GError **error)
 {
     GHashTableIter iter;
@@ -224,7 +258,8 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     drop_seeming(from, to, result->differences);
     let_others_be(from, result);
     hb_compare_digests(from->sums.table, to->sums.table, result->differences);
-    if (!hb_verify_name_rows(from, to, result->differences, error))
+    if (!sketch_both(from, to, result->differences, error) ||
+        !hb_verify_name_rows(from, to, result->differences, error))
         return FALSE;
     result->database = g_strdup(to->database);
     result->unfinished = g_strdup(to->unfinished);
@@ -236,14 +271,6 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
     while (g_hash_table_iter_next(&iter, NULL, &sum))
         result->rows += ((HbRowSum *)sum)->digest.rows;
     return TRUE;
-}
-
-/* FALSE, always */
-static gboolean pass_error(HbSideContents *from, HbSideContents *to, HbStop *stop, GError **error)
-{
-    if (hb_stop_is_by_user(stop))
-        return hb_stop_set_error(error);
-    return !hb_error_propagate_cause(g_steal_pointer(&from->error), g_steal_pointer(&to->error), error);
 }
 
 static gpointer read_server(gpointer data)

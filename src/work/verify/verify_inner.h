@@ -41,6 +41,10 @@ gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
 /* At one moment, which lasts until the end; what goes wrong is in contents->error. For a thread of its own */
 void hb_side_contents_read_server(HbSideContents *contents);
 
+/* Reads the row sets that differ once more, for their sketches: most that is verified is equal, and a sketch costs a
+ * tenth of the reading. Nothing of a dump. What goes wrong is in contents->error. For a thread of its own */
+void hb_side_contents_add_sketches(HbSideContents *contents, const GPtrArray *differences);
+
 /* Fails if the structure changed meanwhile. A dump has no end */
 gboolean hb_side_contents_end(HbSideContents *contents, GError **error);
 

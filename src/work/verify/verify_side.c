@@ -24,19 +24,29 @@ void hb_side_contents_init(HbSideContents *contents, const HbVerifyOptions *opti
     contents->other_users = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
 }
 
-/* What was chosen when a dump was made, and what is chosen now. What FROM has must be there to be chosen */
+/* What FROM has must be there to be chosen */
+static gboolean choose_from(HbSideContents *from, GError **error)
+{
+    const HbVerifyOptions *options = from->options;
+
+    return hb_selection_apply(options->selection, from->catalog, options->to.engine->dialect, TRUE, NULL, error) &&
+           hb_adapt_check_names(from->catalog, options->to.engine, &options->wishes, error);
+}
+
+/* What was chosen when a dump was made, and what is chosen now */
+static gboolean choose_to(HbSideContents *to, GError **error)
+{
+    const HbVerifyOptions *options = to->options;
+    const HbSelection *of_dump =
+        options->from.dump != NULL ? hb_reader_get_manifest(options->from.dump)->selection : NULL;
+
+    return hb_adapt_choose(of_dump, to->catalog, options->to.engine, &options->wishes, error) &&
+           hb_adapt_choose(options->selection, to->catalog, options->to.engine, &options->wishes, error);
+}
+
 static gboolean choose(HbSideContents *contents, GError **error)
 {
-    const HbVerifyOptions *options = contents->options;
-    gboolean is_from = contents->side == &options->from;
-
-    if (!is_from && options->from.dump != NULL &&
-        !hb_selection_apply(hb_reader_get_manifest(options->from.dump)->selection, contents->catalog,
-                            options->to.engine->dialect, FALSE, NULL, error))
-        return FALSE;
-    return hb_selection_apply(options->selection, contents->catalog, options->to.engine->dialect, is_from, NULL,
-                              error) &&
-           (!is_from || hb_adapt_check_names(contents->catalog, options->to.engine, &options->wishes, error));
+    return contents->side == &contents->options->from ? choose_from(contents, error) : choose_to(contents, error);
 }
 
 gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error)
@@ -100,24 +110,45 @@ static GPtrArray *choose_rows(const HbSideContents *contents)
     return sets;
 }
 
-static gboolean read_rows(HbSideContents *contents, GError **error)
+static HbSnapshotRows reading_of(HbSideContents *contents, const GPtrArray *sets, const char *phase)
 {
     const HbVerifyOptions *options = contents->options;
+
+    return (HbSnapshotRows){.engine = contents->side->engine,
+                            .address = &contents->side->address,
+                            .snapshot = &contents->snapshot,
+                            .sets = sets,
+                            .sessions = contents->readers,
+                            .keeps_sessions = TRUE,
+                            .jobs = contents->readers->len,
+                            .first_worker = contents->first_worker,
+                            .throttle = hb_side_contents_get_throttle(contents),
+                            .stop = options->stop,
+                            .observers = options->observers,
+                            .phase = phase};
+}
+
+static gboolean read_rows(HbSideContents *contents, GError **error)
+{
     g_autoptr(GPtrArray) sets = choose_rows(contents);
-    const HbSnapshotRows reading = {.engine = contents->side->engine,
-                                    .address = &contents->side->address,
-                                    .snapshot = &contents->snapshot,
-                                    .sets = sets,
-                                    .sessions = contents->readers,
-                                    .keeps_sessions = TRUE,
-                                    .jobs = contents->readers->len,
-                                    .first_worker = contents->first_worker,
-                                    .throttle = hb_side_contents_get_throttle(contents),
-                                    .stop = options->stop,
-                                    .observers = options->observers,
-                                    .phase = "reading rows"};
+    const HbSnapshotRows reading = reading_of(contents, sets, "reading rows");
 
     return hb_row_sums_read(&contents->sums, &reading, FALSE, error);
+}
+
+void hb_side_contents_add_sketches(HbSideContents *contents, const GPtrArray *differences)
+{
+    g_autoptr(GPtrArray) sets = g_ptr_array_new();
+    const HbSnapshotRows reading = reading_of(contents, sets, "reading rows that differ");
+
+    for (guint i = 0; i < differences->len && contents->side->dump == NULL; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        const HbRowSum *sum = g_hash_table_lookup(contents->sums.table, difference->identity);
+        if (difference->type == HB_DIFFERENCE_ROWS && sum != NULL)
+            g_ptr_array_add(sets, sum->set);
+    }
+    if (sets->len > 0 && !hb_row_sums_add_sketches(&contents->sums, &reading, &contents->error))
+        hb_stop_trigger(contents->options->stop);
 }
 
 static gboolean describe(HbSideContents *contents, HbSession *keeper, GError **error)
