@@ -354,7 +354,7 @@ static void what_is_not_carried_is_named(void **state)
 }
 
 /* What the server prints is not always what it reads back */
-static void a_list_reads_back_as_it_was(void **state)
+static void a_definition_reads_back_as_it_was(void **state)
 {
     static const char *const cases[][2] = {
         {"((v)::text = ANY ((ARRAY['a'::character varying, 'it''s'::character varying(9)])::text[]))",
@@ -366,6 +366,12 @@ static void a_list_reads_back_as_it_was(void **state)
         {"(v = ANY ((ARRAY['a'::character varying])::text[]))", NULL},
         {"'(v)::text = ANY ((ARRAY[''a''::character varying])::text[])'", NULL},
         {"(v = ANY ('{a}'::text[]))", NULL},
+        {"CREATE PROCEDURE p(IN a integer, INOUT b numeric(5,2), IN c text DEFAULT 'x, IN y'::text, IN \"IN\" integer, IN d"
+         " integer DEFAULT f(IN, 2))\n AS $$ (IN a) $$",
+         "CREATE PROCEDURE p(a integer, INOUT b numeric(5,2), c text DEFAULT 'x, IN y'::text, \"IN\" integer, d"
+         " integer DEFAULT f(IN, 2))\n AS $$ (IN a) $$"},
+        {"CREATE PROCEDURE p()\n AS $$CALL q(IN a)$$", NULL},
+        {"CREATE PROCEDURE p(INTEGER", NULL},
     };
 
     (void)state;
@@ -388,7 +394,7 @@ int main(void)
         cmocka_unit_test(nothing_else_is_read_under_a_name_that_moved),
         cmocka_unit_test(secrets_stay_behind_and_are_named),
         cmocka_unit_test(what_is_not_carried_is_named),
-        cmocka_unit_test(a_list_reads_back_as_it_was),
+        cmocka_unit_test(a_definition_reads_back_as_it_was),
     };
     return cmocka_run_group_tests(tests, begin, end);
 }

@@ -9,6 +9,24 @@ CREATE SCHEMA kinds;
 GRANT ALL ON SCHEMA kinds TO kinds_owner;
 CREATE EXTENSION hstore SCHEMA kinds;
 CREATE EXTENSION postgres_fdw;
+CREATE FUNCTION kinds.bark(text) RETURNS text LANGUAGE sql AS 'SELECT $1';
+CREATE PROCEDURE kinds.strip(IN a int, INOUT b int) LANGUAGE sql AS 'SELECT 1';
+CREATE AGGREGATE kinds.all_bark(text) (SFUNC = textcat, STYPE = text);
+CREATE FUNCTION kinds.touch() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END';
+CREATE TABLE kinds.ring (year int PRIMARY KEY, width int) PARTITION BY RANGE (year);
+CREATE TABLE kinds.ring_old PARTITION OF kinds.ring FOR VALUES FROM (0) TO (2000);
+CREATE INDEX ring_width ON kinds.ring (width);
+CREATE MATERIALIZED VIEW kinds.rings AS SELECT count(*) AS n FROM kinds.ring;
+CREATE TRIGGER touch BEFORE INSERT ON kinds.ring FOR EACH ROW EXECUTE FUNCTION kinds.touch();
+ALTER FUNCTION kinds.bark DEPENDS ON EXTENSION hstore;
+ALTER FUNCTION kinds.bark DEPENDS ON EXTENSION postgres_fdw;
+ALTER PROCEDURE kinds.strip DEPENDS ON EXTENSION hstore;
+ALTER ROUTINE kinds.all_bark(text) DEPENDS ON EXTENSION hstore;
+ALTER INDEX kinds.ring_width DEPENDS ON EXTENSION hstore;
+ALTER INDEX kinds.ring_old_pkey DEPENDS ON EXTENSION hstore;
+ALTER MATERIALIZED VIEW kinds.rings DEPENDS ON EXTENSION hstore;
+ALTER TRIGGER touch ON kinds.ring DEPENDS ON EXTENSION hstore;
+ALTER TRIGGER touch ON kinds.ring_old DEPENDS ON EXTENSION postgres_fdw;
 
 -- a base type with all its functions, a shell that was never filled, a range with a canonical function
 CREATE TYPE kinds.girth;

@@ -17,7 +17,8 @@ gboolean hb_conflicts_is_overlay(HbKind kind)
 gboolean hb_conflicts_is_link(HbKind kind)
 {
     return kind == HB_KIND_ATTACHMENT || kind == HB_KIND_INDEX_ATTACHMENT || kind == HB_KIND_SEQUENCE_LINK ||
-           kind == HB_KIND_SEQUENCE_VALUE || kind == HB_KIND_REFRESH || kind == HB_KIND_PLACEHOLDER;
+           kind == HB_KIND_SEQUENCE_VALUE || kind == HB_KIND_REFRESH || kind == HB_KIND_PLACEHOLDER ||
+           kind == HB_KIND_EXTENSION_LINK;
 }
 
 /* What holds others, or belongs to the server, is not ours to drop */

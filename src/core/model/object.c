@@ -75,6 +75,7 @@ static const HbKindTraits kinds[HB_KIND_COUNT] = {
     [HB_KIND_KEY]               = KIND("key", "keys", COMPLETION, SCHEMA),
     [HB_KIND_INDEX]             = KIND("index", "indexes", COMPLETION, SCHEMA),
     [HB_KIND_INDEX_ATTACHMENT]  = KIND("index-attachment", "index attachments", COMPLETION, SCHEMA),
+    [HB_KIND_EXTENSION_LINK]    = KIND("extension-link", "extension links", COMPLETION, SCHEMA),
     [HB_KIND_STATISTICS]        = KIND("statistics", "extended statistics", COMPLETION, SCHEMA),
     [HB_KIND_REPLICA_IDENTITY]  = KIND("replica-identity", "replica identities", COMPLETION, SCHEMA),
     [HB_KIND_FOREIGN_KEY]       = KIND("foreign-key", "foreign keys", COMPLETION, SCHEMA),

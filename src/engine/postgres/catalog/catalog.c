@@ -376,7 +376,8 @@ static const char *const queries_of_schema[] = {hb_sql_schemas,     hb_sql_exten
                                                 hb_sql_views,       hb_sql_materialized_views,
                                                 hb_sql_refreshes,   hb_sql_rules,
                                                 hb_sql_triggers,    hb_sql_policies,
-                                                hb_sql_oddments,    hb_sql_publications,
+                                                hb_sql_oddments,    hb_sql_extension_links,
+                                                hb_sql_publications,
                                                 hb_sql_grants,      hb_sql_default_grants};
 
 /* Those that are always run, the longest first, so that several sessions end at about the same time */

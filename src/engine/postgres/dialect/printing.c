@@ -48,10 +48,42 @@ static gboolean is_comparison(const GString *before)
     return g_str_has_suffix(before->str, ")::text = ANY ") || g_str_has_suffix(before->str, ")::text <> ALL ");
 }
 
+static gboolean is_exactly(const HbToken *token, const char *word)
+{
+    return token->type == HB_TOKEN_WORD && token->length == strlen(word) &&
+           memcmp(token->start, word, token->length) == 0;
+}
+
+/* Without IN before a procedure's arguments, which servers print from version 14 on: it is what an argument is anyway */
+static char *write_arguments(const char *sql)
+{
+    GString *result = g_string_new(NULL);
+    HbToken before = {0}; /* the last one that says something */
+    guint depth = 0;
+
+    do {
+        HbToken token = hb_lexer_read_token(&hb_pg_rules, &sql);
+        const gboolean begins = depth == 1 && before.type == HB_TOKEN_SIGN && strchr("(,", *before.start) != NULL;
+        if (begins && is_exactly(&token, "IN") && *sql == ' ') {
+            sql++;
+            continue;
+        }
+        g_string_append_len(result, token.start, (gssize)token.length);
+        if (token.type == HB_TOKEN_SIGN)
+            depth += (*token.start == '(') - (*token.start == ')');
+        if (token.type != HB_TOKEN_SPACE)
+            before = token;
+    } while (*sql != '\0' && !(depth == 0 && before.type == HB_TOKEN_SIGN && *before.start == ')'));
+    g_string_append(result, sql);
+    return g_string_free(result, FALSE);
+}
+
 char *hb_pg_write_canonical(const char *sql)
 {
     GString *result;
 
+    if (g_str_has_prefix(sql, "CREATE PROCEDURE "))
+        return write_arguments(sql);
     if (strstr(sql, LIST_BEGINS) == NULL)
         return NULL;
     result = g_string_new(NULL);
@@ -91,12 +123,6 @@ static const struct {
     {"JSON_TABLE", 170000, "JSON_TABLE()"},
     {"JSON_VALUE", 170000, "JSON_VALUE()"},
 };
-
-static gboolean is_exactly(const HbToken *token, const char *word)
-{
-    return token->type == HB_TOKEN_WORD && token->length == strlen(word) &&
-           memcmp(token->start, word, token->length) == 0;
-}
 
 static void judge_word(const HbToken *before, const HbToken *token, char after, guint *since, const char **what)
 {
