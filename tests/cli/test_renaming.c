@@ -151,15 +151,16 @@ static void chosen_parts_are_found_under_their_new_names(void **state)
 {
     (void)state;
     run_expect(
-        run_shell("cd $FOLDER; set -f; from=$(server_uri old fennick_vale); to=$(server_uri new chosen);"
-                  " $HORNBEAM dump -q \"$from\" chosen.dump --take schema:garden --take schema:loans;"
-                  " $HORNBEAM restore -q chosen.dump \"$to\" --rename schema:garden=park >/dev/null;"
-                  " psql -qX \"$to\" -c 'CREATE SCHEMA garden CREATE TABLE plot (a int) CREATE TABLE own (a int)';"
-                  " for what in \"$from --take schema:garden --take schema:loans\" 'chosen.dump' 'chosen.dump --take"
-                  " table:garden.plot' 'chosen.dump --skip schema:loans'; do set -- $what; one=$1; shift;"
-                  " $HORNBEAM verify $one \"$to\" $* --rename schema:garden=park >chosen.out || { cat chosen.out; exit 9; };"
-                  " done; psql -qX \"$to\" -c 'TRUNCATE park.tree, park.photograph'; $HORNBEAM verify chosen.dump \"$to\""
-                  " --rename schema:garden=park"),
+        run_shell(
+            "cd $FOLDER; set -f; from=$(server_uri old fennick_vale); to=$(server_uri new chosen);"
+            " $HORNBEAM dump -q \"$from\" chosen.dump --take schema:garden --take schema:loans;"
+            " $HORNBEAM restore -q chosen.dump \"$to\" --rename schema:garden=park >/dev/null;"
+            " psql -qX \"$to\" -c 'CREATE SCHEMA garden CREATE TABLE plot (a int) CREATE TABLE own (a int)';"
+            " for what in \"$from --take schema:garden --take schema:loans\" 'chosen.dump' 'chosen.dump --take"
+            " table:garden.plot' 'chosen.dump --skip schema:loans'; do set -- $what; one=$1; shift;"
+            " $HORNBEAM verify $one \"$to\" $* --rename schema:garden=park >chosen.out || { cat chosen.out; exit 9; };"
+            " done; psql -qX \"$to\" -c 'TRUNCATE park.tree, park.photograph'; $HORNBEAM verify chosen.dump \"$to\""
+            " --rename schema:garden=park"),
         1, "rows park.tree: other rows", NULL);
     run_expect(
         run_shell("cd $FOLDER; from=$(server_uri mold fennick_vale); to=$(server_uri mnew chosen);"

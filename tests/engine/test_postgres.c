@@ -366,7 +366,8 @@ static void a_definition_reads_back_as_it_was(void **state)
         {"(v = ANY ((ARRAY['a'::character varying])::text[]))", NULL},
         {"'(v)::text = ANY ((ARRAY[''a''::character varying])::text[])'", NULL},
         {"(v = ANY ('{a}'::text[]))", NULL},
-        {"CREATE PROCEDURE p(IN a integer, INOUT b numeric(5,2), IN c text DEFAULT 'x, IN y'::text, IN \"IN\" integer, IN d"
+        {"CREATE PROCEDURE p(IN a integer, INOUT b numeric(5,2), IN c text DEFAULT 'x, IN y'::text, IN \"IN\" integer, "
+         "IN d"
          " integer DEFAULT f(IN, 2))\n AS $$ (IN a) $$",
          "CREATE PROCEDURE p(a integer, INOUT b numeric(5,2), c text DEFAULT 'x, IN y'::text, \"IN\" integer, d"
          " integer DEFAULT f(IN, 2))\n AS $$ (IN a) $$"},

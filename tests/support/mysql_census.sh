@@ -19,6 +19,8 @@ ask "SELECT 'trigger', trigger_name, event_manipulation, event_object_table, act
 ask "SELECT 'event', event_name, definer, time_zone, event_definition, event_type, execute_at, interval_value, interval_field,
             sql_mode, starts, ends, status, on_completion, event_comment, character_set_client, collation_connection, database_collation
      FROM information_schema.events WHERE event_schema = database() ORDER BY 2"
+ask "SELECT DISTINCT 'spatial', r.* FROM information_schema.st_spatial_reference_systems r
+     JOIN information_schema.st_geometry_columns USING (srs_id) WHERE table_schema = database() ORDER BY 2, 3"
 ask "SELECT 'histogram', table_name, column_name, histogram->'$.\"number-of-buckets-specified\"', histogram->'$.buckets'
      FROM information_schema.column_statistics WHERE schema_name = database() ORDER BY 2, 3"
 ask "SET group_concat_max_len = 10000000; SELECT CONCAT('SELECT ', QUOTE(table_name), ', SHA2(CONCAT_WS(''|'', ',

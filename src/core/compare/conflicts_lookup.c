@@ -26,7 +26,8 @@ static gboolean is_container(HbKind kind)
 {
     return (hb_kind_get_traits(kind)->part & (HB_PART_USERS | HB_PART_SETTINGS)) != 0 || kind == HB_KIND_TABLESPACE ||
            kind == HB_KIND_SCHEMA || kind == HB_KIND_EXTENSION || kind == HB_KIND_LANGUAGE ||
-           kind == HB_KIND_ACCESS_METHOD || kind == HB_KIND_SUBSCRIPTION || kind == HB_KIND_LOADABLE_FUNCTION;
+           kind == HB_KIND_ACCESS_METHOD || kind == HB_KIND_SUBSCRIPTION || kind == HB_KIND_LOADABLE_FUNCTION ||
+           kind == HB_KIND_SPATIAL_REFERENCE;
 }
 
 gboolean hb_conflicts_is_droppable(HbKind kind)

@@ -29,6 +29,7 @@ static const HbKindTraits kinds[HB_KIND_COUNT] = {
     [HB_KIND_PARAMETER_GRANT]   = KIND("parameter-grant", "grants on parameters", USERS, USERS),
     [HB_KIND_GLOBAL_GRANT]      = KIND("global-grant", "grants on the whole server", USERS, USERS),
     [HB_KIND_LOADABLE_FUNCTION] = KIND("loadable-function", "loadable functions", USERS, SETTINGS),
+    [HB_KIND_SPATIAL_REFERENCE] = KIND("spatial-reference", "spatial reference systems", STRUCTURE, SCHEMA),
     [HB_KIND_TABLESPACE]        = KIND("tablespace", "tablespaces", USERS, SETTINGS),
     [HB_KIND_SCHEMA]            = KIND("schema", "schemas", STRUCTURE, SCHEMA),
     [HB_KIND_EXTENSION]         = KIND("extension", "extensions", STRUCTURE, SCHEMA),

@@ -256,8 +256,7 @@ static gboolean rename_identities(HbCatalog *catalog, const HbEngine *engine, co
 {
     for (guint i = 0; i < renames->len; i++) {
         const HbRename *rename = renames->pdata[back ? renames->len - 1 - i : i];
-        const HbRename way_back = {
-            .kind = rename->kind, .old_name = rename->new_name, .new_name = rename->old_name};
+        const HbRename way_back = {.kind = rename->kind, .old_name = rename->new_name, .new_name = rename->old_name};
         Identities identities = {engine, back ? &way_back : rename};
         if (back)
             drop_namesakes(catalog, engine, rename);
@@ -280,7 +279,8 @@ static HbCatalog *choose_by_old_names(const HbSelection *selection, const HbCata
     return NULL;
 }
 
-/* By their own names; but a schema that has the old name of a renamed one is not that. A user may be: two can become one
+/* By their own names; but a schema that has the old name of a renamed one is not that. A user may be: two can become
+ * one
  */
 static HbCatalog *choose_by_own_names(const HbSelection *selection, const HbCatalog *catalog, const HbEngine *engine,
                                       const GPtrArray *renames, GError **error)

@@ -32,8 +32,8 @@ void hb_row_sum_free(gpointer sum);
 void hb_row_sums_init(HbRowSums *sums);
 void hb_row_sums_clear(HbRowSums *sums);
 
-/* Those of a server: reads the sets of reading, whose consumer it is, out of its snapshot; with their sketches, if those
- * are wanted. */
+/* Those of a server: reads the sets of reading, whose consumer it is, out of its snapshot; with their sketches, if
+ * those are wanted. */
 gboolean hb_row_sums_read(HbRowSums *sums, const HbSnapshotRows *reading, gboolean sketches, GError **error);
 
 /* The sketches of some sums of a server that were read without: reading->sets are the sets of these */

@@ -230,17 +230,18 @@ static gpointer add_sketches(gpointer data)
     return NULL;
 }
 
-/* Both at once, each by its own sessions */
+/* Both servers at once, each by its own sessions */
 static gboolean sketch_both(HbSideContents *from, HbSideContents *to, const GPtrArray *differences, GError **error)
 {
     Sketching of_from = {from, differences};
-    GThread *thread = g_thread_new("from", add_sketches, &of_from);
+    GThread *thread = NULL;
 
+    if (from->side->dump == NULL)
+        thread = g_thread_new("from", add_sketches, &of_from);
     hb_side_contents_add_sketches(to, differences);
-    g_thread_join(thread);
-    if (from->error == NULL && to->error == NULL)
-        return TRUE;
-    return pass_error(from, to, from->options->stop, error);
+    if (thread != NULL)
+        g_thread_join(thread);
+    return (from->error == NULL && to->error == NULL) || pass_error(from, to, from->options->stop, error);
 }
 
 static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification *result, GError **error)

@@ -42,7 +42,7 @@ gboolean hb_side_contents_read_dump(HbSideContents *contents, GError **error);
 void hb_side_contents_read_server(HbSideContents *contents);
 
 /* Reads the row sets that differ once more, for their sketches: most that is verified is equal, and a sketch costs a
- * tenth of the reading. Nothing of a dump. What goes wrong is in contents->error. For a thread of its own */
+ * tenth of the reading. Not of a dump. What goes wrong is in contents->error. For a thread of its own */
 void hb_side_contents_add_sketches(HbSideContents *contents, const GPtrArray *differences);
 
 /* Fails if the structure changed meanwhile. A dump has no end */

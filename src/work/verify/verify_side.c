@@ -141,7 +141,7 @@ void hb_side_contents_add_sketches(HbSideContents *contents, const GPtrArray *di
     g_autoptr(GPtrArray) sets = g_ptr_array_new();
     const HbSnapshotRows reading = reading_of(contents, sets, "reading rows that differ");
 
-    for (guint i = 0; i < differences->len && contents->side->dump == NULL; i++) {
+    for (guint i = 0; i < differences->len; i++) {
         const HbDifference *difference = differences->pdata[i];
         const HbRowSum *sum = g_hash_table_lookup(contents->sums.table, difference->identity);
         if (difference->type == HB_DIFFERENCE_ROWS && sum != NULL)

@@ -7,6 +7,7 @@
 #include "engine/mariadb/catalog/privileges.h"
 #include "engine/mariadb/catalog/routines.h"
 #include "engine/mariadb/catalog/settings.h"
+#include "engine/mariadb/catalog/spatial_references.h"
 #include "engine/mariadb/catalog/tables.h"
 #include "engine/mariadb/dialect/names.h"
 #include "mariadb_sql.h"
@@ -85,7 +86,8 @@ static void read_blind_spots(HbMyCatalogBuilder *builder)
 static gboolean read_all(HbMyCatalogBuilder *builder, GError **error)
 {
     if (!read_database(builder, error) || !hb_my_read_sequences(builder, error) || !hb_my_read_tables(builder, error) ||
-        !hb_my_read_programs(builder, error) || !hb_my_read_mysql_only(builder, error))
+        !hb_my_read_programs(builder, error) || !hb_my_read_mysql_only(builder, error) ||
+        !hb_my_read_spatial_references(builder, error))
         return FALSE;
     if (builder->parts & HB_PART_SCHEMA)
         read_blind_spots(builder);

@@ -118,9 +118,6 @@ static const struct {
     {"SELECT NAME FROM information_schema.INNODB_TABLESPACES WHERE SPACE_TYPE = 'General' AND NAME <> 'mysql' ORDER BY "
      "1",
      "tablespace %s", "is not carried: its tables get files of their own"},
-    {"SELECT SRS_NAME FROM information_schema.ST_SPATIAL_REFERENCE_SYSTEMS WHERE SRS_ID > 32767"
-     " AND SRS_ID NOT BETWEEN 60000000 AND 69999999 AND SRS_ID < 2000000000 ORDER BY 1",
-     "spatial reference system %s", "is not carried: create it on the target before tables that use it are restored"},
     {"SELECT RESOURCE_GROUP_NAME FROM information_schema.RESOURCE_GROUPS"
      " WHERE RESOURCE_GROUP_NAME NOT IN ('SYS_default', 'USR_default') ORDER BY 1",
      "resource group %s", "is not carried: it is about the processors of that machine"},

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
  * mysql_only - what MySQL has and MariaDB has not. Histograms and the encryption of a database are carried; the rest is
- * named: JSON values of types that text cannot say, read-only databases, and of a server its components, tablespaces,
- * spatial reference systems and resource groups.
+ * named: JSON values of types that text cannot say, read-only databases, and of a server its components, tablespaces
+ * and resource groups.
  */
 #pragma once
 

@@ -3,6 +3,7 @@
 
 #include "engine/mariadb/catalog/accounts.h"
 #include "engine/mariadb/catalog/mysql_only.h"
+#include "engine/mariadb/catalog/spatial_references.h"
 #include "engine/mariadb/dialect/names.h"
 
 #include <stdlib.h>
@@ -72,7 +73,8 @@ HbCatalog *hb_my_read_server(HbSession *session, guint parts, GError **error)
     if ((parts & HB_PART_USERS) && !hb_my_add_accounts(session, catalog, error))
         return NULL;
     if ((parts & HB_PART_SETTINGS) &&
-        (!read_loadable_functions(session, catalog, error) || !read_servers(session, catalog, error)))
+        (!read_loadable_functions(session, catalog, error) || !read_servers(session, catalog, error) ||
+         !hb_my_add_spatial_references(session, catalog, error)))
         return NULL;
     if (parts & HB_PART_SETTINGS)
         hb_my_name_mysql_only(session, catalog);

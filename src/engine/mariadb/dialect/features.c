@@ -17,7 +17,7 @@ static const struct {
     [HB_MY_HISTOGRAMS] = {NEVER, 80003},          [HB_MY_TYPED_JSON] = {NEVER, 50708},
     [HB_MY_BINARY_LOG_STATUS] = {NEVER, 80200},   [HB_MY_ENABLED_ROLES] = {NEVER, 80019},
     [HB_MY_LOGGED_CASCADES] = {NEVER, 90600},     [HB_MY_CACHING_SHA2] = {NEVER, 80004},
-    [HB_MY_PROCESSES_AS_TEXT] = {NEVER, 80022},
+    [HB_MY_PROCESSES_AS_TEXT] = {NEVER, 80022},   [HB_MY_SPATIAL_REFERENCES] = {NEVER, 80000},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */
@@ -63,4 +63,9 @@ const char *hb_my_version_get_definer_privilege(guint version)
             privilege = definer_privileges[i].privilege;
     }
     return privilege;
+}
+
+const char *hb_my_version_get_spatial_privilege(guint version)
+{
+    return version >= 90200 ? "CREATE_SPATIAL_REFERENCE_SYSTEM" : "SUPER";
 }

@@ -29,6 +29,7 @@ typedef enum {
     HB_MY_ENABLED_ROLES,       /* information_schema.ENABLED_ROLES has their hosts */
     HB_MY_LOGGED_CASCADES,     /* what a foreign key changes by itself is in the binary log */
     HB_MY_CACHING_SHA2,        /* caching_sha2_password, which accounts have unless another plugin is named */
+    HB_MY_SPATIAL_REFERENCES,  /* CREATE SPATIAL REFERENCE SYSTEM */
     HB_MY_PROCESSES_AS_TEXT,   /* performance_schema.processlist, whose texts are utf8mb4 */
     HB_MY_FEATURES
 } HbMyFeature;
@@ -43,3 +44,6 @@ const char *hb_my_version_get_product(guint version); /* "MariaDB", "MySQL" */
 
 /* The privilege to define something in another account's name, as GRANT has it */
 const char *hb_my_version_get_definer_privilege(guint version);
+
+/* The privilege to make a spatial reference system, likewise */
+const char *hb_my_version_get_spatial_privilege(guint version);

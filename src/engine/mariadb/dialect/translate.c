@@ -109,6 +109,9 @@ static void translate_for_maria(const HbMyTranslation *work, HbObject *object)
         hb_my_translate_leave_out(
             work, object, "MariaDB gathers histograms in another way: ANALYZE TABLE ... PERSISTENT FOR ALL there");
         break;
+    case HB_KIND_SPATIAL_REFERENCE:
+        hb_my_translate_leave_out(work, object, "MariaDB has none; columns keep its number");
+        break;
     case HB_KIND_DATABASE_SETTING:
         if (strcmp(hb_object_get_name(object), "encryption") == 0)
             hb_my_translate_leave_out(work, object, "MariaDB encrypts by table, or all");
@@ -192,10 +195,12 @@ static void translate_for_mysql(const HbMyTranslation *work, HbObject *object)
 
 /* ---- What hangs on what is left out ---- */
 
-/* A foreign key comes after all indexes of its table, and needs none of them by name */
-static gboolean is_index_below(const HbObject *object, const char *need)
+/* A foreign key comes after all indexes of its table, and needs none of them by name; a column, without the spatial
+ * reference system that it had, has its number still */
+static gboolean can_do_without(const HbObject *object, const char *need)
 {
-    return object->kind == HB_KIND_FOREIGN_KEY && g_str_has_prefix(need, "index ");
+    return (object->kind == HB_KIND_FOREIGN_KEY && g_str_has_prefix(need, "index ")) ||
+           g_str_has_prefix(need, "spatial-reference ");
 }
 
 static void leave_out_dependents(const HbMyTranslation *work)
@@ -205,7 +210,7 @@ static void leave_out_dependents(const HbMyTranslation *work)
         for (guint n = 0; n < object->needs->len && !g_hash_table_contains(work->gone, object->identity); n++) {
             g_autofree char *why = g_strdup_printf("it needs %s, which is left out", (char *)object->needs->pdata[n]);
             if (!g_hash_table_contains(work->gone, object->needs->pdata[n]) ||
-                is_index_below(object, object->needs->pdata[n]))
+                can_do_without(object, object->needs->pdata[n]))
                 continue;
             if (object->kind == HB_KIND_ROWS)
                 g_hash_table_add(work->gone, object->identity);

@@ -6,6 +6,7 @@
 #include "engine/common/role_findings.h"
 #include "engine/mariadb/catalog/privileges.h"
 #include "engine/mariadb/catalog/server.h"
+#include "engine/mariadb/catalog/spatial_references.h"
 #include "engine/mariadb/dialect/dialect.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/lexical.h"
@@ -216,6 +217,21 @@ static void check_read_only(HbMyPreflight *run)
                           "name the primary server, or have it switched", "SET GLOBAL read_only = OFF;");
 }
 
+/* Those that are there are not made */
+static void check_spatial_references(HbMyPreflight *run)
+{
+    const char *right = hb_my_version_get_spatial_privilege(run->session->version);
+    g_autoptr(HbCatalog) there = hb_catalog_new();
+
+    if (has_either(run, right, "SUPER") || !hb_my_add_spatial_references(run->session, there, NULL))
+        return;
+    for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++) {
+        const HbObject *object = hb_catalog_get(run->preview->catalog, i);
+        if (object->kind == HB_KIND_SPATIAL_REFERENCE && hb_catalog_find(there, object->identity) == NULL)
+            require(run, right, "*.*", object->identity, "have it made there before");
+    }
+}
+
 static void check_rights(HbMyPreflight *run, const HbCatalog *there)
 {
     g_autofree char *quoted = hb_my_quote_any_name(run->database);
@@ -228,6 +244,7 @@ static void check_rights(HbMyPreflight *run, const HbCatalog *there)
     check_definers_of_views(run);
     check_trust(run);
     check_memberships(run, there);
+    check_spatial_references(run);
     for (guint i = 0; i < hb_catalog_count(run->preview->catalog); i++)
         check_kinds(run, hb_catalog_get(run->preview->catalog, i), here, there);
 }

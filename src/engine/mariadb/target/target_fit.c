@@ -2,6 +2,7 @@
 #include "engine/mariadb/target/target_fit.h"
 
 #include "engine/mariadb/catalog/catalog_builder.h"
+#include "engine/mariadb/catalog/spatial_references.h"
 #include "engine/mariadb/dialect/grants.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/dialect/translate.h"
@@ -151,6 +152,28 @@ static gboolean say_row_formats(Fit *fit, GError **error)
     return TRUE;
 }
 
+/* ---- Spatial reference systems ---- */
+
+/* What the server has already needs no privilege to make it */
+static gboolean drop_systems_that_are_there(Fit *fit, GError **error)
+{
+    g_autoptr(HbCatalog) there = hb_catalog_new();
+
+    if (!hb_my_add_spatial_references(fit->session, there, error))
+        return FALSE;
+    for (guint i = 0; i < hb_catalog_count(fit->catalog); i++) {
+        const HbObject *object = hb_catalog_get(fit->catalog, i), *same = hb_catalog_find(there, object->identity);
+        if (same == NULL)
+            continue;
+        g_hash_table_add(fit->gone, object->identity);
+        if (strcmp(same->definition, object->definition) != 0)
+            hb_catalog_add_omission(fit->catalog, object->identity,
+                                    "the target has another one of this number, which stays: see whether values that "
+                                    "it reads so mean the same");
+    }
+    return TRUE;
+}
+
 /* ---- Functions and the binary log ---- */
 
 static gboolean report_untrusted_functions(Fit *fit, GError **error)
@@ -183,7 +206,7 @@ gboolean hb_my_fit_target(const HbAddress *address, HbTargetState state, guint w
     if (fit.session != NULL)
         hb_my_translate(catalog, written_for, fit.session->version);
     ok = fit.session != NULL && drop_foreign_engines(&fit, error) && say_row_formats(&fit, error) &&
-         report_untrusted_functions(&fit, error) &&
+         drop_systems_that_are_there(&fit, error) && report_untrusted_functions(&fit, error) &&
          hb_my_fit_privileges(fit.session, written_for, catalog, gone, error);
 
     if (ok) {

@@ -364,21 +364,21 @@ static gboolean read_subscriptions(HbCatalogBuilder *builder, GError **error)
 }
 
 /* One query for each kind, or for a few that belong together, in the order in which their objects are added */
-static const char *const queries_of_schema[] = {hb_sql_schemas,     hb_sql_extensions,
-                                                hb_sql_collations,  hb_sql_types,
-                                                hb_sql_languages,   hb_sql_functions,
-                                                hb_sql_aggregates,  hb_sql_operators,
-                                                hb_sql_text_search, hb_sql_foreign_data,
-                                                hb_sql_sequences,   hb_sql_sequence_links,
-                                                hb_sql_tables,      hb_sql_attachments,
-                                                hb_sql_defaults,    hb_sql_constraints,
-                                                hb_sql_indexes,     hb_sql_index_attachments,
-                                                hb_sql_views,       hb_sql_materialized_views,
-                                                hb_sql_refreshes,   hb_sql_rules,
-                                                hb_sql_triggers,    hb_sql_policies,
-                                                hb_sql_oddments,    hb_sql_extension_links,
-                                                hb_sql_publications,
-                                                hb_sql_grants,      hb_sql_default_grants};
+static const char *const queries_of_schema[] = {hb_sql_schemas,       hb_sql_extensions,
+                                                hb_sql_collations,    hb_sql_types,
+                                                hb_sql_languages,     hb_sql_functions,
+                                                hb_sql_aggregates,    hb_sql_operators,
+                                                hb_sql_text_search,   hb_sql_foreign_data,
+                                                hb_sql_sequences,     hb_sql_sequence_links,
+                                                hb_sql_tables,        hb_sql_attachments,
+                                                hb_sql_defaults,      hb_sql_constraints,
+                                                hb_sql_indexes,       hb_sql_index_attachments,
+                                                hb_sql_views,         hb_sql_materialized_views,
+                                                hb_sql_refreshes,     hb_sql_rules,
+                                                hb_sql_triggers,      hb_sql_policies,
+                                                hb_sql_oddments,      hb_sql_extension_links,
+                                                hb_sql_publications,  hb_sql_grants,
+                                                hb_sql_default_grants};
 
 /* Those that are always run, the longest first, so that several sessions end at about the same time */
 static const char *const queries_of_all[] = {

@@ -54,7 +54,8 @@ static gboolean is_exactly(const HbToken *token, const char *word)
            memcmp(token->start, word, token->length) == 0;
 }
 
-/* Without IN before a procedure's arguments, which servers print from version 14 on: it is what an argument is anyway */
+/* Without IN before a procedure's arguments, which servers print from version 14 on: it is what an argument is anyway
+ */
 static char *write_arguments(const char *sql)
 {
     GString *result = g_string_new(NULL);

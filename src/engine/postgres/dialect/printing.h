@@ -9,8 +9,8 @@
 /*
  * A list of character varying compared as text (v IN ('a', 'b')) is printed with a cast around the list; read back, the
  * cast moves to each element, and the expression is another one, though of the same meaning. Without that cast it reads
- * back as it was. And newer servers print IN before a procedure's arguments, older ones do not. The text without either,
- * or NULL if there is nothing to change; the caller's.
+ * back as it was. And newer servers print IN before a procedure's arguments, older ones do not. The text without
+ * either, or NULL if there is nothing to change; the caller's.
  */
 char *hb_pg_write_canonical(const char *sql);
 
