@@ -5,6 +5,7 @@
 #include "cli/terminal.h"
 #include "core/base/dated_name.h"
 #include "core/base/error.h"
+#include "dump/object_access.h"
 #include "engine/registry.h"
 #include "report/run_page.h"
 #include "work/dump/older_dumps.h"
@@ -83,21 +84,43 @@ static gboolean check_arguments(const HbCommand *command, char **arguments, GErr
                         command->arguments, count < command->arguments_min ? "only" : "as many as", count);
 }
 
+/* Where a dump's own name begins in its path, and its folder's ends; the options of an object store are neither */
+static void split_path(const char *path, char **folder, char **name)
+{
+    g_autofree char *plain = g_strndup(path, hb_object_is_uri(path) ? strcspn(path, "?") : strlen(path));
+
+    *folder = g_path_get_dirname(plain);
+    *name = g_path_get_basename(plain);
+}
+
+static char *expand_name(const char *path, const char *name, GError **error)
+{
+    g_autoptr(GDateTime) now = g_date_time_new_now_local();
+    g_autofree char *dated = hb_dated_name_expand(name, now, error), *folder = NULL;
+
+    if (dated == NULL)
+        return NULL;
+    if (hb_object_is_uri(path))
+        return hb_object_uri_beside(path, dated);
+    folder = g_path_get_dirname(path);
+    return strchr(path, '/') != NULL ? g_build_filename(folder, dated, NULL) : g_steal_pointer(&dated);
+}
+
 /* A DUMP with a date in its name: the one to be written is of now; one to be read is the newest that there is */
 static gboolean find_dated(HbCli *cli, const HbCommand *command, char **argument, GError **error)
 {
-    g_autoptr(GDateTime) now = g_date_time_new_now_local();
-    g_autofree char *folder = g_path_get_dirname(*argument);
+    g_autofree char *folder = NULL, *own = NULL;
     char *name;
 
-    if (hb_engine_is_uri(*argument) || !hb_dated_name_is_pattern(*argument))
+    split_path(*argument, &folder, &own);
+    if (hb_engine_is_uri(*argument) || (!hb_dated_name_is_pattern(own) && !hb_dated_name_is_pattern(folder)))
         return TRUE;
     if (command->bit != HB_FOR_DUMP && g_file_test(*argument, G_FILE_TEST_EXISTS))
         return TRUE;
     if (hb_dated_name_is_pattern(folder))
         return hb_error_set(error, HB_ERROR_USAGE, "write a percent sign into the last part of the path only",
                             "%s: a date has its place in a dump's own name, and not in its folder's", *argument);
-    name = command->bit == HB_FOR_DUMP ? hb_dated_name_expand(*argument, now, error)
+    name = command->bit == HB_FOR_DUMP ? expand_name(*argument, own, error)
                                        : hb_older_dumps_find_newest(*argument, error);
     if (name == NULL)
         return FALSE;

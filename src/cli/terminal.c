@@ -2,6 +2,7 @@
 #include "cli/terminal.h"
 
 #include "cli/status.h"
+#include "dump/http.h"
 
 #include <poll.h>
 #include <pthread.h>
@@ -152,6 +153,7 @@ static void *wait_for_signal(void *data)
         if (take_signal() == SIGUSR2)
             return NULL;
     } while (!hb_stop_trigger_by_user(watch.stop));
+    hb_http_give_up();
     for (;;) {
         if (take_signal() == SIGUSR2)
             return NULL;

@@ -33,3 +33,16 @@ gboolean hb_bucket_remove(HbBucket *bucket, const char *name, GError **error);
 /* Removes what a dump that was killed has left: everything below the name. HB_ERROR_FILE: the file `last` is there,
  * which makes it a whole dump. *count: how many files went */
 gboolean hb_bucket_sweep(const char *uri, const char *last, guint *count, GError **error);
+
+/* ---- Dumps beside each other ---- */
+
+/* What has a name in the same folder of the bucket: char *, sorted; the caller's. NULL on error */
+GPtrArray *hb_bucket_list_beside(const char *uri, GError **error);
+
+/*
+ * Removes a whole dump. The file `last`, which makes it one, goes first, and before it the object `mark` beside the
+ * dump is written, which goes last: where that is, the rest of an interrupted removal is found. end_removal(): what
+ * such a mark was left for
+ */
+gboolean hb_bucket_remove_dump(const char *uri, const char *mark, const char *last, GError **error);
+gboolean hb_bucket_end_removal(const char *uri, const char *mark, const char *last, GError **error);

@@ -60,9 +60,13 @@ gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error
 gboolean hb_folder_commit(HbFolder *folder, GError **error);
 void hb_folder_discard(HbFolder *folder); /* accepts NULL */
 
+/* The names of what is beside a dump, in its folder or in its folder of a bucket: char *, sorted; the caller's.
+ * HB_ERROR_FILE, HB_ERROR_CONNECT */
+GPtrArray *hb_folder_list_beside(const char *path, GError **error);
+
 /*
- * Removes a dump that is there, a folder or a tar. It loses its name first, so that what an interruption leaves of it
- * is no dump any more. HB_ERROR_FILE
+ * Removes a dump that is there, a folder, a tar or in an object store. It loses its name first, or there the file that
+ * makes it one, so that what an interruption leaves of it is no dump any more. HB_ERROR_FILE, HB_ERROR_CONNECT
  */
 gboolean hb_folder_remove(const char *path, GError **error);
 

@@ -3,6 +3,8 @@
 #include "dump/folder_inner.h"
 
 #include "core/base/error.h"
+#include "dump/bucket.h"
+#include "dump/object_access.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -239,21 +241,71 @@ char *hb_folder_read_removed(const char *entry)
                                                              : NULL;
 }
 
+static char *name_mark(const char *uri)
+{
+    g_autofree char *name = hb_object_uri_get_name(uri);
+
+    return g_strconcat(".", name, REMOVED, NULL);
+}
+
 void hb_folder_sweep(const char *path)
 {
-    g_autofree char *going = name_removed(path);
+    const gboolean is_object = hb_object_is_uri(path);
+    g_autofree char *going = is_object ? name_mark(path) : name_removed(path);
 
-    hb_folder_remove_tree(going);
+    if (is_object)
+        hb_bucket_end_removal(path, going, HB_SUMS_FILE, NULL);
+    else
+        hb_folder_remove_tree(going);
+}
+
+static gboolean remove_object(const char *uri, GError **error)
+{
+    g_autofree char *mark = name_mark(uri);
+
+    return hb_bucket_remove_dump(uri, mark, HB_SUMS_FILE, error);
 }
 
 gboolean hb_folder_remove(const char *path, GError **error)
 {
-    g_autofree char *going = name_removed(path);
+    g_autofree char *going = NULL;
 
+    if (hb_object_is_uri(path))
+        return remove_object(path, error);
+    going = name_removed(path);
     hb_folder_remove_tree(going);
     if (!hb_folder_rename_to_free(path, going))
         return hb_file_error(error, "removing", path);
     hb_folder_remove_tree(going);
     return !g_file_test(going, G_FILE_TEST_EXISTS) ||
            hb_error_set(error, HB_ERROR_FILE, "remove it by hand", "%s: not all of it could be removed", going);
+}
+
+/* ---- What is beside it ---- */
+
+static gint compare_names(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(char *const *)one, *(char *const *)other);
+}
+
+GPtrArray *hb_folder_list_beside(const char *path, GError **error)
+{
+    g_autofree char *folder = g_path_get_dirname(path);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(GDir) entries = NULL;
+    GPtrArray *names;
+    const char *name;
+
+    if (hb_object_is_uri(path))
+        return hb_bucket_list_beside(path, error);
+    entries = g_dir_open(folder, 0, &cause);
+    if (entries == NULL) {
+        hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "looking for dumps: %s", cause->message);
+        return NULL;
+    }
+    names = g_ptr_array_new_with_free_func(g_free);
+    while ((name = g_dir_read_name(entries)) != NULL)
+        g_ptr_array_add(names, g_strdup(name));
+    g_ptr_array_sort(names, compare_names);
+    return names;
 }

@@ -42,6 +42,7 @@ void hb_http_answer_clear(HbHttpAnswer *answer)
         g_string_free(answer->text, TRUE);
     g_free(answer->code);
     g_free(answer->message);
+    g_free(answer->etag);
     *answer = (HbHttpAnswer){0};
 }
 
@@ -90,6 +91,30 @@ static void give_handle(HbHttp *http, CURL *curl)
     g_mutex_unlock(&http->lock);
 }
 
+/* ---- The end of the program ---- */
+
+static gint is_given_up; /* atomic: by a signal, for the whole process */
+
+void hb_http_give_up(void)
+{
+    g_atomic_int_set(&is_given_up, TRUE);
+}
+
+/* Nothing is to be left: what removes is asked all the same, and what lists; and the answer to a body that was sent to
+ * its end is waited for, since it may be there */
+static gboolean is_cut(const HbHttpRequest *request)
+{
+    return g_atomic_int_get(&is_given_up) && (request->body >= 0 || request->into >= 0);
+}
+
+static int look_up(void *data, curl_off_t get_total, curl_off_t got, curl_off_t put_total, curl_off_t put)
+{
+    const Try *attempt = data;
+
+    (void)get_total, (void)got, (void)put_total, (void)put;
+    return is_cut(attempt->request) && (attempt->request->body < 0 || attempt->sent < attempt->request->body_bytes);
+}
+
 /* ---- What goes and comes ---- */
 
 static size_t send_body(char *buffer, size_t size, size_t count, void *data)
@@ -97,7 +122,7 @@ static size_t send_body(char *buffer, size_t size, size_t count, void *data)
     Try *attempt = data;
     const guint64 left = attempt->request->body_bytes - attempt->sent;
     const gsize wanted = (gsize)MIN((guint64)size * count, left);
-    const gssize got = wanted > 0 ? pread(attempt->request->body, buffer, wanted, (off_t)attempt->sent) : 0;
+    const gssize got = wanted > 0 ? pread(attempt->request->body, buffer, wanted, (off_t)(attempt->request->body_offset + attempt->sent)) : 0;
 
     if (got < 0 || (got == 0 && wanted > 0)) {
         attempt->file_error = got < 0 ? errno : EIO;
@@ -139,6 +164,8 @@ static size_t take_header(char *bytes, size_t size, size_t count, void *data)
 
     if (g_ascii_strncasecmp(line, "date:", 5) == 0)
         attempt->server_time = MAX((gint64)curl_getdate(line + 5, NULL), 0);
+    if (g_ascii_strncasecmp(line, "etag:", 5) == 0 && attempt->answer->etag == NULL)
+        attempt->answer->etag = g_strdup(g_strstrip(line + 5));
     return size * count;
 }
 
@@ -193,6 +220,9 @@ static void prepare(HbHttp *http, Try *attempt, const char *url, struct curl_sli
     curl_easy_setopt(curl, CURLOPT_WRITEDATA, attempt);
     curl_easy_setopt(curl, CURLOPT_HEADERFUNCTION, take_header);
     curl_easy_setopt(curl, CURLOPT_HEADERDATA, attempt);
+    curl_easy_setopt(curl, CURLOPT_NOPROGRESS, 0L);
+    curl_easy_setopt(curl, CURLOPT_XFERINFOFUNCTION, look_up);
+    curl_easy_setopt(curl, CURLOPT_XFERINFODATA, attempt);
     if (http->access->ca != NULL)
         curl_easy_setopt(curl, CURLOPT_CAINFO, http->access->ca);
     if (request->body >= 0) {
@@ -200,6 +230,7 @@ static void prepare(HbHttp *http, Try *attempt, const char *url, struct curl_sli
         curl_easy_setopt(curl, CURLOPT_READFUNCTION, send_body);
         curl_easy_setopt(curl, CURLOPT_READDATA, attempt);
         curl_easy_setopt(curl, CURLOPT_INFILESIZE_LARGE, (curl_off_t)request->body_bytes);
+        curl_easy_setopt(curl, CURLOPT_CUSTOMREQUEST, request->verb);
     } else if (strcmp(request->verb, "HEAD") == 0) {
         curl_easy_setopt(curl, CURLOPT_NOBODY, 1L);
     } else {
@@ -277,7 +308,7 @@ static gboolean is_passing(const Try *attempt, CURLcode code)
 {
     const guint status = attempt->answer->status;
 
-    if (attempt->file_error != 0 || attempt->is_too_long)
+    if (attempt->file_error != 0 || attempt->is_too_long || is_cut(attempt->request))
         return FALSE;
     if (code == CURLE_PEER_FAILED_VERIFICATION || code == CURLE_SSL_CACERT_BADFILE || code == CURLE_URL_MALFORMAT ||
         code == CURLE_UNSUPPORTED_PROTOCOL)
@@ -302,6 +333,8 @@ static gboolean set_error(const HbHttp *http, const Try *attempt, CURLcode code,
 {
     const char *host = http->access->host;
 
+    if (is_cut(attempt->request))
+        return hb_error_set(error, HB_ERROR_CANCELLED, NULL, "interrupted");
     if (attempt->file_error != 0)
         return hb_error_set(error, HB_ERROR_FILE, "make room in the folder for temporary files (TMPDIR)",
                             "a temporary file: %s", g_strerror(attempt->file_error));
@@ -319,11 +352,13 @@ static gboolean set_error(const HbHttp *http, const Try *attempt, CURLcode code,
                         attempt->answer->code != NULL ? attempt->answer->code : "without a reason");
 }
 
-static void pause_before(guint attempt)
+static void pause_before(guint attempt, const HbHttpRequest *request)
 {
-    const guint64 pause = (guint64)PAUSE_US << (attempt - 1);
+    const gint64 pause = (gint64)PAUSE_US << (attempt - 1);
+    const gint64 end = g_get_monotonic_time() + pause + g_random_int_range(0, (gint32)(pause / 2));
 
-    g_usleep((gulong)(pause + (guint64)g_random_int_range(0, (gint32)(pause / 2))));
+    while (g_get_monotonic_time() < end && !is_cut(request))
+        g_usleep(PAUSE_US / 4);
 }
 
 gboolean hb_http_perform(HbHttp *http, const HbHttpRequest *request, HbHttpAnswer *answer, GError **error)
@@ -346,6 +381,6 @@ gboolean hb_http_perform(HbHttp *http, const HbHttpRequest *request, HbHttpAnswe
             return TRUE;
         if (count == ATTEMPTS || !is_passing(&attempt, code))
             return set_error(http, &attempt, code, error);
-        pause_before(count);
+        pause_before(count, request);
     }
 }

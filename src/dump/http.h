@@ -13,8 +13,8 @@ typedef struct {
     const char *verb;
     const char *path;  /* plain, with its first slash; it is escaped here */
     const char *query; /* escaped, sorted, "=" after each name; NULL: none */
-    int body;          /* a file whose first bytes are sent; -1: none */
-    guint64 body_bytes;
+    int body;          /* a file that is sent; -1: none */
+    guint64 body_offset, body_bytes; /* what of it */
     const char *payload;  /* its SHA-256 in hexadecimal; NULL: there is no body */
     gboolean only_if_new; /* If-None-Match: * */
     int into;             /* a file that takes the body of an answer of 200, from its beginning; -1: it is text */
@@ -28,9 +28,14 @@ typedef struct {
     guint64 bytes; /* that went there */
     char *code;    /* of an error: "NoSuchKey"; NULL: none was told */
     char *message; /* likewise */
+    char *etag;    /* the header of that name; NULL: there is none */
 } HbHttpAnswer;
 
 void hb_http_answer_clear(HbHttpAnswer *answer);
+
+/* The program is to end: files that are on their way, and those that would be, fail with HB_ERROR_CANCELLED. From any
+ * thread; for all of the process */
+void hb_http_give_up(void);
 
 /* access is borrowed */
 HbHttp *hb_http_new(const HbObjectAccess *access);
@@ -39,6 +44,6 @@ void hb_http_free(HbHttp *http); /* accepts NULL */
 /*
  * TRUE: the server has answered, whatever the status; answer is the caller's in any case. HB_ERROR_CONNECT: it could
  * not be reached, or answered for a passing reason until there was no patience left; HB_ERROR_DAMAGED: the body is
- * longer than the limit; HB_ERROR_FILE
+ * longer than the limit; HB_ERROR_FILE; HB_ERROR_CANCELLED
  */
 gboolean hb_http_perform(HbHttp *http, const HbHttpRequest *request, HbHttpAnswer *answer, GError **error);

@@ -13,6 +13,33 @@ gboolean hb_object_is_uri(const char *path)
     return g_str_has_prefix(path, SCHEME);
 }
 
+/* Where the last part of the path begins, and where it ends */
+static const char *find_name(const char *uri, const char **end)
+{
+    const char *at = uri + strcspn(uri, "?");
+
+    while (at > uri && at[-1] == '/')
+        at--;
+    *end = at;
+    while (at > uri && at[-1] != '/')
+        at--;
+    return at;
+}
+
+char *hb_object_uri_get_name(const char *uri)
+{
+    const char *end, *begin = find_name(uri, &end);
+
+    return g_strndup(begin, (gsize)(end - begin));
+}
+
+char *hb_object_uri_beside(const char *uri, const char *name)
+{
+    const char *end, *begin = find_name(uri, &end);
+
+    return g_strdup_printf("%.*s%s%s", (int)(begin - uri), uri, name, uri + strcspn(uri, "?"));
+}
+
 static void wipe(char *secret)
 {
     if (secret != NULL)

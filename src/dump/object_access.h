@@ -28,6 +28,10 @@ typedef struct {
 /* Does the path name a dump in an object store? */
 gboolean hb_object_is_uri(const char *path);
 
+/* The last part of its path, as it stands there; the URI of what has another name beside it. The caller's */
+char *hb_object_uri_get_name(const char *uri);
+char *hb_object_uri_beside(const char *uri, const char *name);
+
 /* HB_ERROR_USAGE names what is wrong in the URI; HB_ERROR_FILE: the file of credentials cannot be read. The caller's */
 HbObjectAccess *hb_object_access_new(const char *uri, GError **error);
 void hb_object_access_free(HbObjectAccess *access); /* accepts NULL; wipes the secrets */

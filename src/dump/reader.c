@@ -252,34 +252,42 @@ const char *hb_reader_get_path(const HbReader *reader)
 }
 
 /* What was sealed is opened as a whole: nothing of it is believed before its end */
-static HbUnpacker *unseal_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
+static HbUnpacker *unseal_chunk(const HbReader *reader, const HbChunk *chunk, const HbStoreFile *file, GError **error)
 {
     g_autofree char *stored = hb_reader_name_stored(reader, chunk->file), *sealed = NULL;
     g_autoptr(GBytes) content = NULL;
     gsize length;
 
-    if (!hb_store_read(reader->store, stored, HB_LIMIT_TEXT, &sealed, &length, error))
+    if (!hb_store_read_file(file, stored, HB_LIMIT_TEXT, &sealed, &length, error))
         return NULL;
     content = hb_unsealer_open(reader->unsealer, sealed, length, stored, error);
     return content != NULL ? hb_unpacker_open_bytes(content, chunk->file) : NULL;
 }
 
-static HbUnpacker *open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
+HbUnpacker *hb_reader_open_chunk_in(const HbReader *reader, const HbChunk *chunk, HbStoreFile *file, GError **error)
 {
-    guint64 offset, bytes;
-    const int fd = hb_store_open_file(reader->store, chunk->file, &offset, &bytes, error);
+    HbUnpacker *unpacker;
 
-    return fd >= 0 ? hb_unpacker_open(fd, offset, bytes, chunk->file) : NULL;
+    if (reader->unsealer != NULL) {
+        unpacker = unseal_chunk(reader, chunk, file, error);
+        hb_store_close_file(file);
+    } else {
+        unpacker = hb_unpacker_open(file->fd, file->offset, file->bytes, chunk->file);
+        file->fd = -1;
+    }
+    if (unpacker != NULL)
+        hb_unpacker_expect(unpacker, chunk->bytes);
+    return unpacker;
 }
 
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error)
 {
-    HbUnpacker *unpacker =
-        reader->unsealer != NULL ? unseal_chunk(reader, chunk, error) : open_chunk(reader, chunk, error);
+    g_autofree char *stored = hb_reader_name_stored(reader, chunk->file);
+    HbStoreFile file;
 
-    if (unpacker != NULL)
-        hb_unpacker_expect(unpacker, chunk->bytes);
-    return unpacker;
+    return hb_store_open_file(reader->store, stored, &file, error)
+               ? hb_reader_open_chunk_in(reader, chunk, &file, error)
+               : NULL;
 }
 
 const HbStore *hb_reader_get_store(const HbReader *reader)

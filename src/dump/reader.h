@@ -37,6 +37,8 @@ char *hb_reader_name_stored(const HbReader *reader, const char *name);
 
 /* Opens a chunk's rows */
 HbUnpacker *hb_reader_open_chunk(const HbReader *reader, const HbChunk *chunk, GError **error);
+/* Likewise, of its file that is open already; takes that */
+HbUnpacker *hb_reader_open_chunk_in(const HbReader *reader, const HbChunk *chunk, HbStoreFile *file, GError **error);
 
 const HbStore *hb_reader_get_store(const HbReader *reader);
 

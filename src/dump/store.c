@@ -243,26 +243,32 @@ gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *byt
     return member != NULL;
 }
 
-int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, guint64 *bytes, GError **error)
+gboolean hb_store_open_file(const HbStore *store, const char *name, HbStoreFile *file, GError **error)
 {
     const HbTarMember *member = store->members != NULL ? g_hash_table_lookup(store->members, name) : NULL;
-    int fd;
 
-    *offset = 0;
-    if (store->members == NULL)
-        return open_in_folder(store, name, bytes, error);
-    if (member == NULL) {
-        hb_file_set_missing(name, error);
-        return -1;
+    *file = (HbStoreFile){.fd = -1};
+    if (store->members == NULL) {
+        file->fd = open_in_folder(store, name, &file->bytes, error);
+        return file->fd >= 0;
     }
-    *offset = member->offset;
-    *bytes = member->bytes;
-    if (store->bucket != NULL)
-        return hb_bucket_get(store->bucket, name, member->bytes, error);
-    fd = open(store->path, O_RDONLY | O_CLOEXEC);
-    if (fd < 0)
-        hb_file_error(error, "opening", store->path);
-    return fd;
+    if (member == NULL)
+        return hb_file_set_missing(name, error);
+    file->offset = member->offset;
+    file->bytes = member->bytes;
+    if (store->bucket != NULL) {
+        file->fd = hb_bucket_get(store->bucket, name, member->bytes, error);
+        return file->fd >= 0;
+    }
+    file->fd = open(store->path, O_RDONLY | O_CLOEXEC);
+    return file->fd >= 0 || hb_file_error(error, "opening", store->path);
+}
+
+void hb_store_close_file(HbStoreFile *file)
+{
+    if (file->fd >= 0)
+        close(file->fd);
+    file->fd = -1;
 }
 
 static gboolean read_exactly(int fd, guint64 offset, char *bytes, gsize length, const char *name, GError **error)
@@ -280,39 +286,31 @@ static gboolean read_exactly(int fd, guint64 offset, char *bytes, gsize length, 
     return TRUE;
 }
 
+gboolean hb_store_read_file(const HbStoreFile *file, const char *name, guint64 limit, char **bytes, gsize *length,
+                            GError **error)
+{
+    g_autofree char *text = NULL;
+
+    if (file->bytes > limit)
+        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: too large to be a dump's", name);
+    text = g_malloc(file->bytes + 1);
+    text[file->bytes] = '\0';
+    if (!read_exactly(file->fd, file->offset, text, file->bytes, name, error))
+        return FALSE;
+    *bytes = g_steal_pointer(&text);
+    *length = file->bytes;
+    return TRUE;
+}
+
 gboolean hb_store_read(const HbStore *store, const char *name, guint64 limit, char **bytes, gsize *length,
                        GError **error)
 {
-    guint64 offset, size;
-    int fd = hb_store_open_file(store, name, &offset, &size, error);
-    g_autofree char *text = NULL;
+    HbStoreFile file;
     gboolean ok;
 
-    if (fd < 0)
+    if (!hb_store_open_file(store, name, &file, error))
         return FALSE;
-    if (size > limit) {
-        close(fd);
-        return hb_error_set(error, HB_ERROR_DAMAGED, damaged_hint, "%s: too large to be a dump's", name);
-    }
-    text = g_malloc(size + 1);
-    text[size] = '\0';
-    ok = read_exactly(fd, offset, text, size, name, error);
-    close(fd);
-    if (ok)
-        *bytes = g_steal_pointer(&text);
-    *length = size;
+    ok = hb_store_read_file(&file, name, limit, bytes, length, error);
+    hb_store_close_file(&file);
     return ok;
-}
-
-HbFileSum *hb_store_sum(const HbStore *store, const char *name, HbFileProgress progress, gpointer data, GError **error)
-{
-    guint64 offset, bytes;
-    int fd = hb_store_open_file(store, name, &offset, &bytes, error);
-    HbFileSum *sum;
-
-    if (fd < 0)
-        return NULL;
-    sum = hb_file_sum(fd, offset, bytes, name, progress, data, error);
-    close(fd);
-    return sum;
 }

@@ -28,8 +28,16 @@ gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *byt
 gboolean hb_store_read(const HbStore *store, const char *name, guint64 limit, char **bytes, gsize *length,
                        GError **error);
 
-/* A file as a descriptor, to be closed by the caller, and the part of it that is meant; -1 on error */
-int hb_store_open_file(const HbStore *store, const char *name, guint64 *offset, guint64 *bytes, GError **error);
+/* A file that is open: a descriptor, and the part of it that is meant. Of an object store it has come as a whole, and can
+ * be read more than once */
+typedef struct {
+    int fd;
+    guint64 offset, bytes;
+} HbStoreFile;
 
-/* The sum of a file; see hb_file_sum() */
-HbFileSum *hb_store_sum(const HbStore *store, const char *name, HbFileProgress progress, gpointer data, GError **error);
+gboolean hb_store_open_file(const HbStore *store, const char *name, HbStoreFile *file, GError **error);
+void hb_store_close_file(HbStoreFile *file);
+
+/* As hb_store_read(), of an open one */
+gboolean hb_store_read_file(const HbStoreFile *file, const char *name, guint64 limit, char **bytes, gsize *length,
+                            GError **error);

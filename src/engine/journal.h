@@ -14,6 +14,12 @@ typedef enum {
     HB_CLAIM_ELSEWHERE /* another session has its lock */
 } HbStepClaim;
 
+/* What is noted of rows that are in */
+typedef struct {
+    const char *key;
+    const char *note; /* NULL: none */
+} HbJournalEntry;
+
 /* Gives the next bytes of rows, borrowed until the next call; length 0 at the end. FALSE: no row is to be kept */
 typedef gboolean (*HbRowSource)(gpointer data, const char **bytes, gsize *length, GError **error);
 
@@ -44,6 +50,6 @@ typedef struct {
      * HB_ERROR_CONSTRAINT_VIOLATED: it is done and noted, and what the server said of it is to be told
      */
     gboolean (*run_step)(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
-    gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                           GError **error);
+    gboolean (*write_rows)(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                           const HbJournalEntry *entry, GError **error);
 } HbJournal;

@@ -46,6 +46,28 @@ static void hosts_share_the_steps(void **state)
             " [ $(number 4 finished_before) = true ]");
 }
 
+/* One stands still when both have done something, so that the other one has the time to tell of it */
+static void each_host_tells_what_the_others_do(void **state)
+{
+    static const char *const asks[] = {"psql -qXAt \"$TO\" -c \"SELECT count(DISTINCT note) FROM hornbeam_journal.step",
+                                       "mariadb_shell mnew told -N -e \"SELECT count(DISTINCT note) FROM"
+                                       " hornbeam_journal_step"};
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "both() { [ \"$(%s WHERE note LIKE 'done by %%'\" 2>&1)\" = 2 ]; };"
+            " for n in 1 2; do host $n --jobs 1 --progress json & p[$n]=$!; done; set +x; for n in $(seq 1000); do both && "
+            "break; done; set -x; pkill -STOP -P ${p[2]} hornbeam; wait_for \"grep -q '\\\"host\\\"' $FOLDER/1.err\";"
+            " pkill -CONT -P ${p[2]} hornbeam; for n in 1 2; do wait ${p[$n]} || { cat $FOLDER/$n.err; exit 9; }; done;"
+            " same; free; [ $(grep -o '\"host\": *\"[^\"]*\"' $FOLDER/1.err | sort -u | wc -l) = 1 ];"
+            " parts=$(grep -o '\"parts\": *[0-9]*' $FOLDER/1.err | tail -n 1 | tr -dc 0-9);"
+            " [ $parts -gt 0 ]; [ $parts -le $(own 2) ]",
+            asks[i]);
+        on(engines[i], "told", line);
+    }
+}
+
 /* Killed at any time, and begun again by whoever starts them: nothing is lost, nothing done twice, nothing left */
 static void hosts_that_are_killed_leave_nothing(void **state)
 {
@@ -190,6 +212,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(hosts_share_the_steps),
+        cmocka_unit_test(each_host_tells_what_the_others_do),
         cmocka_unit_test(hosts_that_are_killed_leave_nothing),
         cmocka_unit_test(who_shares_the_hold_is_told_from_who_does_not),
         cmocka_unit_test(hosts_of_other_plans_are_refused),

@@ -39,11 +39,32 @@ static void a_bucket_holds_what_a_folder_holds(void **state)
         " s3://dumps/deep/er/g-$(date +%Y).dump $B --yes -q >o; \"$HORNBEAM\" verify $A $B >o; grep -q '^Equal' o;"
         " n=$(store_count); \"$HORNBEAM\" dump $A $D && exit 9 || [ $? = 6 ]; [ $(store_count) = $n ];"
         " \"$HORNBEAM\" dump -q \"$(server_uri one)\" s3://dumps/all.dump; \"$HORNBEAM\" verify s3://dumps/all.dump >o;"
-        " [ $(grep -c '^Whole' o) = 2 ]; \"$HORNBEAM\" dump $A s3://dumps/k-%Y.dump --keep 3 && exit 9 || [ $? = 2 ]; "
+        " [ $(grep -c '^Whole' o) = 2 ];"
         "openssl req -x509 -newkey rsa:2048 -nodes -keyout oak.key"
         " -out oak.pem -subj /CN=oak -days 9; \"$HORNBEAM\" dump -q $A s3://dumps/oak.dump --seal-for oak.pem; "
         "\"$HORNBEAM\""
         " verify s3://dumps/oak.dump --unseal oak.key | grep -q '^Whole'");
+}
+
+/*
+ * Nights in a bucket: what is older goes when the new one is whole, what is another's or no dump stays; what a removal
+ * that was killed has left goes with the next; and the newest is found by its name. Each night is a minute here
+ */
+static void older_dumps_leave_a_bucket(void **state)
+{
+    (void)state;
+    run_with_store(
+        "set -x; X='s3://dumps/nights/vale-%Y.dump'; \"$HORNBEAM\" dump -q"
+        " \"$(server_uri one postgres)\" s3://dumps/nights/vale-2001.dump; for y in 2019 2020 2021 2022; do \"$HORNBEAM\" dump -q $A"
+        " s3://dumps/nights/vale-$y.dump; done; \"$HORNBEAM\" dump -q $A s3://dumps/nights/vale-x.dump;"
+        " for f in manifest.json rows/t/0001.rows.zst; do store_put nights/vale-2018.dump/$f ; done;"
+        " store_put nights/.vale-2017.dump.removed; store_put nights/vale-2017.dump/rows/left;"
+        " [ $(\"$HORNBEAM\" show \"$X\" --json | grep -c vale-2022) -gt 0 ];"
+        " \"$HORNBEAM\" dump $A \"$X?endpoint=$AWS_ENDPOINT_URL\" --keep 3 --json >o 2>e; grep -q"
+        " 'vale-2018.dump.* stays' e; grep -q 'vale-2001.dump.* stays: it is of another source' e; store_list >list;"
+        " [ \"$(cut -d/ -f2 list | sort -u | tr '\\n' ' ')\" = \"vale-2001.dump vale-2018.dump vale-2021.dump"
+        " vale-2022.dump vale-$(date +%Y).dump vale-x.dump \" ]; grep -q vale-2019 o; for y in 2021 2022; do"
+        " \"$HORNBEAM\" verify s3://dumps/nights/vale-$y.dump | grep -q '^Whole'; done");
 }
 
 /* Over TLS with an authority of its own; and who may not come in is told why */
@@ -68,6 +89,11 @@ static void access_is_refused_with_the_next_step(void **state)
         "]");
 }
 
+#define WITH_FAULTS                                                                                                    \
+    "\"$HORNBEAM\" dump -q $A s3://dumps/ok.dump; : >$STORE/plan; store_start faults python3 "                         \
+    "$SOURCE/tests/support/faults.py $((STORE_PORT + 7)) $STORE_PORT $STORE/plan; export "                             \
+    "AWS_ENDPOINT_URL=http://127.0.0.1:$((STORE_PORT + 7)); sleep 1;"
+
 /* The store has bad days: what passes is outlasted, what does not is told, and nothing false is taken for a dump */
 static void a_store_that_fails_is_outlasted_or_told(void **state)
 {
@@ -90,11 +116,7 @@ static void a_store_that_fails_is_outlasted_or_told(void **state)
     };
 
     g_autoptr(GString) script =
-        g_string_new("\"$HORNBEAM\" dump -q $A s3://dumps/ok.dump; : >$STORE/plan; store_start faults python3 "
-                     "$SOURCE/tests/support/faults.py"
-                     " $((STORE_PORT + 7)) $STORE_PORT $STORE/plan; export "
-                     "AWS_ENDPOINT_URL=http://127.0.0.1:$((STORE_PORT + 7)); sleep 1;"
-                     " try() { kept=$(store_count); printf \"$2\\n\" >$STORE/plan; s=0; eval \"\\\"$HORNBEAM\\\" $3\" "
+        g_string_new(WITH_FAULTS " try() { kept=$(store_count); printf \"$2\\n\" >$STORE/plan; s=0; eval \"\\\"$HORNBEAM\\\" $3\" "
                      ">o 2>e || s=$?; : >$STORE/plan;"
                      " echo \"case $1 $2: $s\" >&2; cat e >&2; [ $s = $4 ]; { echo; cat e; } | grep -q \"$5\"; }");
 
@@ -107,6 +129,26 @@ static void a_store_that_fails_is_outlasted_or_told(void **state)
                                                          : "; [ $(store_count) = $kept ]");
     }
     run_with_store(script->str);
+}
+
+/* A value of 80 MB makes a file of as many, in three parts: one is sent again, and not the others; a killed dump's are
+ * swept away; and nothing waits for what is stuck when the user wants the end */
+static void large_files_go_in_parts(void **state)
+{
+    (void)state;
+    run_with_store(
+        WITH_FAULTS
+        " set -x; L=\"$(server_uri one large)\"; psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE large'; psql"
+        " -qX $L -c \"CREATE TABLE t AS SELECT repeat(md5('oak'), 2500000) AS x\"; unfinished() { store_ask GET"
+        " 'dumps?max-uploads=1000&uploads=' | grep -o '<UploadId>' | wc -l; }; echo 'PUT partNumber=2 busy 2' >$STORE/plan;"
+        " \"$HORNBEAM\" dump -q $L s3://dumps/l.dump --compress none; grep -q 'busy 0' $STORE/plan; \"$HORNBEAM\" verify"
+        " s3://dumps/l.dump | grep -q '^Whole'; \"$HORNBEAM\" verify s3://dumps/l.dump $L | grep -q '^Equal';"
+        " [ $(unfinished) = 0 ]; echo 'PUT partNumber=2 busy 99' >$STORE/plan; \"$HORNBEAM\" dump -q $L"
+        " s3://dumps/m.dump --compress none && exit 9 || [ $? = 3 ]; [ $(unfinished) = 0 ]; \"$HORNBEAM\" dump -q $L s3://dumps/m.dump --compress none & p=$!;"
+        " wait_for \"grep -q 'busy 9[0-2]' $STORE/plan\"; kill -KILL $p; wait $p || true; [ $(unfinished) = 1 ];"
+        " : >$STORE/plan; \"$HORNBEAM\" dump -q $L s3://dumps/m.dump --compress none --sweep; [ $(unfinished) = 0 ];"
+        " echo 'GET rows stuck 9' >$STORE/plan; \"$HORNBEAM\" verify s3://dumps/ok.dump 2>e & p=$!; sleep 1; kill -INT $p;"
+        " SECONDS=0; s=0; wait $p || s=$?; [ $s = 130 ]; [ $SECONDS -lt 6 ]");
 }
 
 /* Killed, it leaves files without sums, which nobody takes for a dump, and which go when that is asked for */
@@ -146,8 +188,10 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_bucket_holds_what_a_folder_holds),
+        cmocka_unit_test(older_dumps_leave_a_bucket),
         cmocka_unit_test(access_is_refused_with_the_next_step),
         cmocka_unit_test(a_store_that_fails_is_outlasted_or_told),
+        cmocka_unit_test(large_files_go_in_parts),
         cmocka_unit_test(what_a_killed_dump_leaves_is_swept_away),
         cmocka_unit_test(several_hosts_write_into_a_bucket),
     };

@@ -235,6 +235,70 @@ static void what_was_written_without_an_answer_is_known_again(void **state)
     unlink(path);
 }
 
+#define BEGUN ANSWER("200 OK", "", "<Upload><Key>k</Key><UploadId>a/b&amp;c</UploadId></Upload>")
+#define PART  ANSWER("200 OK", "ETag: \"p<1>\"\r\n", "")
+
+/* A part is sent again by itself; what fails is given up; the last answer is read to its end */
+static void a_large_file_is_put_together_from_parts(void **state)
+{
+    static const struct {
+        const char *answers[8];
+        guint requests;
+        const char *part; /* NULL: it is written */
+        const char *heard;
+    } cases[] = {
+        {{BEGUN, PART, PART, PART, ANSWER("200 OK", "", "<Done/>")}, 5, NULL, "POST /dumps/vale.dump/rows/a?uploads="},
+        {{BEGUN, PART, REFUSAL("503 Slow", "SlowDown"), "", PART, PART, ANSWER("200 OK", "", "<Done/>")},
+         7,
+         NULL,
+         "PUT /dumps/vale.dump/rows/a?partNumber=3&uploadId=a%2Fb%26c"},
+        {{BEGUN, PART, PART, PART, ANSWER("200 OK", "", "<Error><Code>InternalError</Code></Error>"),
+          ANSWER("200 OK", "", "<Done/>")},
+         6,
+         NULL,
+         "If-None-Match: *"},
+        {{BEGUN, PART, PART, PART, ANSWER("200 OK", "", "<Error><Code>InvalidPart</Code></Error>"),
+          ANSWER("204 Gone", "", "")},
+         6,
+         "cannot put its parts together: InvalidPart",
+         "DELETE /dumps/vale.dump/rows/a?uploadId=a%2Fb%26c"},
+        {{BEGUN, PART, REFUSAL("403 No", "AccessDenied"), ANSWER("204 Gone", "", "")}, 4, "AccessDenied", "DELETE "},
+        {{BEGUN, ANSWER("200 OK", "", ""), ANSWER("204 Gone", "", "")}, 3, "answers 200", "DELETE "},
+        {{ANSWER("200 OK", "", "<Upload/>")}, 1, "names no upload", "POST "},
+        {{BEGUN, PART, PART, PART, REFUSAL("412 There", "PreconditionFailed"), ANSWER("204 Gone", "", ""),
+          ANSWER("200 OK", "Content-Length: 3\r\n", "oak")},
+         7,
+         "never overwrites",
+         "GET /dumps/vale.dump/rows/a"},
+    };
+    g_autofree char *path = NULL;
+    const int fd = g_file_open_tmp("hornbeam-XXXXXX", &path, NULL);
+    const guint64 bytes = (guint64)65 * 1024 * 1024; /* two parts of 32 MB, and one of 1 */
+
+    (void)state;
+    assert_int_equal(ftruncate(fd, (off_t)bytes), 0);
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        Server server;
+        HbBucket *bucket;
+
+        begin_server(&server, cases[i].answers);
+        bucket = open_bucket(&server);
+        if (hb_bucket_put(bucket, "rows/a", fd, bytes, "unused", &error) != (cases[i].part == NULL))
+            fail_msg("case %zu: %s", i, error != NULL ? error->message : "written");
+        if (cases[i].part != NULL)
+            check_contains(error->message, cases[i].part);
+        g_clear_error(&error);
+        if (server.requests != cases[i].requests)
+            fail_msg("case %zu: %u requests: %s", i, server.requests, server.heard->str);
+        check_contains(server.heard->str, cases[i].heard);
+        hb_bucket_close(bucket);
+        end_server(&server);
+    }
+    close(fd);
+    unlink(path);
+}
+
 #define LISTED(key, size)  "<Contents><Key>vale.dump/" key "</Key><Size>" size "</Size></Contents>"
 #define LIST(entries, end) ANSWER("200 OK", "", "<ListBucketResult>" entries end "</ListBucketResult>")
 #define MORE               "<IsTruncated>true</IsTruncated><NextContinuationToken>a/b=</NextContinuationToken>"
@@ -295,6 +359,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_passes_is_outlasted_and_the_rest_is_told),
         cmocka_unit_test(files_are_written_where_nothing_is),
+        cmocka_unit_test(a_large_file_is_put_together_from_parts),
         cmocka_unit_test(what_was_written_without_an_answer_is_known_again),
         cmocka_unit_test(lists_are_read_to_their_end),
     };

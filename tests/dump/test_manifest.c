@@ -360,13 +360,11 @@ static void nothing_outside_of_a_folder_is_opened(void **state)
     store = hb_store_open(path, NULL);
     for (gsize i = 0; i < G_N_ELEMENTS(files); i++) {
         GError *error = NULL;
-        guint64 offset, bytes;
-        int fd = hb_store_open_file(store, files[i].name, &offset, &bytes, &error);
-        assert_int_equal(fd >= 0, files[i].refusal == NULL);
+        HbStoreFile file_in_it;
+        assert_int_equal(hb_store_open_file(store, files[i].name, &file_in_it, &error), files[i].refusal == NULL);
         if (files[i].refusal != NULL)
             check_error(&error, HB_ERROR_DAMAGED, files[i].refusal);
-        else
-            close(fd);
+        hb_store_close_file(&file_in_it);
     }
     names = hb_store_list(store, NULL);
     assert_int_equal(names->len, 5); /* and comes to an end */
@@ -393,9 +391,10 @@ static char *pack(HbFolder *folder, const char *name, const char *text, int leve
 static gboolean unpack(const char *folder, const char *name, guint64 *bytes, GError **error)
 {
     HbStore *store = hb_store_open(folder, NULL);
-    guint64 offset, size;
-    int fd = hb_store_open_file(store, name, &offset, &size, error);
-    HbUnpacker *unpacker = fd >= 0 ? hb_unpacker_open(fd, offset, size, name) : NULL;
+    HbStoreFile file;
+    HbUnpacker *unpacker = hb_store_open_file(store, name, &file, error)
+                               ? hb_unpacker_open(file.fd, file.offset, file.bytes, name)
+                               : NULL;
     const char *text;
     gsize length = 1;
     gboolean ok = unpacker != NULL;
@@ -429,11 +428,12 @@ static void chunks_survive_and_damage_is_found(void **state)
     assert_int_equal(bytes, 36000);
     for (int less = 0; less < 2; less++) { /* a frame may not grow beyond what the manifest says */
         HbStore *store = hb_store_open(path, NULL);
-        guint64 offset, size;
-        int fd = hb_store_open_file(store, packed, &offset, &size, NULL);
-        HbUnpacker *unpacker = hb_unpacker_open(fd, offset, size, packed);
+        HbUnpacker *unpacker;
+        HbStoreFile stored;
         const char *text;
         gsize length = 1;
+        assert_true(hb_store_open_file(store, packed, &stored, NULL));
+        unpacker = hb_unpacker_open(stored.fd, stored.offset, stored.bytes, packed);
         hb_unpacker_expect(unpacker, 36000 - (guint64)less);
         while (length > 0 && hb_unpacker_read(unpacker, &text, &length, &error))
             continue;

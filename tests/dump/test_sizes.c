@@ -92,15 +92,14 @@ static void expect_bytes(HbUnpacker *unpacker, const char *bytes, gsize length, 
 
 static void expect_from_store(const HbStore *store, const char *file, const char *bytes, gsize length)
 {
-    guint64 offset, size;
-    int fd = hb_store_open_file(store, file, &offset, &size, NULL);
+    HbStoreFile opened;
     char *raw;
     gsize raw_length;
 
-    assert_true(fd >= 0);
-    expect_bytes(hb_unpacker_open(fd, offset, size, file), bytes, length, file);
+    assert_true(hb_store_open_file(store, file, &opened, NULL));
+    expect_bytes(hb_unpacker_open(opened.fd, opened.offset, opened.bytes, file), bytes, length, file);
     assert_true(hb_store_read(store, file, G_MAXUINT32, &raw, &raw_length, NULL));
-    assert_int_equal(raw_length, size);
+    assert_int_equal(raw_length, opened.bytes);
     g_autoptr(GBytes) held = g_bytes_new_take(raw, raw_length);
     expect_bytes(hb_unpacker_open_bytes(held, file), bytes, length, file);
 }

@@ -8,6 +8,7 @@ Each line of the file PLAN is VERB PART KIND COUNT: so many of the requests of t
     deaf      the request is passed on, and its answer is lost
     other     the same number of other bytes         expired  403: the credentials have expired
     skewed    403: the clocks differ too much        slow     the answer comes in drops
+    stuck     half of the answer, then nothing
 """
 import http.client
 import http.server
@@ -75,6 +76,10 @@ class Handler(http.server.BaseHTTPRequestHandler):
             self.wfile.write(body[:len(body) // 2])
             self.close_connection = True
             return self.connection.close()
+        if fault == "stuck":
+            self.wfile.write(body[:len(body) // 2])
+            self.wfile.flush()
+            return time.sleep(50)
         if fault == "slow":
             for at in range(0, len(body), max(len(body) // 20, 1)):
                 self.wfile.write(body[at:at + max(len(body) // 20, 1)])
@@ -83,7 +88,7 @@ class Handler(http.server.BaseHTTPRequestHandler):
         if self.command != "HEAD":
             self.wfile.write(body)
 
-    do_GET = do_PUT = do_DELETE = do_HEAD = pass_on
+    do_GET = do_PUT = do_POST = do_DELETE = do_HEAD = pass_on
 
 
 class Server(http.server.ThreadingHTTPServer):

@@ -511,8 +511,8 @@ static gboolean run_step(HbSession *session, const char *sql, const char *key, c
     return ok;
 }
 
-static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                           GError **error)
+static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                           const HbJournalEntry *entry, GError **error)
 {
     const char *bytes;
     guint rows = 0;
@@ -528,11 +528,11 @@ static gboolean write_rows(HbSession *session, const HbRowSet *set, HbRowSource 
             rows += bytes[i] == '\n';
     } while (length > 0);
     g_mutex_lock(&it.lock);
-    ok = is_new(key, error);
+    ok = is_new(entry->key, error);
     if (ok) {
         rows += scripted_count_loaded(set->table);
         g_hash_table_insert(it.loaded, g_strdup(set->table), GUINT_TO_POINTER(rows));
-        ok = commit(key, "", error);
+        ok = commit(entry->key, entry->note != NULL ? entry->note : "", error);
     }
     g_mutex_unlock(&it.lock);
     return ok;

@@ -90,13 +90,15 @@ store_begin() {
     return 1
 }
 
-store_ask() { # VERB PATH: by curl, with its own signing
+store_ask() { # VERB PATH [OPTION...]: by curl, with its own signing
     printf 'machine 127.0.0.1 login %s password %s\n' "$AWS_ACCESS_KEY_ID" "$AWS_SECRET_ACCESS_KEY" >"$STORE/netrc"
     curl -sS -f -X "$1" --aws-sigv4 aws:amz:us-east-1:s3 --netrc-file "$STORE/netrc" -H "x-amz-content-sha256: $(sha256sum </dev/null | cut -d' ' -f1)" \
-        "http://127.0.0.1:$STORE_PORT/$2"
+        "${@:3}" "http://127.0.0.1:$STORE_PORT/$2"
 }
 
-store_count() { store_ask GET "dumps?list-type=2&max-keys=1000&prefix=" | grep -o '<Key>' | wc -l; } # files in the bucket
+store_list() { store_ask GET "dumps?list-type=2&max-keys=1000&prefix=" | grep -o '<Key>[^<]*' | cut -c6- | sort; } # files in the bucket
+store_put() { store_ask PUT "dumps/$1" -H 'Content-Length: 0'; } # an empty file
+store_count() { store_ask GET "dumps?list-type=2&max-keys=1000&prefix=" | grep -o '<Key>' | wc -l; }
 
 store_tls() {
     (

@@ -194,7 +194,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
 {
     HbStatus status, kept;
 
-    if (!hb_cli_check_keep(cli, arguments[1], error) || !sweep(cli, arguments[1], error))
+    if (!hb_cli_check_keep(cli, error) || !sweep(cli, arguments[1], error))
         return HB_STATUS_USAGE;
     status = dump(cli, arguments, error);
     if (*error != NULL || status > HB_STATUS_REMARKS)

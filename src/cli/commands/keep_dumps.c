@@ -3,7 +3,6 @@
 
 #include "core/base/error.h"
 #include "dump/json_writer.h"
-#include "dump/object_access.h"
 #include "report/json.h"
 #include "report/text.h"
 #include "work/dump/older_dumps.h"
@@ -14,11 +13,8 @@ static gboolean is_wanted(const HbCli *cli)
     return cli->options.keep_count > 0 || cli->options.keep_for_s > 0;
 }
 
-gboolean hb_cli_check_keep(const HbCli *cli, const char *path, GError **error)
+gboolean hb_cli_check_keep(const HbCli *cli, GError **error)
 {
-    if (is_wanted(cli) && hb_object_is_uri(path))
-        return hb_error_set(error, HB_ERROR_USAGE, "have the bucket's own rules remove what is old",
-                            "--keep and --keep-for do not look into object stores");
     return !is_wanted(cli) || cli->dump_pattern != NULL ||
            hb_error_set(error, HB_ERROR_USAGE, "name the dump with a date: NAME-%Y-%m-%d.dump",
                         "--keep and --keep-for are about dumps of a dated name");

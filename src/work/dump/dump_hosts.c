@@ -178,7 +178,7 @@ HbDumpHosts *hb_dump_hosts_meet(const HbDumpHostsOptions *options, GError **erro
 
     hosts->options = *options;
     hosts->name = make_name(options->path);
-    hosts->label = g_strdup_printf("%s:%d", g_get_host_name(), (int)getpid());
+    hosts->label = hb_observers_name_host();
     g_snprintf(hosts->tag, sizeof hosts->tag, "%06x", g_random_int() & 0xffffff);
     hosts->known = g_hash_table_new(NULL, NULL);
     hosts->others = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);

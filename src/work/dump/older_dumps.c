@@ -4,6 +4,7 @@
 #include "core/base/dated_name.h"
 #include "core/base/error.h"
 #include "dump/folder.h"
+#include "dump/object_access.h"
 
 #include <string.h>
 
@@ -50,35 +51,32 @@ static void pass_over(HbOlderDumps *result, const char *path, const char *why)
 
 /* ---- Looking ---- */
 
-static gint compare_paths(gconstpointer one, gconstpointer other)
+/* The path of what is called so beside the one that the pattern stands for; the caller's */
+static char *name_path(const char *pattern, const char *name)
 {
-    return strcmp(*(char *const *)one, *(char *const *)other);
+    g_autofree char *folder = g_path_get_dirname(pattern);
+
+    return hb_object_is_uri(pattern) ? hb_object_uri_beside(pattern, name) : g_build_filename(folder, name, NULL);
 }
 
-/* All paths that the pattern stands for, sorted; NULL with HB_ERROR_FILE. What was left of some is swept away */
+/* All paths that the pattern stands for, sorted; NULL on error. What was left of some is swept away */
 static GPtrArray *list_paths(const char *pattern, gboolean sweeps, GError **error)
 {
-    g_autofree char *folder = g_path_get_dirname(pattern), *base = g_path_get_basename(pattern);
-    g_autoptr(GError) cause = NULL;
-    g_autoptr(GDir) entries = g_dir_open(folder, 0, &cause);
-    g_autoptr(GPtrArray) paths = g_ptr_array_new_with_free_func(g_free);
-    const char *name;
+    g_autofree char *base = hb_object_is_uri(pattern) ? hb_object_uri_get_name(pattern) : g_path_get_basename(pattern);
+    g_autoptr(GPtrArray) names = hb_folder_list_beside(pattern, error);
+    GPtrArray *paths = names != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
 
-    if (entries == NULL) {
-        hb_error_set(error, HB_ERROR_FILE, "see whether the path is right", "looking for dumps: %s", cause->message);
-        return NULL;
-    }
-    while ((name = g_dir_read_name(entries)) != NULL) {
+    for (guint i = 0; names != NULL && i < names->len; i++) {
+        const char *name = names->pdata[i];
         g_autofree char *removed = hb_folder_read_removed(name), *path = NULL;
         if (sweeps && removed != NULL && hb_dated_name_fits(base, removed)) {
-            path = g_build_filename(folder, removed, NULL);
+            path = name_path(pattern, removed);
             hb_folder_sweep(path);
         } else if (hb_dated_name_fits(base, name)) {
-            g_ptr_array_add(paths, g_build_filename(folder, name, NULL));
+            g_ptr_array_add(paths, name_path(pattern, name));
         }
     }
-    g_ptr_array_sort(paths, compare_paths);
-    return g_steal_pointer(&paths);
+    return paths;
 }
 
 static gint64 read_moment(const HbManifest *manifest)
@@ -109,7 +107,7 @@ static OlderDump *look_at(const char *path, const OlderDump *newest, HbOlderDump
     g_autoptr(HbReader) dump = NULL;
     OlderDump *older;
 
-    if (g_file_test(path, G_FILE_TEST_IS_SYMLINK)) {
+    if (!hb_object_is_uri(path) && g_file_test(path, G_FILE_TEST_IS_SYMLINK)) {
         pass_over(result, path, "it is a link");
         return NULL;
     }
@@ -137,6 +135,8 @@ static gint compare_moments(gconstpointer one, gconstpointer other)
 
 static gboolean is_same_path(const char *one, const char *other)
 {
+    if (hb_object_is_uri(one))
+        return strcmp(one, other) == 0;
     g_autofree char *a = g_canonicalize_filename(one, NULL), *b = g_canonicalize_filename(other, NULL);
 
     return strcmp(a, b) == 0;

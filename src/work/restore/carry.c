@@ -109,7 +109,7 @@ static void write_piece(Lane *worker, HbBlock *first)
 
     if (open_target(worker, &worker->error))
         options_of(worker)->engine->journal->write_rows(worker->session, target_of(worker), hb_block_reader_give,
-                                                        &reader, worker->key, &worker->error);
+                                                        &reader, &(HbJournalEntry){worker->key, NULL}, &worker->error);
     if (worker->error != NULL && !hb_restore_run_keep_rows(worker->carry->run, target_of(worker), &worker->error))
         g_atomic_int_set(&worker->failed, TRUE);
     hb_block_reader_drain(&reader);

@@ -34,7 +34,7 @@ static gboolean give_rows(gpointer data, const char **bytes, gsize *length, GErr
 }
 
 gboolean hb_load_chunk(HbWorker *worker, const HbReader *dump, const HbRowSet *set, const HbChunk *chunk,
-                       const char *key, GError **error)
+                       const HbJournalEntry *entry, GError **error)
 {
     Load load = {.worker = worker, .chunk = chunk, .unpacker = hb_reader_open_chunk(dump, chunk, error)};
     gboolean ok;
@@ -42,7 +42,7 @@ gboolean hb_load_chunk(HbWorker *worker, const HbReader *dump, const HbRowSet *s
     if (load.unpacker == NULL)
         return FALSE;
     hb_row_counter_init(&load.counter, 0);
-    ok = worker->workers->engine->journal->write_rows(worker->session, set, give_rows, &load, key, error);
+    ok = worker->workers->engine->journal->write_rows(worker->session, set, give_rows, &load, entry, error);
     hb_row_counter_clear(&load.counter);
     hb_unpacker_close(load.unpacker);
     return ok;

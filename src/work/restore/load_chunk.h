@@ -6,6 +6,7 @@
 #pragma once
 
 #include "dump/reader.h"
+#include "engine/journal.h"
 #include "work/run/workers.h"
 
 /*
@@ -13,4 +14,4 @@
  * is wrong; HB_ERROR_CANCELLED when stopped; otherwise the engine's errors
  */
 gboolean hb_load_chunk(HbWorker *worker, const HbReader *dump, const HbRowSet *set, const HbChunk *chunk,
-                       const char *key, GError **error);
+                       const HbJournalEntry *entry, GError **error);

@@ -34,8 +34,9 @@ gboolean hb_restore_run_make_steps(HbRestoreRun *run, GError **error)
                                          .failed_rows = run->failed_rows};
 
     g_clear_pointer(&run->plan.steps, hb_restore_plan_free);
-    g_array_set_size(run->hosts.elsewhere, 0);
     run->plan.steps = hb_restore_plan_new(run->manifest, options->engine, &wishes, error);
+    if (run->plan.steps != NULL && options->join)
+        hb_restore_run_forget_hosts(run);
     return run->plan.steps != NULL;
 }
 
@@ -83,6 +84,8 @@ void hb_restore_run_free(HbRestoreRun *run)
     hb_restore_run_close_passwords(run);
     g_clear_error(&run->lost);
     g_array_unref(run->hosts.elsewhere);
+    g_free(run->hosts.signature);
+    g_free(run->hosts.told);
     g_mutex_clear(&run->lock);
     g_mutex_clear(&run->privileges);
     g_cond_clear(&run->settled);

@@ -16,9 +16,13 @@
 /* The journal's key of what the hosts plan: options that differ would make plans that differ */
 #define PLAN_KEY "plan of all hosts"
 
-#define ASK_EVERY_US (200 * G_TIME_SPAN_MILLISECOND)
-#define ASK_PART     50 /* asking may take one of so many parts of the time */
-#define LEAVE_MS     200
+#define ASK_EVERY_US  (200 * G_TIME_SPAN_MILLISECOND)
+#define ASK_PART      50 /* asking may take one of so many parts of the time */
+#define LOOK_EVERY_US G_TIME_SPAN_SECOND
+#define LEAVE_MS      200
+
+/* How the journal's note on a step begins; the host's name follows */
+#define DONE_BY "done by "
 
 /* ---- Beginning ---- */
 
@@ -92,9 +96,72 @@ static gboolean prepare(HbRestoreRun *run, HbSession *session, GError **error)
 
 gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error)
 {
+    g_autofree char *host = hb_observers_name_host();
+
+    run->hosts.signature = g_strconcat(DONE_BY, host, NULL);
     run->claim = hb_claim_join(run->options->engine, &run->target->address, run->options->stop, run->options->observers,
                                &run->hosts.begins, error);
     return run->claim != NULL && hb_restore_run_with_session(run, prepare, error);
+}
+
+/* ---- What the others do ---- */
+
+void hb_restore_run_forget_hosts(HbRestoreRun *run)
+{
+    g_array_set_size(run->hosts.elsewhere, 0);
+    g_free(run->hosts.told);
+    run->hosts.told = g_new0(guint8, hb_plan_count(run->plan.steps->plan));
+}
+
+gboolean hb_restore_run_tell_host(HbRestoreRun *run, guint number)
+{
+    const HbStep *step = hb_plan_get_what(run->plan.steps->plan, number);
+    const char *note =
+        step->key != NULL && run->journal != NULL ? g_hash_table_lookup(run->journal, step->key) : NULL;
+
+    if (note == NULL || !g_str_has_prefix(note, DONE_BY) || g_strcmp0(note, run->hosts.signature) == 0)
+        return FALSE;
+    if (!run->hosts.told[number])
+        hb_observers_notify(run->observers, &(HbEvent){.type = HB_EVENT_HOST,
+                                                       .what = note + strlen(DONE_BY),
+                                                       .cost = hb_plan_get_cost(run->plan.steps->plan, number),
+                                                       .bytes = step->chunk != NULL ? step->chunk->bytes : 0});
+    run->hosts.told[number] = TRUE;
+    return TRUE;
+}
+
+static gboolean ask_journal(HbRestoreRun *run, const HbWorker *worker)
+{
+    GHashTable *journal;
+    GError *error = NULL;
+
+    run->hosts.is_asking = TRUE;
+    g_mutex_unlock(&run->lock);
+    journal = run->options->engine->journal->read(worker->session, &error);
+    g_mutex_lock(&run->lock);
+    run->hosts.is_asking = FALSE;
+    if (journal == NULL) {
+        g_clear_error(&run->lost);
+        run->lost = error;
+        g_cond_broadcast(&run->settled);
+        return FALSE;
+    }
+    g_clear_pointer(&run->journal, g_hash_table_unref);
+    run->journal = journal;
+    for (guint i = 0; i < hb_plan_count(run->plan.steps->plan); i++)
+        hb_restore_run_tell_host(run, i);
+    return TRUE;
+}
+
+/* While this host has steps of its own it looks all the same, so that its view is true */
+static void look_at_others(HbRestoreRun *run, const HbWorker *worker)
+{
+    const gint64 now = g_get_monotonic_time();
+
+    if (run->hosts.is_asking || now < run->hosts.look_at)
+        return;
+    ask_journal(run, worker);
+    run->hosts.look_at = MAX(now + LOOK_EVERY_US, now + (g_get_monotonic_time() - now) * ASK_PART);
 }
 
 /* ---- Steps ---- */
@@ -143,6 +210,7 @@ gboolean hb_restore_run_claim(HbRestoreRun *run, const HbWorker *worker, HbSteps
     if (!swap_locks(run, worker, taken, keys, states, error))
         return FALSE;
     sort_out(run, taken, states);
+    look_at_others(run, worker);
     return TRUE;
 }
 
@@ -164,25 +232,6 @@ static void take_up(HbRestoreRun *run)
     g_cond_broadcast(&run->settled);
 }
 
-static gboolean ask_journal(HbRestoreRun *run, HbWorker *worker)
-{
-    GHashTable *journal;
-    GError *error = NULL;
-
-    g_mutex_unlock(&run->lock);
-    journal = run->options->engine->journal->read(worker->session, &error);
-    g_mutex_lock(&run->lock);
-    if (journal == NULL) {
-        g_clear_error(&run->lost);
-        run->lost = error;
-        g_cond_broadcast(&run->settled);
-        return FALSE;
-    }
-    g_clear_pointer(&run->journal, g_hash_table_unref);
-    run->journal = journal;
-    return TRUE;
-}
-
 void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker)
 {
     const gint64 now = g_get_monotonic_time();
@@ -192,10 +241,8 @@ void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker)
                           MIN(MAX(run->hosts.ask_at, now + ASK_EVERY_US / 4), now + G_TIME_SPAN_SECOND));
         return;
     }
-    run->hosts.is_asking = TRUE;
     if (ask_journal(run, worker))
         take_up(run);
-    run->hosts.is_asking = FALSE;
     run->hosts.ask_at = MAX(now + ASK_EVERY_US, now + (g_get_monotonic_time() - now) * ASK_PART);
 }
 

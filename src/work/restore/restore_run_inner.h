@@ -42,6 +42,9 @@ typedef struct {
     gint64 ask_at;        /* not before */
     GArray *elsewhere;    /* guint: steps of the plan that other hosts do, or have done */
     guint own;            /* steps that this one has done */
+    char *signature;      /* the journal's note on these; NULL: none */
+    guint8 *told;         /* of each step of the plan: the observers know that another host has done it */
+    gint64 look_at;       /* not before then what the others have done */
 } HbRestoreHosts;
 
 /*
@@ -109,13 +112,16 @@ char *hb_restore_run_hint_statement(const HbDialect *dialect, const char *sql);
  * HB_ERROR_RETRY with run->hosts.looks_again: begin with a look at the target. claim(): with the lock held, which it
  * gives up meanwhile; keeps of the steps those that are ours, and sets aside those that another host does or has done;
  * the locks of before are given up. give_up(): likewise, all of them. ask_hosts(): likewise; waits, or asks the journal
- * what others have done. mend_alone(): after a walk; *again: this host is alone, and is to walk once more.
+ * what others have done. tell(): of a step that the journal has, with the lock held; FALSE: no other host did it.
+ * mend_alone(): after a walk; *again: this host is alone, and is to walk once more.
  * leave_hosts(): all is done; the last host ends the journal
  */
 gboolean hb_restore_run_join_hosts(HbRestoreRun *run, GError **error);
+void hb_restore_run_forget_hosts(HbRestoreRun *run); /* with a new plan */
 gboolean hb_restore_run_claim(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken, GError **error);
 void hb_restore_run_give_up(HbRestoreRun *run, const HbWorker *worker, HbStepsTaken *taken);
 void hb_restore_run_ask_hosts(HbRestoreRun *run, HbWorker *worker);
+gboolean hb_restore_run_tell_host(HbRestoreRun *run, guint number);
 gboolean hb_restore_run_mend_alone(HbRestoreRun *run, gboolean *again, GError **error);
 gboolean hb_restore_run_leave_hosts(HbRestoreRun *run, GError **error);
 

@@ -19,7 +19,8 @@ static gboolean load_chunk(HbRestoreRun *run, HbWorker *worker, const HbStep *st
     if (run->options->dump == NULL)
         return hb_error_set(error, HB_ERROR_STATEMENT, "send the dump again, into a new database",
                             "its rows came, and are not there any more");
-    return hb_load_chunk(worker, run->options->dump, step->rows->set, step->chunk, step->key, error) ||
+    return hb_load_chunk(worker, run->options->dump, step->rows->set, step->chunk,
+                         &(HbJournalEntry){step->key, run->hosts.signature}, error) ||
            hb_restore_run_keep_rows(run, step->rows->set, error);
 }
 
@@ -54,7 +55,7 @@ static gboolean run_with_lending(HbRestoreRun *run, HbWorker *worker, const HbSt
     if (sql == NULL)
         return FALSE;
     g_mutex_lock(&run->privileges);
-    ok = engine->journal->run_step(worker->session, sql, step->key, NULL, NULL);
+    ok = engine->journal->run_step(worker->session, sql, step->key, run->hosts.signature, NULL);
     g_mutex_unlock(&run->privileges);
     return ok;
 }
@@ -66,7 +67,7 @@ static gboolean run_without_owner(HbRestoreRun *run, HbWorker *worker, const HbS
     g_autoptr(GError) refusal = cause;
     g_autofree char *message = NULL, *hint = NULL;
 
-    if (!run->options->engine->journal->run_step(worker->session, step->object->definition, step->key, NULL, error))
+    if (!run->options->engine->journal->run_step(worker->session, step->object->definition, step->key, run->hosts.signature, error))
         return FALSE;
     message = g_strdup_printf("belongs to %s for now: %s", run->target->info.user, refusal->message);
     hint = hb_restore_run_hint_statement(run->options->engine->dialect, step->object->owner_sql);
@@ -89,11 +90,11 @@ static gboolean run_object(HbRestoreRun *run, HbWorker *worker, const HbStep *st
         return FALSE;
     }
 
-    if (run->options->engine->journal->run_step(worker->session, sql, step->key, NULL, &cause))
+    if (run->options->engine->journal->run_step(worker->session, sql, step->key, run->hosts.signature, &cause))
         return TRUE;
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && hb_restore_run_join_owner(run, worker, step)) {
         g_clear_error(&cause);
-        if (run->options->engine->journal->run_step(worker->session, sql, step->key, NULL, &cause) ||
+        if (run->options->engine->journal->run_step(worker->session, sql, step->key, run->hosts.signature, &cause) ||
             run_with_lending(run, worker, step)) {
             g_clear_error(&cause);
             return TRUE;
@@ -110,7 +111,7 @@ static gboolean run_analyze(HbRestoreRun *run, HbWorker *worker, const HbStep *s
 {
     g_autofree char *sql = run->options->engine->dialect->make_analyze_sql(step->table);
 
-    return run->options->engine->journal->run_step(worker->session, sql, step->key, NULL, error);
+    return run->options->engine->journal->run_step(worker->session, sql, step->key, run->hosts.signature, error);
 }
 
 static gboolean run_cleanup(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error)
@@ -118,7 +119,7 @@ static gboolean run_cleanup(HbRestoreRun *run, HbWorker *worker, const HbStep *s
     const char *preamble = run->options->engine->dialect->cleanup_preamble;
     g_autofree char *sql = g_strconcat(preamble != NULL ? preamble : "", step->sql, NULL);
 
-    return run->options->engine->journal->run_step(worker->session, sql, step->key, NULL, error);
+    return run->options->engine->journal->run_step(worker->session, sql, step->key, run->hosts.signature, error);
 }
 
 static gboolean run_once(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error)

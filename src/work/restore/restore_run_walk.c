@@ -32,7 +32,8 @@ static gboolean settle_if_done(HbRestoreRun *run, HbWorker *worker, guint number
 {
     if (!is_done_before(run, hb_plan_get_what(run->plan.steps->plan, number)))
         return FALSE;
-    hb_worker_notify_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
+    if (!run->options->join || !hb_restore_run_tell_host(run, number))
+        hb_worker_notify_advanced(worker, hb_plan_get_cost(run->plan.steps->plan, number), 0);
     settle(run, number, HB_STEP_DONE);
     return TRUE;
 }

@@ -69,8 +69,8 @@ static gboolean load_once(HbStreamRows *stream_rows, HbWorker *worker, const HbS
     gboolean ok;
 
     hb_row_counter_init(&chunk_load.counter, 0);
-    ok = worker->workers->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load, key,
-                                                      error) ||
+    ok = worker->workers->engine->journal->write_rows(worker->session, chunk->rows->set, give_rows, &chunk_load,
+                                                      &(HbJournalEntry){key, NULL}, error) ||
          hb_restore_run_keep_rows(stream_rows->run, chunk->rows->set, error);
     if (ok)
         note_loaded(stream_rows, chunk->file, &chunk_load.counter.sum.digest);

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "work/run/observer.h"
 
+#include <unistd.h>
+
 typedef struct {
     HbObserve observe;
     gpointer data;
@@ -81,4 +83,9 @@ void hb_observers_note(HbObservers *observers, HbSeverity severity, const char *
 void hb_observers_begin_phase(HbObservers *observers, const char *what, guint64 total)
 {
     hb_observers_notify(observers, &(HbEvent){.type = HB_EVENT_PHASE, .what = what, .total = total});
+}
+
+char *hb_observers_name_host(void)
+{
+    return g_strdup_printf("%s:%d", g_get_host_name(), (int)getpid());
 }

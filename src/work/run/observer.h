@@ -19,6 +19,9 @@ typedef enum {
     HB_EVENT_NOTED     /* something that the user should know: severity, what, hint */
 } HbEventType;
 
+/* This process, as HB_EVENT_HOST names it to others: "n2:4711"; the caller's */
+char *hb_observers_name_host(void);
+
 typedef enum { HB_SEVERITY_DETAIL, HB_SEVERITY_NOTE, HB_SEVERITY_WARNING, HB_SEVERITY_ERROR } HbSeverity;
 
 typedef struct {

@@ -85,7 +85,8 @@ static gpointer run_member(gpointer data)
     Member *member = data;
     const HbWorkers *workers = member->worker.workers;
 
-    wait_as_batch_job();
+    if (workers->are_fed)
+        wait_as_batch_job();
     if (!begin(&member->worker, &member->error) || !workers->work(&member->worker, workers->data, &member->error))
         hb_stop_trigger(workers->stop);
     if (!workers->keeps_sessions || member->error != NULL)

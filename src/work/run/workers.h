@@ -26,6 +26,7 @@ typedef struct HbWorkers {
     HbObservers *observers;
     GPtrArray *sessions;     /* HbSession *, entered already, for the first workers, who take them over; NULL: none */
     gboolean keeps_sessions; /* they are in sessions again at the end, those of all workers that did not fail */
+    gboolean are_fed;        /* their sessions send them much, which they have only to take */
     gboolean (*enter)(HbWorker *worker, gpointer data, GError **error); /* after each opening; NULL: nothing to do */
     gboolean (*work)(HbWorker *worker, gpointer data, GError **error);  /* takes its jobs until there are none */
     gpointer data;

@@ -289,6 +289,7 @@ gboolean hb_snapshot_rows_read(const HbSnapshotRows *reading, GError **error)
                          .first_number = reading->first_worker,
                          .sessions = reading->sessions,
                          .keeps_sessions = reading->keeps_sessions,
+                         .are_fed = TRUE,
                          .stop = reading->stop,
                          .observers = reading->observers,
                          .enter = join,

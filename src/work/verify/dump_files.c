@@ -86,17 +86,12 @@ static gboolean report_read(gpointer data, guint64 bytes)
     return !hb_stop_is_set(checker->stop);
 }
 
-static gboolean check_sum(Checker *checker, const char *name)
+static gboolean check_sum(Checker *checker, const char *name, const HbStoreFile *file)
 {
     const HbFileSum *wanted = g_hash_table_lookup(hb_reader_get_sums(checker->dump), name);
     g_autoptr(GError) cause = NULL;
-    g_autoptr(HbFileSum) sum = NULL;
+    g_autoptr(HbFileSum) sum = hb_file_sum(file->fd, file->offset, file->bytes, name, report_read, checker, &cause);
 
-    if (wanted == NULL) {
-        add_flaw(checker, name, "the file is not part of the dump: " HB_SUMS_FILE " does not list it");
-        return FALSE;
-    }
-    sum = hb_store_sum(hb_reader_get_store(checker->dump), name, report_read, checker, &cause);
     if (sum == NULL) {
         note_cause(checker, name, cause);
         return FALSE;
@@ -140,10 +135,11 @@ static void decide_rows(Checker *checker, const Expected *expected, const HbRowC
     g_mutex_unlock(&checker->lock);
 }
 
-static void check_rows(Checker *checker, const Expected *expected)
+/* Takes the file */
+static void check_rows(Checker *checker, const Expected *expected, HbStoreFile *file)
 {
     g_autoptr(GError) cause = NULL;
-    HbUnpacker *unpacker = hb_reader_open_chunk(checker->dump, expected->chunk, &cause);
+    HbUnpacker *unpacker = hb_reader_open_chunk_in(checker->dump, expected->chunk, file, &cause);
     HbRowCounter counter;
 
     hb_row_counter_init(&counter, expected->fields);
@@ -158,9 +154,20 @@ static void check_rows(Checker *checker, const Expected *expected)
 static void check_file(Checker *checker, const char *name)
 {
     const Expected *expected = g_hash_table_lookup(checker->chunks, name);
+    g_autoptr(GError) cause = NULL;
+    HbStoreFile file;
 
-    if (check_sum(checker, name) && expected != NULL)
-        check_rows(checker, expected);
+    if (!g_hash_table_contains(hb_reader_get_sums(checker->dump), name)) {
+        add_flaw(checker, name, "the file is not part of the dump: " HB_SUMS_FILE " does not list it");
+        return;
+    }
+    if (!hb_store_open_file(hb_reader_get_store(checker->dump), name, &file, &cause)) {
+        note_cause(checker, name, cause);
+        return;
+    }
+    if (check_sum(checker, name, &file) && expected != NULL)
+        check_rows(checker, expected, &file);
+    hb_store_close_file(&file);
 }
 
 static gpointer check_files(gpointer data)

@@ -158,21 +158,21 @@ static void load_clear(HbMyLoad *load)
         mysql_stmt_close(load->without_needs);
 }
 
-static gboolean pass_together(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_together(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
 {
-    return hb_my_execute(load->session, "START TRANSACTION", error) && hb_my_note_done(load->session, key, "", error) &&
+    return hb_my_execute(load->session, "START TRANSACTION", error) && hb_my_note_done(load->session, entry->key, entry->note, error) &&
            pass_rows(load, source, data, error) && hb_my_execute(load->session, "COMMIT", error);
 }
 
 /* A server that logs by GTIDs allows no change of such a table within a transaction */
-static gboolean pass_apart(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_apart(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
 {
-    return check_new(load->session, key, error) && pass_rows(load, source, data, error) &&
-           hb_my_note_done(load->session, key, "", error);
+    return check_new(load->session, entry->key, error) && pass_rows(load, source, data, error) &&
+           hb_my_note_done(load->session, entry->key, entry->note, error);
 }
 
 /* A table without transactions keeps what it got: an entry says that it is to be emptied, until the chunk is done */
-static gboolean pass_and_note(HbMyLoad *load, const char *key, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_and_note(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
 {
     g_autofree char *literal = hb_my_load_quote_table(load->set);
     gboolean transactional = FALSE;
@@ -180,12 +180,12 @@ static gboolean pass_and_note(HbMyLoad *load, const char *key, HbRowSource sourc
     if (!is_transactional(load->session, literal, &transactional, error))
         return FALSE;
     if (transactional)
-        return pass_together(load, key, source, data, error);
+        return pass_together(load, entry, source, data, error);
     if (!hb_my_check_unbroken(load->session, load->set->table, error) ||
-        !hb_my_note_begun(load->session, key, load->set->table, error))
+        !hb_my_note_begun(load->session, entry->key, load->set->table, error))
         return FALSE;
-    return hb_my_can(load->session, HB_MY_GTID_CONSISTENCY) ? pass_apart(load, key, source, data, error)
-                                                            : pass_together(load, key, source, data, error);
+    return hb_my_can(load->session, HB_MY_GTID_CONSISTENCY) ? pass_apart(load, entry, source, data, error)
+                                                            : pass_together(load, entry, source, data, error);
 }
 
 static void load_init(HbMyLoad *load, HbSession *session, const HbRowSet *set)
@@ -217,13 +217,13 @@ static gboolean load_end(HbMyLoad *load, gboolean ok, GError **error)
     return ok;
 }
 
-gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                          GError **error)
+gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                          const HbJournalEntry *entry, GError **error)
 {
     HbMyLoad load;
 
     load_init(&load, session, set);
-    return load_end(&load, load_begin(&load, error) && pass_and_note(&load, key, source, data, error), error);
+    return load_end(&load, load_begin(&load, error) && pass_and_note(&load, entry, source, data, error), error);
 }
 
 gboolean hb_my_insert_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, GError **error)

@@ -16,5 +16,5 @@ gboolean hb_my_run_delete(gpointer data, const char *sql, guint64 *count, GError
  * is not told */
 gboolean hb_my_insert_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, GError **error);
 gboolean hb_my_change_rows(HbSession *session, const HbRowSet *set, const HbRowChange *change, GError **error);
-gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                          GError **error);
+gboolean hb_my_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                          const HbJournalEntry *entry, GError **error);

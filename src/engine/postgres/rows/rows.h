@@ -14,5 +14,5 @@
 GArray *hb_pg_split_rows(HbSession *session, const HbRowSet *set, guint64 bytes);
 gboolean hb_pg_read_rows(HbSession *session, const HbRowSet *set, const HbRange *range, HbRowSink sink, gpointer data,
                          GError **error);
-gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                          GError **error);
+gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                          const HbJournalEntry *entry, GError **error);

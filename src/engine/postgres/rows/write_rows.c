@@ -68,9 +68,9 @@ static char *copy_statement(const HbRowSet *set, gboolean binary)
 }
 
 /* The journal's entry comes first: it waits for another session that is just doing the same */
-static char *begin_statement(HbSession *session, const HbRowSet *set, gboolean binary, const char *key)
+static char *begin_statement(HbSession *session, const HbRowSet *set, gboolean binary, const HbJournalEntry *noted)
 {
-    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, "");
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, noted);
     g_autofree char *copy = NULL, *unchecked = NULL;
 
     if (hb_pg_is_large_objects(set))
@@ -184,10 +184,10 @@ static gboolean may_be_binary(const HbSession *session, const HbRowSet *set, con
 }
 
 static gboolean copy_in_binary(HbSession *session, const HbRowSet *set, const GArray *forms, Opened *opened,
-                               const char *key, GError **error)
+                               const HbJournalEntry *entry, GError **error)
 {
     g_autoptr(HbPgBinaryRows) rows = hb_pg_binary_rows_new(forms, give_opened, opened);
-    g_autofree char *rest = copy_statement(set, FALSE), *sql = begin_statement(session, set, TRUE, key);
+    g_autofree char *rest = copy_statement(set, FALSE), *sql = begin_statement(session, set, TRUE, entry);
     guint64 taken;
 
     if (!copy(session, sql, hb_pg_binary_rows_give, rows, NULL, &taken, error) ||
@@ -197,15 +197,16 @@ static gboolean copy_in_binary(HbSession *session, const HbRowSet *set, const GA
            hb_pg_copy_in(session, set, rest, hb_pg_binary_rows_give_rest, rows, error);
 }
 
-static gboolean copy_in_text(HbSession *session, const HbRowSet *set, Opened *opened, const char *key, GError **error)
+static gboolean copy_in_text(HbSession *session, const HbRowSet *set, Opened *opened, const HbJournalEntry *entry,
+                             GError **error)
 {
-    g_autofree char *sql = begin_statement(session, set, set->binary, key);
+    g_autofree char *sql = begin_statement(session, set, set->binary, entry);
 
     return hb_pg_copy_in(session, set, sql, give_opened, opened, error);
 }
 
-gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data, const char *key,
-                          GError **error)
+gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource source, gpointer data,
+                          const HbJournalEntry *entry, GError **error)
 {
     Opened opened = {.source = source, .data = data};
     g_autoptr(GArray) forms = NULL;
@@ -213,7 +214,7 @@ gboolean hb_pg_write_rows(HbSession *session, const HbRowSet *set, HbRowSource s
     if (!source(data, &opened.bytes, &opened.length, error))
         return FALSE;
     forms = may_be_binary(session, set, &opened) ? find_forms(session, set) : NULL;
-    return (forms != NULL ? copy_in_binary(session, set, forms, &opened, key, error)
-                          : copy_in_text(session, set, &opened, key, error)) &&
+    return (forms != NULL ? copy_in_binary(session, set, forms, &opened, entry, error)
+                          : copy_in_text(session, set, &opened, entry, error)) &&
            hb_pg_commit_copy(session, set, error);
 }

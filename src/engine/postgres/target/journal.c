@@ -144,10 +144,10 @@ gboolean hb_pg_end_journal(HbSession *session, GError **error)
 
 /* ---- Steps ---- */
 
-char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note)
+char *hb_pg_journal_entry_sql(HbSession *session, const HbJournalEntry *entry)
 {
-    g_autofree char *key_literal = hb_pg_quote_literal(session, key);
-    g_autofree char *note_literal = hb_pg_quote_literal(session, note);
+    g_autofree char *key_literal = hb_pg_quote_literal(session, entry->key);
+    g_autofree char *note_literal = hb_pg_quote_literal(session, entry->note != NULL ? entry->note : "");
 
     return g_strdup_printf("INSERT INTO hornbeam_journal.step VALUES (%s, %s, now())", key_literal, note_literal);
 }
@@ -158,7 +158,7 @@ char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *n
  */
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error)
 {
-    g_autofree char *entry = hb_pg_journal_entry_sql(session, key, note != NULL ? note : "");
+    g_autofree char *entry = hb_pg_journal_entry_sql(session, &(HbJournalEntry){key, note});
     /* The server makes a tablespace only outside of any transaction */
     if (sql != NULL && g_str_has_prefix(sql, "CREATE TABLESPACE "))
         return hb_pg_execute(session, sql, error) && hb_pg_execute(session, entry, error);

@@ -11,6 +11,7 @@
  */
 #pragma once
 
+#include "engine/journal.h"
 #include "engine/postgres/session/session.h"
 
 /* HB_ERROR_BLOCKED if something is called so that is no journal, or is not ours */
@@ -25,4 +26,4 @@ gboolean hb_pg_end_journal(HbSession *session, GError **error);
 gboolean hb_pg_run_step(HbSession *session, const char *sql, const char *key, const char *note, GError **error);
 
 /* The statement, without ';', that notes a step; to be sent in the step's own transaction. The caller's */
-char *hb_pg_journal_entry_sql(HbSession *session, const char *key, const char *note);
+char *hb_pg_journal_entry_sql(HbSession *session, const HbJournalEntry *entry);
