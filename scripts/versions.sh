@@ -82,6 +82,10 @@ grammar_modules() { echo "$VERSIONS_FOLDER/grammar/node_modules"; }
 JOBS="kubernetes-models@5.1.0 js-yaml@4.1.0"
 jobs_modules() { echo "$VERSIONS_FOLDER/jobs/node_modules"; }
 
+# A small object store, beside the large one that the system's packages have
+STORE_MODULES="s3rver@3.7.1"
+store_modules() { echo "$VERSIONS_FOLDER/store/node_modules"; }
+
 fetch_modules() { # FOLDER WHAT PACKAGE...
     local folder="$VERSIONS_FOLDER/$1" what=$2
     shift 2
@@ -99,7 +103,8 @@ fetch_versions() {
     [ -O "$VERSIONS_FOLDER" ] || { echo "$VERSIONS_FOLDER belongs to somebody else; set VERSIONS_FOLDER" >&2; return 1; }
     for entry in $VERSIONS; do fetch_version "${entry%%=*}" "${entry#*=}" || return 1; done
     # shellcheck disable=SC2086
-    fetch_modules grammar "MySQL's grammars" $GRAMMAR && fetch_modules jobs "the schemas of jobs" $JOBS || return 1
+    fetch_modules grammar "MySQL's grammars" $GRAMMAR && fetch_modules jobs "the schemas of jobs" $JOBS &&
+        fetch_modules store "a small object store" $STORE_MODULES || return 1
     for entry in $FAMILY; do
         name=${entry%%=*} rest=${entry#*=}
         fetch_family "$name" "${rest%%=*}" "${rest#*=}" || return 1

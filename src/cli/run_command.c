@@ -120,8 +120,8 @@ static gboolean find_dated(HbCli *cli, const HbCommand *command, char **argument
     if (hb_dated_name_is_pattern(folder))
         return hb_error_set(error, HB_ERROR_USAGE, "write a percent sign into the last part of the path only",
                             "%s: a date has its place in a dump's own name, and not in its folder's", *argument);
-    name = command->bit == HB_FOR_DUMP ? expand_name(*argument, own, error)
-                                       : hb_older_dumps_find_newest(*argument, error);
+    name =
+        command->bit == HB_FOR_DUMP ? expand_name(*argument, own, error) : hb_older_dumps_find_newest(*argument, error);
     if (name == NULL)
         return FALSE;
     cli->dump_pattern = *argument;

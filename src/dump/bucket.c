@@ -77,7 +77,6 @@ char *hb_bucket_read_element(const char *xml, const char *element)
     return search.text;
 }
 
-
 /* What an answer that is no success comes to */
 gboolean hb_bucket_set_refusal(const HbBucket *bucket, const char *doing, const HbHttpAnswer *answer, GError **error)
 {
@@ -154,8 +153,9 @@ gboolean hb_bucket_read(HbBucket *bucket, const char *name, char **text, GError 
     g_autofree char *path = hb_bucket_make_path(bucket, name);
     const HbHttpRequest request = {.verb = "GET", .path = path, .body = -1, .into = -1};
     HbHttpAnswer answer;
-    const gboolean ok = hb_http_perform(bucket->http, &request, &answer, error) &&
-                        (answer.status == 200 || answer.status == 404 || hb_bucket_set_refusal(bucket, name, &answer, error));
+    const gboolean ok =
+        hb_http_perform(bucket->http, &request, &answer, error) &&
+        (answer.status == 200 || answer.status == 404 || hb_bucket_set_refusal(bucket, name, &answer, error));
 
     *text = ok && answer.status == 200 ? g_strndup(answer.text->str, answer.text->len) : NULL;
     hb_http_answer_clear(&answer);
@@ -192,6 +192,8 @@ static gboolean is_ours(HbBucket *bucket, const char *name, guint64 bytes, const
     return found != NULL && strcmp(found->sum, sum) == 0;
 }
 
+#define PROBE_BYTES_MAX ((guint64)64 * 1024)
+
 /* *tries: what is there by now may have come with an earlier one */
 static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char *sum, guint *status, guint *tries,
                           GError **error)
@@ -215,11 +217,28 @@ static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char
     return ok;
 }
 
+/* A store may pass over a condition that it does not know: what has just been written must be refused the second time
+ */
+static gboolean try_condition(HbBucket *bucket, const HbBucketFile *file, const char *sum, GError **error)
+{
+    guint status, tries;
+
+    if (g_atomic_int_get(&bucket->is_tried) || file->bytes > PROBE_BYTES_MAX)
+        return TRUE;
+    if (!put_whole(bucket, file, sum, &status, &tries, error))
+        return FALSE;
+    g_atomic_int_set(&bucket->is_tried, TRUE);
+    if (status != 412)
+        g_atomic_int_set(&bucket->is_unconditional, TRUE);
+    return TRUE;
+}
+
 gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes, const char *sum, GError **error)
 {
     g_autofree char *path = hb_bucket_make_path(bucket, name);
     const HbBucketFile file = {path, fd, bytes};
-    const gboolean is_conditional = !g_atomic_int_get(&bucket->is_unconditional), in_parts = bytes > HB_BUCKET_PART_BYTES;
+    const gboolean is_conditional = !g_atomic_int_get(&bucket->is_unconditional),
+                   in_parts = bytes > HB_BUCKET_PART_BYTES;
     guint status = 0, tries = 2;
 
     if (!is_conditional && !check_free(bucket, path, name, error))
@@ -230,10 +249,13 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
         return FALSE;
     }
     if (status == 501 && is_conditional) {
+        g_atomic_int_set(&bucket->is_tried, TRUE);
         g_atomic_int_set(&bucket->is_unconditional, TRUE);
         return hb_bucket_put(bucket, name, fd, bytes, sum, error);
     }
-    return status == 200 || (tries > 1 && is_ours(bucket, name, bytes, sum)) || set_exists(name, error);
+    if (status == 200)
+        return !is_conditional || try_condition(bucket, &file, sum, error);
+    return (tries > 1 && is_ours(bucket, name, bytes, sum)) || set_exists(name, error);
 }
 
 gboolean hb_bucket_write(HbBucket *bucket, const char *name, const char *text, GError **error)
@@ -255,8 +277,9 @@ gboolean hb_bucket_remove(HbBucket *bucket, const char *name, GError **error)
     g_autofree char *path = hb_bucket_make_path(bucket, name);
     const HbHttpRequest request = {.verb = "DELETE", .path = path, .body = -1, .into = -1};
     HbHttpAnswer answer;
-    const gboolean ok = hb_http_perform(bucket->http, &request, &answer, error) &&
-                        (answer.status < 300 || answer.status == 404 || hb_bucket_set_refusal(bucket, name, &answer, error));
+    const gboolean ok =
+        hb_http_perform(bucket->http, &request, &answer, error) &&
+        (answer.status < 300 || answer.status == 404 || hb_bucket_set_refusal(bucket, name, &answer, error));
 
     hb_http_answer_clear(&answer);
     return ok;

@@ -58,7 +58,8 @@ GPtrArray *hb_bucket_list_beside(const char *uri, GError **error)
 
     if (folder == NULL)
         return NULL;
-    found = hb_bucket_list_prefix(folder, prefix + strlen("/") + strlen(folder->access->bucket) + strlen("/"), TRUE, 0, error);
+    found = hb_bucket_list_prefix(folder, prefix + strlen("/") + strlen(folder->access->bucket) + strlen("/"), TRUE, 0,
+                                  error);
     hb_bucket_close(folder);
     if (found == NULL)
         return NULL;

@@ -16,6 +16,7 @@ struct HbBucket {
     HbObjectAccess *access;
     HbHttp *http;
     gint is_unconditional; /* atomic: the store does not know conditions */
+    gint is_tried;         /* atomic: it was seen to keep to them, or not to know them */
 };
 
 /* "/bucket/path/name"; the caller's */
@@ -35,9 +36,9 @@ gboolean hb_bucket_set_refusal(const HbBucket *bucket, const char *doing, const 
 GHashTable *hb_bucket_list_prefix(HbBucket *bucket, const char *prefix, gboolean beside, guint most, GError **error);
 
 /*
- * Writes a file in parts, each of which is sent again by itself if it fails; nothing of it is seen before all are there.
- * only_if_new: the condition goes with the last request. *status: of the answer to that: 200; 412: the file is there;
- * 404: it may be, for an answer was lost; 501: the store does not know the condition
+ * Writes a file in parts, each of which is sent again by itself if it fails; nothing of it is seen before all are
+ * there. only_if_new: the condition goes with the last request. *status: of the answer to that: 200; 412: the file is
+ * there; 404: it may be, for an answer was lost; 501: the store does not know the condition
  */
 #define HB_BUCKET_PART_BYTES ((guint64)32 * 1024 * 1024)
 

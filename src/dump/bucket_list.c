@@ -88,10 +88,9 @@ static gboolean ask_list(HbBucket *bucket, List *list, guint most, char **token,
     HbHttpAnswer answer;
     gboolean ok;
 
-    query =
-        g_strdup_printf("%s%s%s%slist-type=2&max-keys=%u&prefix=%s", from != NULL ? "continuation-token=" : "",
-                        from != NULL ? from : "", from != NULL ? "&" : "", list->beside ? "delimiter=%2F&" : "",
-                        most > 0 ? MIN(most, 1000) : 1000, prefix);
+    query = g_strdup_printf("%s%s%s%slist-type=2&max-keys=%u&prefix=%s", from != NULL ? "continuation-token=" : "",
+                            from != NULL ? from : "", from != NULL ? "&" : "", list->beside ? "delimiter=%2F&" : "",
+                            most > 0 ? MIN(most, 1000) : 1000, prefix);
     const HbHttpRequest request = {.verb = "GET", .path = path, .query = query, .body = -1, .into = -1};
     ok = hb_http_perform(bucket->http, &request, &answer, error) &&
          (answer.status == 200 || hb_bucket_set_refusal(bucket, "listing the dump", &answer, error)) &&

@@ -13,8 +13,8 @@
  * part under its number, then the list of them, which makes the file. What is written at once is at most 5 GB with most
  * stores, and is sent anew from its beginning when the connection breaks
  */
-#define PARTS_MAX     10000
-#define PATIENCE      3   /* of the last request, which may fail after its answer has begun well */
+#define PARTS_MAX      10000
+#define PATIENCE       3   /* of the last request, which may fail after its answer has begun well */
 #define UPLOADS_ROUNDS 100 /* of a thousand each */
 
 typedef struct {
@@ -155,8 +155,8 @@ gboolean hb_bucket_put_parts(HbBucket *bucket, const HbBucketFile *file, gboolea
 {
     Parts parts = {.bucket = bucket, .path = file->path, .fd = file->fd, .list = g_string_new(NULL)};
     GError *ours = NULL;
-    const gboolean ok = begin(&parts, &ours) && send_all(&parts, file->bytes, &ours) &&
-                        end(&parts, only_if_new, status, &ours);
+    const gboolean ok =
+        begin(&parts, &ours) && send_all(&parts, file->bytes, &ours) && end(&parts, only_if_new, status, &ours);
 
     if (parts.upload != NULL && (!ok || *status != 200))
         give_up(&parts);
@@ -177,7 +177,8 @@ static GPtrArray *read_uploads(const char *text)
 
     for (guint i = 1; pieces[0] != NULL && pieces[i] != NULL; i++) {
         const char *tail = strstr(pieces[i], "</Upload>");
-        g_autofree char *one = g_strdup_printf("<Upload>%.*s</Upload>", (int)(tail != NULL ? tail - pieces[i] : 0), pieces[i]);
+        g_autofree char *one =
+            g_strdup_printf("<Upload>%.*s</Upload>", (int)(tail != NULL ? tail - pieces[i] : 0), pieces[i]);
         char *key = hb_bucket_read_element(one, "Key"), *name = hb_bucket_read_element(one, "UploadId");
         if (key != NULL && name != NULL) {
             g_ptr_array_add(uploads, key);

@@ -122,7 +122,9 @@ static size_t send_body(char *buffer, size_t size, size_t count, void *data)
     Try *attempt = data;
     const guint64 left = attempt->request->body_bytes - attempt->sent;
     const gsize wanted = (gsize)MIN((guint64)size * count, left);
-    const gssize got = wanted > 0 ? pread(attempt->request->body, buffer, wanted, (off_t)(attempt->request->body_offset + attempt->sent)) : 0;
+    const gssize got = wanted > 0 ? pread(attempt->request->body, buffer, wanted,
+                                          (off_t)(attempt->request->body_offset + attempt->sent))
+                                  : 0;
 
     if (got < 0 || (got == 0 && wanted > 0)) {
         attempt->file_error = got < 0 ? errno : EIO;

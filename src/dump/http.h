@@ -11,14 +11,14 @@ typedef struct HbHttp HbHttp;
 
 typedef struct {
     const char *verb;
-    const char *path;  /* plain, with its first slash; it is escaped here */
-    const char *query; /* escaped, sorted, "=" after each name; NULL: none */
-    int body;          /* a file that is sent; -1: none */
+    const char *path;                /* plain, with its first slash; it is escaped here */
+    const char *query;               /* escaped, sorted, "=" after each name; NULL: none */
+    int body;                        /* a file that is sent; -1: none */
     guint64 body_offset, body_bytes; /* what of it */
-    const char *payload;  /* its SHA-256 in hexadecimal; NULL: there is no body */
-    gboolean only_if_new; /* If-None-Match: * */
-    int into;             /* a file that takes the body of an answer of 200, from its beginning; -1: it is text */
-    guint64 limit;        /* so many bytes of it at most */
+    const char *payload;             /* its SHA-256 in hexadecimal; NULL: there is no body */
+    gboolean only_if_new;            /* If-None-Match: * */
+    int into;      /* a file that takes the body of an answer of 200, from its beginning; -1: it is text */
+    guint64 limit; /* so many bytes of it at most */
 } HbHttpRequest;
 
 typedef struct {

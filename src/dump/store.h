@@ -28,8 +28,8 @@ gboolean hb_store_find_size(const HbStore *store, const char *name, guint64 *byt
 gboolean hb_store_read(const HbStore *store, const char *name, guint64 limit, char **bytes, gsize *length,
                        GError **error);
 
-/* A file that is open: a descriptor, and the part of it that is meant. Of an object store it has come as a whole, and can
- * be read more than once */
+/* A file that is open: a descriptor, and the part of it that is meant. Of an object store it has come as a whole, and
+ * can be read more than once */
 typedef struct {
     int fd;
     guint64 offset, bytes;

@@ -57,7 +57,8 @@ static void each_host_tells_what_the_others_do(void **state)
     for (gsize i = 0; i < G_N_ELEMENTS(engines); i++) {
         g_autofree char *line = g_strdup_printf(
             "both() { [ \"$(%s WHERE note LIKE 'done by %%'\" 2>&1)\" = 2 ]; };"
-            " for n in 1 2; do host $n --jobs 1 --progress json & p[$n]=$!; done; set +x; for n in $(seq 1000); do both && "
+            " for n in 1 2; do host $n --jobs 1 --progress json & p[$n]=$!; done; set +x; for n in $(seq 1000); do "
+            "both && "
             "break; done; set -x; pkill -STOP -P ${p[2]} hornbeam; wait_for \"grep -q '\\\"host\\\"' $FOLDER/1.err\";"
             " pkill -CONT -P ${p[2]} hornbeam; for n in 1 2; do wait ${p[$n]} || { cat $FOLDER/$n.err; exit 9; }; done;"
             " same; free; [ $(grep -o '\"host\": *\"[^\"]*\"' $FOLDER/1.err | sort -u | wc -l) = 1 ];"

@@ -3,14 +3,15 @@
 #include "support/check.h"
 #include "support/servers.h"
 
-/* Begins and ends the store: it is this test program's, in a shell that lives as long */
-static void run_with_store(const char *line)
+/* Begins and ends the store: it is this test program's, in a shell and a folder that live as long */
+static void run_with(const char *begin, const char *line)
 {
-    g_autofree char *whole =
-        g_strdup_printf(". $SOURCE/tests/support/store.sh; store_begin || exit 70; trap 'store_end 2>/dev/null' EXIT; "
-                        "not() { ! \"$@\"; };"
-                        " A=$(server_uri one vale) B=$(server_uri two vale); cd $FOLDER; set -e; { %s; } 2>trace",
-                        line);
+    g_autofree char *whole = g_strdup_printf(
+        ". $SOURCE/tests/support/store.sh; %s || exit 70; trap 'store_end 2>/dev/null' EXIT; "
+        "not() { ! \"$@\"; };"
+        " A=$(server_uri one vale) B=$(server_uri two $RANDOM); mkdir $STORE/work; cd $STORE/work; set -e;"
+        " { %s; } 2>$FOLDER/trace",
+        begin, line);
     Run run = run_shell(whole);
 
     if (run.status != 0) {
@@ -22,11 +23,23 @@ static void run_with_store(const char *line)
     run_clear(&run);
 }
 
+static void run_with_store(const char *line)
+{
+    run_with("store_begin", line);
+}
+
+/* One of each sort: large and true to conditions, or small and careless */
+static void run_with_each_store(const char *line)
+{
+    run_with("store_begin", line);
+    run_with("store_small", line);
+}
+
 /* What a folder, a tar and a bucket hold is the same, and each command takes each of them */
 static void a_bucket_holds_what_a_folder_holds(void **state)
 {
     (void)state;
-    run_with_store(
+    run_with_each_store(
         "set -x; for d in f.dump f.tar s3://dumps/deep/er/f.dump; do \"$HORNBEAM\" dump -q $A $d; \"$HORNBEAM\" verify"
         " $d | grep -q '^Whole'; \"$HORNBEAM\" sql $d | grep -v ^-- | sha256sum >>sums; \"$HORNBEAM\" show $d --json | "
         "grep "
@@ -53,9 +66,10 @@ static void a_bucket_holds_what_a_folder_holds(void **state)
 static void older_dumps_leave_a_bucket(void **state)
 {
     (void)state;
-    run_with_store(
+    run_with_each_store(
         "set -x; X='s3://dumps/nights/vale-%Y.dump'; \"$HORNBEAM\" dump -q"
-        " \"$(server_uri one postgres)\" s3://dumps/nights/vale-2001.dump; for y in 2019 2020 2021 2022; do \"$HORNBEAM\" dump -q $A"
+        " \"$(server_uri one postgres)\" s3://dumps/nights/vale-2001.dump; for y in 2019 2020 2021 2022; do "
+        "\"$HORNBEAM\" dump -q $A"
         " s3://dumps/nights/vale-$y.dump; done; \"$HORNBEAM\" dump -q $A s3://dumps/nights/vale-x.dump;"
         " for f in manifest.json rows/t/0001.rows.zst; do store_put nights/vale-2018.dump/$f ; done;"
         " store_put nights/.vale-2017.dump.removed; store_put nights/vale-2017.dump/rows/left;"
@@ -115,10 +129,10 @@ static void a_store_that_fails_is_outlasted_or_told(void **state)
         {"GET list-type other 1", "show s3://dumps/ok.dump", 6, "cannot be read"},
     };
 
-    g_autoptr(GString) script =
-        g_string_new(WITH_FAULTS " try() { kept=$(store_count); printf \"$2\\n\" >$STORE/plan; s=0; eval \"\\\"$HORNBEAM\\\" $3\" "
-                     ">o 2>e || s=$?; : >$STORE/plan;"
-                     " echo \"case $1 $2: $s\" >&2; cat e >&2; [ $s = $4 ]; { echo; cat e; } | grep -q \"$5\"; }");
+    g_autoptr(GString) script = g_string_new(
+        WITH_FAULTS " try() { kept=$(store_count); printf \"$2\\n\" >$STORE/plan; s=0; eval \"\\\"$HORNBEAM\\\" $3\" "
+                    ">o 2>e || s=$?; : >$STORE/plan;"
+                    " echo \"case $1 $2: $s\" >&2; cat e >&2; [ $s = $4 ]; { echo; cat e; } | grep -q \"$5\"; }");
 
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -138,16 +152,21 @@ static void large_files_go_in_parts(void **state)
     (void)state;
     run_with_store(
         WITH_FAULTS
-        " set -x; L=\"$(server_uri one large)\"; psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE large'; psql"
+        " set -x; L=\"$(server_uri one large)\"; psql -qX \"$(server_uri one postgres)\" -c 'CREATE DATABASE large'; "
+        "psql"
         " -qX $L -c \"CREATE TABLE t AS SELECT repeat(md5('oak'), 2500000) AS x\"; unfinished() { store_ask GET"
-        " 'dumps?max-uploads=1000&uploads=' | grep -o '<UploadId>' | wc -l; }; echo 'PUT partNumber=2 busy 2' >$STORE/plan;"
-        " \"$HORNBEAM\" dump -q $L s3://dumps/l.dump --compress none; grep -q 'busy 0' $STORE/plan; \"$HORNBEAM\" verify"
+        " 'dumps?max-uploads=1000&uploads=' | grep -o '<UploadId>' | wc -l; }; echo 'PUT partNumber=2 busy 2' "
+        ">$STORE/plan;"
+        " \"$HORNBEAM\" dump -q $L s3://dumps/l.dump --compress none; grep -q 'busy 0' $STORE/plan; \"$HORNBEAM\" "
+        "verify"
         " s3://dumps/l.dump | grep -q '^Whole'; \"$HORNBEAM\" verify s3://dumps/l.dump $L | grep -q '^Equal';"
         " [ $(unfinished) = 0 ]; echo 'PUT partNumber=2 busy 99' >$STORE/plan; \"$HORNBEAM\" dump -q $L"
-        " s3://dumps/m.dump --compress none && exit 9 || [ $? = 3 ]; [ $(unfinished) = 0 ]; \"$HORNBEAM\" dump -q $L s3://dumps/m.dump --compress none & p=$!;"
+        " s3://dumps/m.dump --compress none && exit 9 || [ $? = 3 ]; [ $(unfinished) = 0 ]; \"$HORNBEAM\" dump -q $L "
+        "s3://dumps/m.dump --compress none & p=$!;"
         " wait_for \"grep -q 'busy 9[0-2]' $STORE/plan\"; kill -KILL $p; wait $p || true; [ $(unfinished) = 1 ];"
         " : >$STORE/plan; \"$HORNBEAM\" dump -q $L s3://dumps/m.dump --compress none --sweep; [ $(unfinished) = 0 ];"
-        " echo 'GET rows stuck 9' >$STORE/plan; \"$HORNBEAM\" verify s3://dumps/ok.dump 2>e & p=$!; sleep 1; kill -INT $p;"
+        " echo 'GET rows stuck 9' >$STORE/plan; \"$HORNBEAM\" verify s3://dumps/ok.dump 2>e & p=$!; sleep 1; kill -INT "
+        "$p;"
         " SECONDS=0; s=0; wait $p || s=$?; [ $s = 130 ]; [ $SECONDS -lt 6 ]");
 }
 

@@ -79,7 +79,8 @@ static void check_writers(const Contract *contract, HbSession *session)
 
     g_usleep(1100 * 1000);
     contract_rows_init(&rows, FALSE);
-    contract->engine->journal->write_rows(writer, set, contract_rows_give, &rows, &(HbJournalEntry){"rows 1", NULL}, &error);
+    contract->engine->journal->write_rows(writer, set, contract_rows_give, &rows, &(HbJournalEntry){"rows 1", NULL},
+                                          &error);
     check_no_error(error);
     contract_rows_clear(&rows);
     contract->engine->connector->close(writer); /* what it has done is counted at the latest when it ends */

@@ -77,18 +77,21 @@ static void check_rows(const Contract *contract, HbSession *session)
 
     /* a source that fails leaves no row, and no note of it */
     contract_rows_init(&bad, TRUE);
-    assert_false(journal->write_rows(session, set, contract_rows_give, &bad, &(HbJournalEntry){"rows 1", NULL}, &error));
+    assert_false(
+        journal->write_rows(session, set, contract_rows_give, &bad, &(HbJournalEntry){"rows 1", NULL}, &error));
     check_error(&error, HB_ERROR_DAMAGED, "had enough");
     assert_false(contract_is_noted(contract, session, "rows 1"));
     assert_int_equal(contract_read_all(contract, session, set, 1).rows, 0);
     contract_rows_init(&good, FALSE);
-    assert_true(journal->write_rows(session, set, contract_rows_give, &good, &(HbJournalEntry){"rows 1", "it's"}, &error));
+    assert_true(
+        journal->write_rows(session, set, contract_rows_give, &good, &(HbJournalEntry){"rows 1", "it's"}, &error));
     check_no_error(error);
     steps = journal->read(session, NULL);
     assert_string_equal(g_hash_table_lookup(steps, "rows 1"), "it's");
     /* the same chunk is never loaded twice */
     contract_rows_init(&again, FALSE);
-    assert_false(journal->write_rows(session, set, contract_rows_give, &again, &(HbJournalEntry){"rows 1", NULL}, &error));
+    assert_false(
+        journal->write_rows(session, set, contract_rows_give, &again, &(HbJournalEntry){"rows 1", NULL}, &error));
     check_error(&error, HB_ERROR_ALREADY_DONE, "");
     assert_int_equal(contract_read_all(contract, session, set, 1).rows, CONTRACT_ROWS);
     contract_rows_clear(&bad);
@@ -130,7 +133,8 @@ static gboolean write_chunk(const Contract *contract, HbSession *session, const 
     gboolean ok;
 
     contract_rows_init(&rows, fails);
-    ok = contract->engine->journal->write_rows(session, set, contract_rows_give, &rows, &(HbJournalEntry){key, NULL}, error);
+    ok = contract->engine->journal->write_rows(session, set, contract_rows_give, &rows, &(HbJournalEntry){key, NULL},
+                                               error);
     contract_rows_clear(&rows);
     return ok;
 }

@@ -54,7 +54,8 @@ static void check_snapshot(const Contract *contract, HbSession *writer, HbRowSet
     if (contract->slow != NULL) { /* a real server */
         contract_rows_init(&more, FALSE);
         more.row = CONTRACT_ROWS;
-        contract->engine->journal->write_rows(writer, set, contract_rows_give, &more, &(HbJournalEntry){"rows 2", NULL}, &error);
+        contract->engine->journal->write_rows(writer, set, contract_rows_give, &more, &(HbJournalEntry){"rows 2", NULL},
+                                              &error);
         check_no_error(error);
         contract_rows_clear(&more);
     }
@@ -117,7 +118,8 @@ void source_keeps_its_contract(const Contract *contract)
     assert_true(engine->journal->begin(session, "dump 2", NULL));
     assert_true(engine->journal->run_step(session, contract->create, "create", NULL, &error));
     contract_rows_init(&rows, FALSE);
-    assert_true(engine->journal->write_rows(session, set, contract_rows_give, &rows, &(HbJournalEntry){"rows 1", NULL}, &error));
+    assert_true(engine->journal->write_rows(session, set, contract_rows_give, &rows, &(HbJournalEntry){"rows 1", NULL},
+                                            &error));
     check_no_error(error);
     contract_rows_clear(&rows);
     check_rows(contract, session, set);

@@ -213,6 +213,43 @@ static void files_are_written_where_nothing_is(void **state)
     unlink(path);
 }
 
+/* What has just been written is refused the second time, or the store does not know the condition */
+static void conditions_are_tried_before_they_are_believed(void **state)
+{
+    static const struct {
+        const char *answers[5];
+        gboolean writes_again;
+        const char *heard; /* of the second file */
+    } cases[] = {
+        {{ANSWER("200 OK", "", ""), ANSWER("200 OK", "", ""), ANSWER("404 No", "", ""), ANSWER("200 OK", "", "")},
+         TRUE,
+         "HEAD /dumps/vale.dump/rows/b"},
+        {{ANSWER("200 OK", "", ""), ANSWER("200 OK", "", ""), ANSWER("200 OK", "", "")}, FALSE, "HEAD /dumps"},
+        {{ANSWER("200 OK", "", ""), REFUSAL("412 There", "PreconditionFailed"), ANSWER("200 OK", "", "")},
+         TRUE,
+         "PUT /dumps/vale.dump/rows/b"},
+    };
+    g_autofree char *path = NULL, *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, "oak", 3);
+    const int fd = g_file_open_tmp("hornbeam-XXXXXX", &path, NULL);
+
+    (void)state;
+    assert_int_equal(write(fd, "oak", 3), 3);
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        Server server;
+        HbBucket *bucket;
+
+        begin_server(&server, cases[i].answers);
+        bucket = open_bucket(&server);
+        assert_true(hb_bucket_put(bucket, "rows/a", fd, 3, sum, NULL));
+        assert_int_equal(hb_bucket_put(bucket, "rows/b", fd, 3, sum, NULL), cases[i].writes_again);
+        check_contains(server.heard->str, cases[i].heard);
+        hb_bucket_close(bucket);
+        end_server(&server);
+    }
+    close(fd);
+    unlink(path);
+}
+
 /* The lost answer was to our own file: it is there, with our bytes */
 static void what_was_written_without_an_answer_is_known_again(void **state)
 {
@@ -359,6 +396,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_passes_is_outlasted_and_the_rest_is_told),
         cmocka_unit_test(files_are_written_where_nothing_is),
+        cmocka_unit_test(conditions_are_tried_before_they_are_believed),
         cmocka_unit_test(a_large_file_is_put_together_from_parts),
         cmocka_unit_test(what_was_written_without_an_answer_is_known_again),
         cmocka_unit_test(lists_are_read_to_their_end),

@@ -392,9 +392,8 @@ static gboolean unpack(const char *folder, const char *name, guint64 *bytes, GEr
 {
     HbStore *store = hb_store_open(folder, NULL);
     HbStoreFile file;
-    HbUnpacker *unpacker = hb_store_open_file(store, name, &file, error)
-                               ? hb_unpacker_open(file.fd, file.offset, file.bytes, name)
-                               : NULL;
+    HbUnpacker *unpacker =
+        hb_store_open_file(store, name, &file, error) ? hb_unpacker_open(file.fd, file.offset, file.bytes, name) : NULL;
     const char *text;
     gsize length = 1;
     gboolean ok = unpacker != NULL;

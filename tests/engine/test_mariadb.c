@@ -280,7 +280,8 @@ static void values_that_do_not_fit_are_an_error(void **state)
 
         g_ptr_array_add(set->columns, g_strdup("`it's ``v```"));
         g_free(servers_query(own, create));
-        gboolean good = hb_mariadb_engine.journal->write_rows(session, set, give_once, &rows, &(HbJournalEntry){cases[i].rows, NULL}, &error);
+        gboolean good = hb_mariadb_engine.journal->write_rows(session, set, give_once, &rows,
+                                                              &(HbJournalEntry){cases[i].rows, NULL}, &error);
         if (cases[i].complaint != NULL)
             check_error(&error, cases[i].code, cases[i].complaint);
         else
@@ -325,7 +326,8 @@ static void rows_go_in_without_arrays_too(void **state)
         g_free(servers_query(uri, way == 2 ? "SET GLOBAL max_prepared_stmt_count = 0" : "DO 1"));
         g_free(
             servers_query(own, "DROP TABLE IF EXISTS t; CREATE TABLE t (n INT PRIMARY KEY, label TEXT, bytes BLOB)"));
-        hb_mariadb_engine.journal->write_rows(session, set, give_once, &rows, &(HbJournalEntry){keys[way], NULL}, &error);
+        hb_mariadb_engine.journal->write_rows(session, set, give_once, &rows, &(HbJournalEntry){keys[way], NULL},
+                                              &error);
         check_no_error(error);
         assert_true(hb_mariadb_engine.source->read_rows(session, set, &(HbRange){0}, add_to_digest, &digest, NULL));
         assert_true(hb_digest_is_equal(&digest.digest, &expected.digest));

@@ -2,6 +2,7 @@
 # A private object store for tests: OpenStack's Swift with its S3 interface, on this machine's loopback, below $STORE. Source it.
 #
 #   store_begin    starts it, makes the bucket "dumps", and sets the environment that gives access
+#   store_small    instead: a small one from the npm registry, which neither knows conditional writes nor asks for a right secret
 #   store_end      stops it and removes its files
 #   store_tls      puts TLS in front of it, with an authority of its own: $STORE/ca.pem, at $STORE_TLS
 #
@@ -72,22 +73,40 @@ store_configure() {
     } >"$STORE/etc/proxy.conf"
 }
 
-store_begin() {
-    local kind try
+store_place() { # KEY SECRET
     STORE=$(mktemp -d "${TMPDIR:-/tmp}/hornbeam-store.XXXXXX")
     STORE_PORT=$((20000 + RANDOM % 10000))
     mkdir -p "$STORE/etc" "$STORE/log" "$STORE/pid" "$STORE/node/d1"
-    store_write_conditions
-    store_configure
-    store_start memcached memcached -l 127.0.0.1 -p $((STORE_PORT + 4)) -U 0 -m 16 -u "$(id -un)"
-    for kind in object container account proxy; do store_start $kind swift-$kind-server "$STORE/etc/$kind.conf" -v; done
-    export STORE STORE_PORT AWS_ACCESS_KEY_ID=garden:keeper AWS_SECRET_ACCESS_KEY=acorn AWS_ENDPOINT_URL=http://127.0.0.1:$STORE_PORT AWS_REGION=us-east-1
+    export STORE STORE_PORT AWS_ACCESS_KEY_ID=$1 AWS_SECRET_ACCESS_KEY=$2 AWS_ENDPOINT_URL=http://127.0.0.1:$STORE_PORT AWS_REGION=us-east-1
+}
+
+store_await() { # PATH [OPTION]: until something answers there
+    local try
     for try in $(seq 150); do
-        ! curl -fsS -o /dev/null "$AWS_ENDPOINT_URL/healthcheck" 2>/dev/null || { store_ask PUT dumps && return; }
+        ! curl -sS ${2:-} -o /dev/null "$AWS_ENDPOINT_URL/$1" 2>/dev/null || return 0
         sleep 0.2
     done
     tail -n 5 "$STORE"/log/* >&2
     return 1
+}
+
+store_small() {
+    # shellcheck source=scripts/versions.sh
+    . "$SOURCE/scripts/versions.sh"
+    store_place S3RVER S3RVER
+    # it writes the tokens of its lists with a cipher that only the older algorithms have
+    store_start small node --openssl-legacy-provider "$SOURCE/tests/support/small_store.js" "$(store_modules)" "$STORE_PORT" "$STORE/node"
+    store_await dumps
+}
+
+store_begin() {
+    local kind
+    store_place garden:keeper acorn
+    store_write_conditions
+    store_configure
+    store_start memcached memcached -l 127.0.0.1 -p $((STORE_PORT + 4)) -U 0 -m 16 -u "$(id -un)"
+    for kind in object container account proxy; do store_start $kind swift-$kind-server "$STORE/etc/$kind.conf" -v; done
+    store_await healthcheck -f && store_ask PUT dumps
 }
 
 store_ask() { # VERB PATH [OPTION...]: by curl, with its own signing

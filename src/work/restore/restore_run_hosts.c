@@ -116,8 +116,7 @@ void hb_restore_run_forget_hosts(HbRestoreRun *run)
 gboolean hb_restore_run_tell_host(HbRestoreRun *run, guint number)
 {
     const HbStep *step = hb_plan_get_what(run->plan.steps->plan, number);
-    const char *note =
-        step->key != NULL && run->journal != NULL ? g_hash_table_lookup(run->journal, step->key) : NULL;
+    const char *note = step->key != NULL && run->journal != NULL ? g_hash_table_lookup(run->journal, step->key) : NULL;
 
     if (note == NULL || !g_str_has_prefix(note, DONE_BY) || g_strcmp0(note, run->hosts.signature) == 0)
         return FALSE;

@@ -67,7 +67,8 @@ static gboolean run_without_owner(HbRestoreRun *run, HbWorker *worker, const HbS
     g_autoptr(GError) refusal = cause;
     g_autofree char *message = NULL, *hint = NULL;
 
-    if (!run->options->engine->journal->run_step(worker->session, step->object->definition, step->key, run->hosts.signature, error))
+    if (!run->options->engine->journal->run_step(worker->session, step->object->definition, step->key,
+                                                 run->hosts.signature, error))
         return FALSE;
     message = g_strdup_printf("belongs to %s for now: %s", run->target->info.user, refusal->message);
     hint = hb_restore_run_hint_statement(run->options->engine->dialect, step->object->owner_sql);

@@ -158,21 +158,25 @@ static void load_clear(HbMyLoad *load)
         mysql_stmt_close(load->without_needs);
 }
 
-static gboolean pass_together(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_together(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data,
+                              GError **error)
 {
-    return hb_my_execute(load->session, "START TRANSACTION", error) && hb_my_note_done(load->session, entry->key, entry->note, error) &&
-           pass_rows(load, source, data, error) && hb_my_execute(load->session, "COMMIT", error);
+    return hb_my_execute(load->session, "START TRANSACTION", error) &&
+           hb_my_note_done(load->session, entry->key, entry->note, error) && pass_rows(load, source, data, error) &&
+           hb_my_execute(load->session, "COMMIT", error);
 }
 
 /* A server that logs by GTIDs allows no change of such a table within a transaction */
-static gboolean pass_apart(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_apart(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data,
+                           GError **error)
 {
     return check_new(load->session, entry->key, error) && pass_rows(load, source, data, error) &&
            hb_my_note_done(load->session, entry->key, entry->note, error);
 }
 
 /* A table without transactions keeps what it got: an entry says that it is to be emptied, until the chunk is done */
-static gboolean pass_and_note(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data, GError **error)
+static gboolean pass_and_note(HbMyLoad *load, const HbJournalEntry *entry, HbRowSource source, gpointer data,
+                              GError **error)
 {
     g_autofree char *literal = hb_my_load_quote_table(load->set);
     gboolean transactional = FALSE;
