@@ -8,6 +8,7 @@
 #   make sanitize   the tests under AddressSanitizer and UndefinedBehaviorSanitizer
 #   make fuzz       each reader of outside bytes under libFuzzer, from its seeds (SECONDS each)
 #   make valgrind   the core's tests under valgrind
+#   make kills      three hosts on one restore, killed at random, in ROUNDS rounds on each engine
 #   make mutants    changes single operators of MODULES, and names those that no test notices (EACH of a module, 0: all)
 #   make bench      ratios to the least that a C program must do (SCALE, RUNS)
 #   make package    a Debian package and a tarball in build/release, with sums; installed, used and removed in a clean folder
@@ -19,7 +20,7 @@ RUNS   ?= 5
 SECONDS ?= 30
 ENGINE ?= both
 
-.PHONY: all demo test lint sanitize fuzz valgrind mutants bench package install clean format
+.PHONY: all demo test lint sanitize fuzz valgrind mutants kills bench package install clean format
 
 all: build/Makefile
 	cmake --build build --parallel $(JOBS)
@@ -69,6 +70,11 @@ valgrind: all
 mutants:
 	scripts/prepare.sh build tests
 	scripts/mutants.py --each $(or $(EACH),2) $(MODULES)
+
+kills: all
+	scripts/prepare.sh servers
+	scripts/kills.sh postgresql $(or $(ROUNDS),100)
+	scripts/kills.sh mariadb $(or $(ROUNDS),100)
 
 bench: all
 	scripts/prepare.sh servers bench
