@@ -101,13 +101,14 @@ static void append_hosts(GString *out, const HbView *view, gint64 now, const HbV
 
     for (guint i = 0; i < shown; i++)
         width = MAX(width, hb_text_width(g_array_index(view->hosts, HbViewHost, i).name));
+    width = MIN(width, space->columns / 3);
     for (guint i = 0; i < shown; i++) {
         const HbViewHost *host = &g_array_index(view->hosts, HbViewHost, i);
         g_autofree char *bytes = hb_text_bytes(host->bytes),
                         *time = hb_text_duration(hb_view_seconds_since(host->moved, now));
         g_autoptr(GString) line = g_string_new("  ");
-        g_string_append(line, host->name);
-        hb_text_pad(line, hb_text_width(host->name), width);
+        append_cut(line, host->name, width);
+        hb_text_pad(line, MIN(hb_text_width(host->name), width), width);
         g_string_append_printf(line, "  %3d%%  %s, its last part %s ago",
                                (int)(view->total > 0 ? host->cost * 100 / view->total : 0), bytes, time);
         append_cut(out, line->str, space->columns - 1);

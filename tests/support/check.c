@@ -145,3 +145,21 @@ void check_truncate(const char *path, long length)
 {
     assert_int_equal(truncate(path, length), 0);
 }
+
+void check_golden(const char *name, const char *text)
+{
+    g_autofree char *path = g_build_filename(HB_SOURCE_DIR, "tests/golden", name, NULL), *golden = NULL;
+    gsize same = 0;
+
+    if (g_getenv("HORNBEAM_RENEW") != NULL)
+        assert_true(g_file_set_contents(path, text, -1, NULL));
+    if (!g_file_get_contents(path, &golden, NULL, NULL))
+        fail_msg("%s is not there", path);
+    while (text[same] != '\0' && text[same] == golden[same])
+        same++;
+    if (text[same] != golden[same]) {
+        while (same > 0 && text[same - 1] != '\n')
+            same--;
+        fail_msg("%s has\n%.600s\nbut it is\n%.600s", name, golden + same, text + same);
+    }
+}

@@ -41,6 +41,10 @@ char *check_list_identities(const HbCatalog *catalog);
 char *check_make_folder(void);
 void check_remove_folder(char *path);
 
+/* Fails unless the text is the golden file of that name; says how both go on where they differ. With the environment's
+ * HORNBEAM_RENEW the file is written anew instead: read what has changed before it is committed */
+void check_golden(const char *name, const char *text);
+
 /* Overwrites one byte of a file, or cuts the file */
 void check_flip_byte(const char *path, long at);
 void check_truncate(const char *path, long length);

@@ -401,6 +401,20 @@ static gboolean begins_tablespace(const Renaming *renaming, const HbToken *token
     return hb_token_is_word(token, "TABLESPACE") || hb_token_is_word(token, "default_tablespace");
 }
 
+/* 'ida': what is compared with a user's name, or makes SQL with it */
+static gboolean quotes_name(const Renaming *renaming, const HbToken *token)
+{
+    g_autofree char *text = g_strndup(token->start, token->length);
+    g_autofree char *literal = g_strdup_printf("'%s'", renaming->rename->old_name);
+
+    for (const char *at = strstr(text, literal); token->type == HB_TOKEN_TEXT && at != NULL;
+         at = strstr(at + 1, literal)) {
+        if (at[strlen(literal)] != '\'') /* a quote in the text is two */
+            return TRUE;
+    }
+    return FALSE;
+}
+
 static void rename_listed(Renaming *renaming, const char *sql, gboolean (*begins)(const Renaming *, const HbToken *))
 {
     gboolean expected = FALSE, in_list = FALSE;
@@ -412,6 +426,8 @@ static void rename_listed(Renaming *renaming, const char *sql, gboolean (*begins
             put_new(renaming);
         else
             put(renaming, &token);
+        if (renaming->rename->kind == HB_RENAME_OWNER && quotes_name(renaming, &token))
+            renaming->rename->left = TRUE;
         if (token.type == HB_TOKEN_SPACE || *token.start == '=')
             continue;
         in_list = begins(renaming, &token) || (in_list && (*token.start == ',' || (expected && is_name)));
