@@ -27,6 +27,25 @@ static gboolean has_scheme(const HbEngine *engine, const char *scheme)
     return FALSE;
 }
 
+/* scheme NULL: there is none */
+static void set_unknown(const char *scheme, GError **error)
+{
+    g_autoptr(GString) schemes = g_string_new(NULL), forms = g_string_new(NULL);
+    g_autofree char *known = NULL, *named = NULL;
+
+    for (gsize i = 0; engines[i] != NULL; i++) {
+        const char *own = engines[i]->connector->schemes[0];
+        g_string_append_printf(schemes, "%s%s://", i == 0 ? "" : " and ", own);
+        g_string_append_printf(forms, "%s%s://user@host:port/database", i == 0 ? "" : " or ", own);
+    }
+    known = g_strdup_printf("the schemes that are known are %s", schemes->str);
+    named = g_strdup_printf("name a server as %s", forms->str);
+    if (scheme == NULL)
+        hb_error_set(error, HB_ERROR_USAGE, named, "a server was expected here, as a URI with a scheme");
+    else
+        hb_error_set(error, HB_ERROR_USAGE, known, "no engine knows servers of the scheme “%s://”", scheme);
+}
+
 const HbEngine *hb_engine_find(const char *uri, GError **error)
 {
     const char *colon = strstr(uri, "://");
@@ -36,13 +55,7 @@ const HbEngine *hb_engine_find(const char *uri, GError **error)
         if (has_scheme(engines[i], scheme))
             return engines[i];
     }
-    if (colon == NULL)
-        hb_error_set(error, HB_ERROR_USAGE,
-                     "name a server as postgresql://user@host:port/database or mariadb://user@host:port/database",
-                     "a server was expected here, as a URI with a scheme");
-    else
-        hb_error_set(error, HB_ERROR_USAGE, "the schemes that are known are postgresql:// and mariadb://",
-                     "no engine knows servers of the scheme “%s://”", scheme);
+    set_unknown(colon != NULL ? scheme : NULL, error);
     return NULL;
 }
 

@@ -40,7 +40,7 @@ static const Case cases[] = {
     {"dump --sweep postgresql:///x /tmp/y", 2, "--sweep is for dumps in an object store"},
     {"show s3://", 2, "names no bucket"},
     {"show s3://dumps", 2, "names no dump in its bucket"},
-    {"dump --keep 3 postgresql:///x s3://dumps/x-%Y", 2, "do not look into object stores"},
+    {"dump --keep 3 postgresql:///x s3://dumps-%Y/x", 2, "a date has its place in a dump's own name"},
     {"verify /tmp/never-%Y.dump", 6, "no dump with such a name"},
     {"survey --then \"'\" postgresql:///x", 2, "--then"},
     {"survey -q -v postgresql:///x", 2, "exclude each other"},

@@ -9,167 +9,28 @@
 
 /* ---- Quoting, as the server's quote_ident() does it, so that both sides print the same ---- */
 
-/* Words that cannot stand for a name without quotes; see "SQL Key Words" in the manual */
-static const char *const reserved[] = {"all",
-                                       "analyse",
-                                       "analyze",
-                                       "and",
-                                       "any",
-                                       "array",
-                                       "as",
-                                       "asc",
-                                       "asymmetric",
-                                       "authorization",
-                                       "between",
-                                       "bigint",
-                                       "binary",
-                                       "bit",
-                                       "boolean",
-                                       "both",
-                                       "case",
-                                       "cast",
-                                       "char",
-                                       "character",
-                                       "check",
-                                       "coalesce",
-                                       "collate",
-                                       "collation",
-                                       "column",
-                                       "concurrently",
-                                       "constraint",
-                                       "create",
-                                       "cross",
-                                       "current_catalog",
-                                       "current_date",
-                                       "current_role",
-                                       "current_schema",
-                                       "current_time",
-                                       "current_timestamp",
-                                       "current_user",
-                                       "dec",
-                                       "decimal",
-                                       "default",
-                                       "deferrable",
-                                       "desc",
-                                       "distinct",
-                                       "do",
-                                       "else",
-                                       "end",
-                                       "except",
-                                       "exists",
-                                       "extract",
-                                       "false",
-                                       "fetch",
-                                       "float",
-                                       "for",
-                                       "foreign",
-                                       "freeze",
-                                       "from",
-                                       "full",
-                                       "grant",
-                                       "greatest",
-                                       "group",
-                                       "grouping",
-                                       "having",
-                                       "ilike",
-                                       "in",
-                                       "initially",
-                                       "inner",
-                                       "inout",
-                                       "int",
-                                       "integer",
-                                       "intersect",
-                                       "interval",
-                                       "into",
-                                       "is",
-                                       "isnull",
-                                       "join",
-                                       "lateral",
-                                       "leading",
-                                       "least",
-                                       "left",
-                                       "like",
-                                       "limit",
-                                       "localtime",
-                                       "localtimestamp",
-                                       "national",
-                                       "natural",
-                                       "nchar",
-                                       "none",
-                                       "normalize",
-                                       "not",
-                                       "notnull",
-                                       "null",
-                                       "nullif",
-                                       "numeric",
-                                       "offset",
-                                       "on",
-                                       "only",
-                                       "or",
-                                       "order",
-                                       "out",
-                                       "outer",
-                                       "overlaps",
-                                       "overlay",
-                                       "placing",
-                                       "position",
-                                       "precision",
-                                       "primary",
-                                       "real",
-                                       "references",
-                                       "returning",
-                                       "right",
-                                       "row",
-                                       "select",
-                                       "session_user",
-                                       "setof",
-                                       "similar",
-                                       "smallint",
-                                       "some",
-                                       "substring",
-                                       "symmetric",
-                                       "system_user",
-                                       "table",
-                                       "tablesample",
-                                       "then",
-                                       "time",
-                                       "timestamp",
-                                       "to",
-                                       "trailing",
-                                       "treat",
-                                       "trim",
-                                       "true",
-                                       "union",
-                                       "unique",
-                                       "user",
-                                       "using",
-                                       "values",
-                                       "varchar",
-                                       "variadic",
-                                       "verbose",
-                                       "when",
-                                       "where",
-                                       "window",
-                                       "with",
-                                       "xmlattributes",
-                                       "xmlconcat",
-                                       "xmlelement",
-                                       "xmlexists",
-                                       "xmlforest",
-                                       "xmlnamespaces",
-                                       "xmlparse",
-                                       "xmlpi",
-                                       "xmlroot",
-                                       "xmlserialize",
-                                       "xmltable",
-                                       NULL};
+/* Words that cannot stand for a name without quotes, a blank around each; see "SQL Key Words" in the manual */
+static const char reserved[] =
+    " all analyse analyze and any array as asc asymmetric authorization between bigint binary bit boolean both "
+    "case cast char character check coalesce collate collation column concurrently constraint create cross "
+    "current_catalog current_date current_role current_schema current_time current_timestamp current_user dec "
+    "decimal default deferrable desc distinct do else end except exists extract false fetch float for foreign "
+    "freeze from full grant greatest group grouping having ilike in initially inner inout int integer "
+    "intersect interval into is isnull join lateral leading least left like limit localtime localtimestamp "
+    "national natural nchar none normalize not notnull null nullif numeric offset on only or order out outer "
+    "overlaps overlay placing position precision primary real references returning right row select "
+    "session_user setof similar smallint some substring symmetric system_user table tablesample then time "
+    "timestamp to trailing treat trim true union unique user using values varchar variadic verbose when where "
+    "window with xmlattributes xmlconcat xmlelement xmlexists xmlforest xmlnamespaces xmlparse xmlpi xmlroot "
+    "xmlserialize xmltable ";
 
 static char *quote(const char *name)
 {
     gboolean plain = (g_ascii_islower(*name) || *name == '_') &&
                      strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_") == strlen(name);
+    g_autofree char *word = g_strdup_printf(" %s ", name);
 
-    return plain && !g_strv_contains(reserved, name) ? g_strdup(name) : hb_pg_quote_any_name(name);
+    return plain && strstr(reserved, word) == NULL ? g_strdup(name) : hb_pg_quote_any_name(name);
 }
 
 /* ---- Reading ---- */
@@ -404,15 +265,11 @@ static gboolean begins_tablespace(const Renaming *renaming, const HbToken *token
 /* 'ida': what is compared with a user's name, or makes SQL with it */
 static gboolean quotes_name(const Renaming *renaming, const HbToken *token)
 {
-    g_autofree char *text = g_strndup(token->start, token->length);
-    g_autofree char *literal = g_strdup_printf("'%s'", renaming->rename->old_name);
+    g_autofree char *text = g_strndup(token->start, token->length),
+                    *name = g_regex_escape_string(renaming->rename->old_name, -1),
+                    *pattern = g_strdup_printf("'%s'(?!')", name);
 
-    for (const char *at = strstr(text, literal); token->type == HB_TOKEN_TEXT && at != NULL;
-         at = strstr(at + 1, literal)) {
-        if (at[strlen(literal)] != '\'') /* a quote in the text is two */
-            return TRUE;
-    }
-    return FALSE;
+    return token->type == HB_TOKEN_TEXT && g_regex_match_simple(pattern, text, G_REGEX_RAW, 0);
 }
 
 static void rename_listed(Renaming *renaming, const char *sql, gboolean (*begins)(const Renaming *, const HbToken *))
