@@ -391,6 +391,108 @@ static void lists_are_read_to_their_end(void **state)
     }
 }
 
+/* ---- Dumps beside each other ---- */
+
+#define GONE   ANSWER("204 Gone", "", "")
+#define ABSENT ANSWER("404 No", "", "")
+#define MARK   ".vale.dump.removed"
+
+/* Each of these in this order */
+static void check_order(const char *heard, const char *const *parts)
+{
+    for (; *parts != NULL; parts++) {
+        const char *at = strstr(heard, *parts);
+        if (at == NULL)
+            fail_msg("%s is not in what follows: %s", *parts, heard);
+        heard = at + strlen(*parts);
+    }
+}
+
+/* The mark first, then what makes it a dump, then the rest, and the mark last; what is there is never half a dump */
+static void a_dump_goes_in_an_order_that_leaves_no_half(void **state)
+{
+    static const struct {
+        const char *answers[10];
+        gboolean ends; /* what an earlier removal began, instead of one from its beginning */
+        gboolean ok;
+        guint requests;
+        const char *heard[7];
+    } cases[] = {
+        {{ABSENT, ANSWER("200 OK", "", ""), REFUSAL("412 There", "x"), GONE,
+          LIST(LISTED("manifest.json", "3") LISTED("rows/a", "4"), ""), GONE, GONE, GONE},
+         FALSE,
+         TRUE,
+         8,
+         {"GET /dumps/" MARK, "PUT /dumps/" MARK, "DELETE /dumps/vale.dump/SUMS", "DELETE /dumps/vale.dump/",
+          "DELETE /dumps/vale.dump/", "DELETE /dumps/" MARK}},
+        {{ANSWER("200 OK", "Content-Length: 1\r\n", "x"), GONE, LIST("", ""), GONE},
+         FALSE,
+         TRUE,
+         4,
+         {"GET /dumps/" MARK, "DELETE /dumps/vale.dump/SUMS", "GET /dumps?", "DELETE /dumps/" MARK}},
+        {{ABSENT, REFUSAL("403 No", "AccessDenied")}, FALSE, FALSE, 2, {"PUT /dumps/" MARK}},
+        {{ANSWER("200 OK", "Content-Length: 1\r\n", "x"), REFUSAL("403 No", "AccessDenied")},
+         FALSE,
+         FALSE,
+         2,
+         {"DELETE /dumps/vale.dump/SUMS"}},
+        {{LIST(LISTED("SUMS", "3") LISTED("rows/a", "4"), ""), GONE}, TRUE, TRUE, 2, {"DELETE /dumps/" MARK}},
+        {{LIST(LISTED("rows/a", "4"), ""), GONE, LIST(LISTED("rows/a", "4"), ""), GONE, GONE},
+         TRUE,
+         TRUE,
+         5,
+         {"DELETE /dumps/vale.dump/SUMS", "DELETE /dumps/vale.dump/rows/a", "DELETE /dumps/" MARK}},
+        {{LIST(LISTED("rows/a", "4"), ""), GONE, LIST(LISTED("rows/a", "4"), ""), REFUSAL("403 No", "AccessDenied")},
+         TRUE,
+         FALSE,
+         4,
+         {"DELETE /dumps/vale.dump/rows/a"}},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *uri = NULL;
+        GError *error = NULL;
+        Server server;
+        gboolean ok;
+
+        begin_server(&server, cases[i].answers);
+        uri = g_strdup_printf("s3://dumps/vale.dump?endpoint=http://127.0.0.1:%u", server.port);
+        ok = cases[i].ends ? hb_bucket_end_removal(uri, MARK, "SUMS", &error)
+                           : hb_bucket_remove_dump(uri, MARK, "SUMS", &error);
+        if (ok != cases[i].ok || server.requests != cases[i].requests)
+            fail_msg("case %zu: %d, %u requests: %s", i, ok, server.requests, server.heard->str);
+        check_order(server.heard->str, cases[i].heard);
+        g_clear_error(&error);
+        end_server(&server);
+    }
+}
+
+#define FOLDER(name) "<CommonPrefixes><Prefix>night/" name "/</Prefix></CommonPrefixes>"
+#define KEY(name)    "<Contents><Key>night/" name "</Key><Size>1</Size></Contents>"
+
+static void what_is_beside_a_dump_is_listed(void **state)
+{
+    const char *const answers[] = {LIST("<Prefix>night/</Prefix>" FOLDER("b.dump") KEY(".a.removed") MORE, ""),
+                                   LIST(FOLDER("a.dump") FOLDER("../x") KEY("c\033.tar"), ""), NULL};
+    g_autofree char *uri = NULL, *names = NULL;
+    g_autoptr(GPtrArray) found = NULL;
+    GError *error = NULL;
+    Server server;
+
+    (void)state;
+    begin_server(&server, answers);
+    uri = g_strdup_printf("s3://dumps/night/z.dump?endpoint=http://127.0.0.1:%u", server.port);
+    found = hb_bucket_list_beside(uri, &error);
+    check_no_error(error);
+    g_ptr_array_add(found, NULL);
+    names = g_strjoinv(" ", (char **)found->pdata);
+    assert_string_equal(names, ".a.removed a.dump b.dump");
+    check_contains(server.heard->str, "GET /dumps?delimiter=%2F&list-type=2&max-keys=1000&prefix=night%2F HTTP");
+    check_contains(server.heard->str, "GET /dumps?continuation-token=a%2Fb%3D&delimiter=%2F&list-type=2");
+    end_server(&server);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -400,6 +502,8 @@ int main(void)
         cmocka_unit_test(a_large_file_is_put_together_from_parts),
         cmocka_unit_test(what_was_written_without_an_answer_is_known_again),
         cmocka_unit_test(lists_are_read_to_their_end),
+        cmocka_unit_test(a_dump_goes_in_an_order_that_leaves_no_half),
+        cmocka_unit_test(what_is_beside_a_dump_is_listed),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
