@@ -292,6 +292,10 @@ static void what_others_send_need_not_be_text(void **state)
         run_shell("printf \"SELECT SLEEP(60), '\\311\\317p'\" >$FOLDER/bytes; mariadb_shell old -e 'SELECT 1' "
                   ">/dev/null; (mariadb_shell old <$FOLDER/bytes >/dev/null 2>&1 || true) & sleep 1;"
                   " ! mariadb_shell old -e 'SELECT ID FROM information_schema.PROCESSLIST' 2>/dev/null || exit 9;"
+                  " printf \"BEGIN; UPDATE shrub.leaf SET n = n; SELECT SLEEP(3), '\\311\\317p'; SELECT SLEEP(60)\""
+                  " >$FOLDER/open; (mariadb_shell old shrub <$FOLDER/open >/dev/null 2>&1 || true) & sleep 1.2;"
+                  " ! mariadb_shell old -e 'SELECT trx_id FROM information_schema.INNODB_TRX' 2>/dev/null || exit 8;"
+                  " $HORNBEAM survey \"$(server_uri old shrub)\" >/dev/null || exit 7;"
                   " set -e; $HORNBEAM survey \"$(server_uri old)\" >/dev/null; $HORNBEAM dump -q "
                   "\"$(server_uri old shrub)\" $FOLDER/shrub; $HORNBEAM preflight -q $FOLDER/shrub "
                   "\"$(server_uri old bush)\" >/dev/null; $HORNBEAM restore -q $FOLDER/shrub \"$(server_uri old "
@@ -299,6 +303,23 @@ static void what_others_send_need_not_be_text(void **state)
                   "old -N -e \"SELECT ID FROM performance_schema.processlist WHERE STATE = 'User sleep'\"); do "
                   "mariadb_shell old -e \"KILL $id\"; done"),
         0, NULL, NULL);
+}
+
+/* Whom a freshen waits for, row by row */
+static void who_holds_rows_is_told(void **state)
+{
+    (void)state;
+    NEEDS_MYSQL;
+    run_sql("old",
+            "CREATE DATABASE herb; CREATE TABLE herb.leaf (n INT PRIMARY KEY, x INT); INSERT INTO herb.leaf VALUES"
+            " (1, 1), (2, 2)");
+    run_expect(
+        run_shell(
+            "cd $FOLDER; set -e; from=$(server_uri old herb) to=$(server_uri new herb); $HORNBEAM carry -q \"$from\" "
+            "\"$to\" >/dev/null; mariadb_shell old herb -e 'UPDATE leaf SET x = 3';"
+            " (mariadb_shell new herb -e 'BEGIN; UPDATE leaf SET x = 9 WHERE n = 1; SELECT SLEEP(25)' >/dev/null 2>&1 "
+            "|| true) & sleep 1; $HORNBEAM freshen \"$from\" \"$to\" --yes 2>told >/dev/null || true; cat told"),
+        0, "waits for a lock on rows, held by session", NULL);
 }
 
 int main(void)
@@ -314,6 +335,7 @@ int main(void)
         cmocka_unit_test(the_arboretum_moves_to_mariadb),
         cmocka_unit_test(what_mysql_has_not_is_named_on_the_way_to_it),
         cmocka_unit_test(what_others_send_need_not_be_text),
+        cmocka_unit_test(who_holds_rows_is_told),
     };
     return servers_run_tests(is_here() ? "old=mysql:mariadb new=mysql:mariadb" : "",
                              is_here() ? "cd $SOURCE; plant old 1" : NULL, tests, G_N_ELEMENTS(tests));

@@ -18,6 +18,7 @@ static const struct {
     [HB_MY_BINARY_LOG_STATUS] = {NEVER, 80200},   [HB_MY_ENABLED_ROLES] = {NEVER, 80019},
     [HB_MY_LOGGED_CASCADES] = {NEVER, 90600},     [HB_MY_CACHING_SHA2] = {NEVER, 80004},
     [HB_MY_PROCESSES_AS_TEXT] = {NEVER, 80022},   [HB_MY_SPATIAL_REFERENCES] = {NEVER, 80000},
+    [HB_MY_LOCKS_BY_THREAD] = {NEVER, 80000},
 };
 
 /* From which version on who may define what in another's name; the last that fits holds */

@@ -29,6 +29,7 @@ typedef enum {
     HB_MY_ENABLED_ROLES,       /* information_schema.ENABLED_ROLES has their hosts */
     HB_MY_LOGGED_CASCADES,     /* what a foreign key changes by itself is in the binary log */
     HB_MY_CACHING_SHA2,        /* caching_sha2_password, which accounts have unless another plugin is named */
+    HB_MY_LOCKS_BY_THREAD,     /* performance_schema.data_lock_waits, formerly information_schema.INNODB_LOCK_WAITS */
     HB_MY_SPATIAL_REFERENCES,  /* CREATE SPATIAL REFERENCE SYSTEM */
     HB_MY_PROCESSES_AS_TEXT,   /* performance_schema.processlist, whose texts are utf8mb4 */
     HB_MY_FEATURES

@@ -330,18 +330,32 @@ static char *read_state(HbSession *session, const char *list, GError **error)
     return state;
 }
 
+#define WAITS(waiting, holding)                                                                                        \
+    "SELECT CONCAT('session ', " waiting ", ' waits for a lock on rows, held by session ', " holding ","               \
+    " IFNULL(CONCAT(' of ', p.USER, '@', p.HOST), ''), ', in a transaction since ', b.trx_started) FROM "
+
+static const char by_transaction[] =
+    WAITS("r.trx_mysql_thread_id",
+          "b.trx_mysql_thread_id") "information_schema.INNODB_LOCK_WAITS w"
+                                   " JOIN information_schema.INNODB_TRX r ON r.trx_id = w.requesting_trx_id"
+                                   " JOIN information_schema.INNODB_TRX b ON b.trx_id = w.blocking_trx_id"
+                                   " LEFT JOIN " HB_MY_PROCESSES " p ON p.ID = b.trx_mysql_thread_id"
+                                   " WHERE r.trx_mysql_thread_id IN %s ORDER BY r.trx_wait_started LIMIT 1";
+
+static const char by_thread[] =
+    WAITS("r.PROCESSLIST_ID",
+          "h.PROCESSLIST_ID") "performance_schema.data_lock_waits w"
+                              " JOIN performance_schema.threads r ON r.THREAD_ID = w.REQUESTING_THREAD_ID"
+                              " JOIN performance_schema.threads h ON h.THREAD_ID = w.BLOCKING_THREAD_ID"
+                              " JOIN information_schema.INNODB_TRX b ON b.trx_mysql_thread_id = h.PROCESSLIST_ID"
+                              " LEFT JOIN " HB_MY_PROCESSES " p ON p.ID = h.PROCESSLIST_ID"
+                              " WHERE r.PROCESSLIST_ID IN %s LIMIT 1";
+
 /* Rows that another transaction has locked: the server shows that only to users that may see all sessions */
 static char *read_row_lock(HbSession *session, const char *list)
 {
-    g_autofree char *sql = g_strdup_printf(
-        "SELECT CONCAT('session ', r.trx_mysql_thread_id, ' waits for a lock on rows, held by session ',"
-        " b.trx_mysql_thread_id, IFNULL(CONCAT(' of ', p.USER, '@', p.HOST), ''), ', in a transaction since ',"
-        " b.trx_started) FROM information_schema.INNODB_LOCK_WAITS w"
-        " JOIN information_schema.INNODB_TRX r ON r.trx_id = w.requesting_trx_id"
-        " JOIN information_schema.INNODB_TRX b ON b.trx_id = w.blocking_trx_id"
-        " LEFT JOIN " HB_MY_PROCESSES " p ON p.ID = b.trx_mysql_thread_id"
-        " WHERE r.trx_mysql_thread_id IN %s ORDER BY r.trx_wait_started LIMIT 1",
-        list);
+    g_auto(GStrv) around = g_strsplit(hb_my_can(session, HB_MY_LOCKS_BY_THREAD) ? by_thread : by_transaction, "%s", 2);
+    g_autofree char *sql = g_strjoinv(list, around);
     char *wait = NULL;
 
     hb_my_read_text(session, sql, &wait, NULL);

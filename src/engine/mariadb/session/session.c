@@ -151,18 +151,35 @@ static char *fit_processes(HbSession *session, const char *sql)
     return g_string_free(text, FALSE);
 }
 
+/* MySQL cannot list its transactions while one of them runs bytes that are no text. Such a statement ends soon */
+#define NO_TEXT        3854
+#define LISTINGS       100
+#define BETWEEN_US     (50 * 1000)
+#define IS_OF_TRX(sql) (strstr(sql, "INNODB_TRX") != NULL)
+
+static HbMyResult *ask(HbSession *session, const char *sql)
+{
+    HbMyResult *result = NULL;
+
+    for (guint count = 0; count < LISTINGS; count++) {
+        if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
+            result = mysql_store_result(session->mysql);
+        if (result != NULL || mysql_errno(session->mysql) != NO_TEXT || !IS_OF_TRX(sql))
+            break;
+        g_usleep(BETWEEN_US);
+    }
+    return result;
+}
+
 HbMyResult *hb_my_query(HbSession *session, const char *sql, GError **error)
 {
     g_autofree char *fitted = NULL;
-    HbMyResult *result = NULL;
+    HbMyResult *result;
 
     if (!hb_my_set_raw(session, FALSE, error))
         return NULL;
     fitted = fit_processes(session, sql);
-    if (fitted != NULL)
-        sql = fitted;
-    if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
-        result = mysql_store_result(session->mysql);
+    result = ask(session, fitted != NULL ? fitted : sql);
     if (result == NULL)
         hb_my_set_error(session, error);
     return result;
