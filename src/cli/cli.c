@@ -4,6 +4,7 @@
 #include "cli/terminal.h"
 #include "core/base/error.h"
 #include "engine/registry.h"
+#include "report/json.h"
 #include "report/text.h"
 
 #include <stdio.h>
@@ -129,6 +130,20 @@ void hb_cli_print(HbCli *cli, char *text)
     if (!g_str_has_suffix(text, "\n"))
         fputc('\n', stdout);
     g_free(text);
+}
+
+void hb_cli_add_to_document(HbCli *cli, const char *name, json_t *value)
+{
+    char **document = cli->documents->len > 0 ? (char **)&cli->documents->pdata[cli->documents->len - 1] : NULL;
+    json_t *root = document != NULL ? json_loads(*document, 0, NULL) : NULL;
+
+    if (root == NULL) {
+        json_decref(value);
+        return;
+    }
+    json_object_set_new(root, name, value);
+    g_free(*document);
+    *document = hb_json_end(root);
 }
 
 void hb_cli_conclude(HbCli *cli, char *document, char *page)

@@ -16,6 +16,8 @@
 #include "work/run/observer.h"
 #include "work/source/snapshot_source.h"
 
+#include <jansson.h>
+
 typedef struct {
     HbOptions options;
     HbVoice *voice;
@@ -87,3 +89,6 @@ void hb_cli_print(HbCli *cli, char *text);
 /* A result: the document is kept for whoever wants JSON, and the page is printed unless JSON is to be printed (NULL:
  * there is nothing to print for a person). Takes both */
 void hb_cli_conclude(HbCli *cli, char *document, char *page);
+
+/* Another field of the result that was told last; takes the value */
+void hb_cli_add_to_document(HbCli *cli, const char *name, json_t *value);

@@ -135,7 +135,8 @@ static void hosts_write_one_dump(void **state)
         " grep -q 'of 3 hosts' 1.err 2.err 3.err; fails 6 hb dump --join $N \"$FROM\" $X; grep -q 'exists already' e";
 
     (void)state;
-    dump_on(engines[0], "", "dumps 1 & W=$!; wait_for places; wait $W; alike");
+    dump_on(engines[0], "",
+            "dumps 1 --json & W=$!; wait_for places; wait $W; alike; grep -q '\"own_parts\": [1-9]' 1.out");
     dump_on(engines[0], "--hosts 3", line);
     dump_on(engines[1], "--hosts 3", line);
 }

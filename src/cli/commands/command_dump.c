@@ -95,7 +95,7 @@ static HbStatus report_joined(HbCli *cli, const HbDumpOptions *options, double s
     return reader != NULL ? report(cli, hb_reader_get_manifest(reader), options->path, seconds) : HB_STATUS_STATEMENT;
 }
 
-static void tell_share(const HbCli *cli, HbDumpHosts *hosts)
+static void tell_share(HbCli *cli, HbDumpHosts *hosts)
 {
     const HbDumpShare share = hb_dump_hosts_get_share(hosts);
     g_autofree char *bytes = hb_text_bytes(share.bytes), *parts = hb_text_plural(share.groups, "part", "parts"),
@@ -103,6 +103,9 @@ static void tell_share(const HbCli *cli, HbDumpHosts *hosts)
 
     hb_observers_note(cli->observers, HB_SEVERITY_NOTE, NULL, "of %s, this one wrote %s of the rows, %s", all, parts,
                       bytes);
+    hb_cli_add_to_document(cli, "shared",
+                           json_pack("{s:i, s:i, s:I}", "hosts", (int)share.hosts, "own_parts", (int)share.groups,
+                                     "own_bytes", (json_int_t)share.bytes));
 }
 
 static HbStatus dump_shared(HbCli *cli, HbDumpOptions *options, gint64 start, GError **error)
@@ -124,9 +127,9 @@ static HbStatus dump_shared(HbCli *cli, HbDumpOptions *options, gint64 start, GE
     manifest = hb_dump_run(options, error);
     seconds = (double)(g_get_monotonic_time() - start) / G_USEC_PER_SEC;
     if (manifest != NULL) {
-        tell_share(cli, options->hosts);
         status = hb_dump_hosts_joins(options->hosts) ? report_joined(cli, options, seconds, error)
                                                      : report(cli, manifest, options->path, seconds);
+        tell_share(cli, options->hosts);
     }
     hb_dump_hosts_free(options->hosts);
     return status;

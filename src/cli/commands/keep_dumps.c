@@ -3,7 +3,6 @@
 
 #include "core/base/error.h"
 #include "dump/json_writer.h"
-#include "report/json.h"
 #include "report/text.h"
 #include "work/dump/older_dumps.h"
 #include "work/verify/verify.h"
@@ -66,18 +65,6 @@ static json_t *write_older(const HbOlderDumps *older)
                      "passed_over", passed_over);
 }
 
-static void add_to_document(const HbCli *cli, const HbOlderDumps *older)
-{
-    char **document = cli->documents->len > 0 ? (char **)&cli->documents->pdata[cli->documents->len - 1] : NULL;
-    json_t *root = document != NULL ? json_loads(*document, 0, NULL) : NULL;
-
-    if (root == NULL)
-        return;
-    json_object_set_new(root, "older", write_older(older));
-    g_free(*document);
-    *document = hb_json_end(root);
-}
-
 static void tell(HbCli *cli, const HbOlderDumps *older)
 {
     g_autofree char *kept = hb_text_plural(older->kept, "dump", "dumps");
@@ -110,7 +97,7 @@ HbStatus hb_cli_keep_dumps(HbCli *cli, const char *path, GError **error)
         return HB_STATUS_DONE;
     dump = open_verified(cli, path, error);
     if (dump != NULL && hb_older_dumps_clear_away(cli->dump_pattern, dump, &rule, &older, error)) {
-        add_to_document(cli, &older);
+        hb_cli_add_to_document(cli, "older", write_older(&older));
         tell(cli, &older);
         status = older.is_incomplete ? HB_STATUS_REMARKS : HB_STATUS_DONE;
     }
