@@ -209,7 +209,7 @@ static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char
     const gboolean ok =
         hb_http_perform(bucket->http, &request, &answer, error) &&
         (answer.status == 200 || answer.status == 412 || (answer.status == 501 && request.only_if_new) ||
-         hb_bucket_set_refusal(bucket, file->path, &answer, error));
+         hb_bucket_set_refusal(bucket, file->name, &answer, error));
 
     *status = answer.status;
     *tries = answer.tries;
@@ -236,7 +236,7 @@ static gboolean try_condition(HbBucket *bucket, const HbBucketFile *file, const 
 gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes, const char *sum, GError **error)
 {
     g_autofree char *path = hb_bucket_make_path(bucket, name);
-    const HbBucketFile file = {path, fd, bytes};
+    const HbBucketFile file = {name, path, fd, bytes};
     const gboolean is_conditional = !g_atomic_int_get(&bucket->is_unconditional),
                    in_parts = bytes > HB_BUCKET_PART_BYTES;
     guint status = 0, tries = 2;
@@ -245,7 +245,8 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
         return FALSE;
     if (in_parts ? !hb_bucket_put_parts(bucket, &file, is_conditional, &status, error)
                  : !put_whole(bucket, &file, sum, &status, &tries, error)) {
-        g_prefix_error(error, "writing %s: ", name);
+        if (error != NULL && !g_str_has_prefix((*error)->message, name))
+            g_prefix_error(error, "writing %s: ", name);
         return FALSE;
     }
     if (status == 501 && is_conditional) {

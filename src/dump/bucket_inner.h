@@ -43,7 +43,7 @@ GHashTable *hb_bucket_list_prefix(HbBucket *bucket, const char *prefix, gboolean
 #define HB_BUCKET_PART_BYTES ((guint64)32 * 1024 * 1024)
 
 typedef struct {
-    const char *path; /* hb_bucket_make_path() */
+    const char *name, *path; /* hb_bucket_make_path() */
     int fd;
     guint64 bytes;
 } HbBucketFile;

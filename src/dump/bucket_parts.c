@@ -19,7 +19,7 @@
 
 typedef struct {
     HbBucket *bucket;
-    const char *path;
+    const char *name, *path;
     int fd;
     char *upload;  /* the store's name of it, escaped */
     GString *list; /* of the parts that are there */
@@ -33,12 +33,12 @@ static gboolean begin(Parts *parts, GError **error)
     g_autofree char *upload = NULL;
     HbHttpAnswer answer;
     gboolean ok = hb_http_perform(parts->bucket->http, &request, &answer, error) &&
-                  (answer.status == 200 || hb_bucket_set_refusal(parts->bucket, parts->path, &answer, error));
+                  (answer.status == 200 || hb_bucket_set_refusal(parts->bucket, parts->name, &answer, error));
 
     if (ok) {
         upload = hb_bucket_read_element(answer.text->str, "UploadId");
         ok = upload != NULL || hb_error_set(error, HB_ERROR_FILE, "see whether the endpoint is that of an object store",
-                                            "%s: the object store names no upload", parts->path);
+                                            "%s: the object store names no upload", parts->name);
         parts->upload = ok ? hb_signature_escape(upload, FALSE) : NULL;
     }
     hb_http_answer_clear(&answer);
@@ -71,7 +71,7 @@ static gboolean send_part(Parts *parts, guint number, guint64 offset, guint64 by
     request.payload = sum->sum;
     ok = hb_http_perform(parts->bucket->http, &request, &answer, error) &&
          ((answer.status == 200 && answer.etag != NULL) ||
-          hb_bucket_set_refusal(parts->bucket, parts->path, &answer, error));
+          hb_bucket_set_refusal(parts->bucket, parts->name, &answer, error));
     if (ok)
         add_to_list(parts, number, answer.etag);
     hb_http_answer_clear(&answer);
@@ -102,9 +102,9 @@ static gboolean ask_to_end(Parts *parts, const HbHttpRequest *request, guint *st
     if (ok && answer.status == 200 && (code = hb_bucket_read_element(answer.text->str, "Code")) != NULL) {
         *again = strcmp(code, "InternalError") == 0;
         ok = hb_error_set(error, HB_ERROR_FILE, NULL, "%s: the object store cannot put its parts together: %s",
-                          parts->path, code);
+                          parts->name, code);
     } else if (ok && answer.status != 200 && answer.status != 404 && answer.status != 412 && answer.status != 501) {
-        ok = hb_bucket_set_refusal(parts->bucket, parts->path, &answer, error);
+        ok = hb_bucket_set_refusal(parts->bucket, parts->name, &answer, error);
     }
     hb_http_answer_clear(&answer);
     return ok;
@@ -153,7 +153,8 @@ static void give_up(Parts *parts)
 gboolean hb_bucket_put_parts(HbBucket *bucket, const HbBucketFile *file, gboolean only_if_new, guint *status,
                              GError **error)
 {
-    Parts parts = {.bucket = bucket, .path = file->path, .fd = file->fd, .list = g_string_new(NULL)};
+    Parts parts = {
+        .bucket = bucket, .name = file->name, .path = file->path, .fd = file->fd, .list = g_string_new(NULL)};
     GError *ours = NULL;
     const gboolean ok =
         begin(&parts, &ours) && send_all(&parts, file->bytes, &ours) && end(&parts, only_if_new, status, &ours);

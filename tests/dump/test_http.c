@@ -323,8 +323,11 @@ static void a_large_file_is_put_together_from_parts(void **state)
         bucket = open_bucket(&server);
         if (hb_bucket_put(bucket, "rows/a", fd, bytes, "unused", &error) != (cases[i].part == NULL))
             fail_msg("case %zu: %s", i, error != NULL ? error->message : "written");
-        if (cases[i].part != NULL)
+        if (cases[i].part != NULL) {
             check_contains(error->message, cases[i].part);
+            check_contains(error->message, "rows/a");
+            check_lacks(error->message, "/dumps/");
+        }
         g_clear_error(&error);
         if (server.requests != cases[i].requests)
             fail_msg("case %zu: %u requests: %s", i, server.requests, server.heard->str);

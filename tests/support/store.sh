@@ -99,14 +99,28 @@ store_small() {
     store_await dumps
 }
 
-store_begin() {
-    local kind
+store_begin() { # another program may have one of the ports, or the machine be busy
+    local try
+    for try in 1 2 3; do
+        ! store_try || return 0
+        store_end 2>/dev/null
+    done
+    return 1
+}
+
+store_try() {
+    local kind try
     store_place garden:keeper acorn
     store_write_conditions
     store_configure
     store_start memcached memcached -l 127.0.0.1 -p $((STORE_PORT + 4)) -U 0 -m 16 -u "$(id -un)"
     for kind in object container account proxy; do store_start $kind swift-$kind-server "$STORE/etc/$kind.conf" -v; done
-    store_await healthcheck -f && store_ask PUT dumps
+    store_await healthcheck -f || return 1
+    for try in $(seq 50); do # the parts behind the front come up later
+        ! store_ask PUT dumps 2>/dev/null || return 0
+        sleep 0.2
+    done
+    return 1
 }
 
 store_ask() { # VERB PATH [OPTION...]: by curl, with its own signing
