@@ -189,6 +189,8 @@ static struct curl_slist *make_headers(HbHttp *http, const HbHttpRequest *reques
     HbUnsigned unsigned_one = {
         request->verb, access->host, path, request->query != NULL ? request->query : "", payload, 0};
 
+    if (request->body < 0 && strcmp(request->verb, "POST") == 0)
+        headers = add_header(headers, "Content-Length", "0"); /* some do not take it without */
     if (request->only_if_new)
         headers = add_header(headers, "If-None-Match", "*");
     if (access->key_id == NULL)

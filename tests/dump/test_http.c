@@ -206,6 +206,7 @@ static void files_are_written_where_nothing_is(void **state)
         if (cases[i].part != NULL)
             check_error(&error, HB_ERROR_FILE, cases[i].part);
         check_contains(server.heard->str, cases[i].heard);
+        check_contains(server.heard->str, "Content-Length: 0\r\n");
         hb_bucket_close(bucket);
         end_server(&server);
     }
