@@ -206,7 +206,6 @@ static void files_are_written_where_nothing_is(void **state)
         if (cases[i].part != NULL)
             check_error(&error, HB_ERROR_FILE, cases[i].part);
         check_contains(server.heard->str, cases[i].heard);
-        check_contains(server.heard->str, "Content-Length: 0\r\n");
         hb_bucket_close(bucket);
         end_server(&server);
     }
@@ -333,6 +332,7 @@ static void a_large_file_is_put_together_from_parts(void **state)
         if (server.requests != cases[i].requests)
             fail_msg("case %zu: %u requests: %s", i, server.requests, server.heard->str);
         check_contains(server.heard->str, cases[i].heard);
+        check_contains(server.heard->str, "Content-Length: 0\r\n");
         hb_bucket_close(bucket);
         end_server(&server);
     }
