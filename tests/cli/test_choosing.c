@@ -16,6 +16,9 @@ typedef struct {
 static const Case cases[] = {
     {"old", "new", "one_schema", "--take schema:loans", 0, "comes along, because it is needed: table garden.accession",
      "foreign-key  loans.loan.loan_code_fkey", "table  garden.tree"},
+    /* who granted is no need where the server takes any superuser for it */
+    {"old", "new", "two_schemas", "--take schema:garden --take schema:loans", 0, NULL,
+     "membership  loans_desk in vale_readers", "role  postgres"},
     {"old", "new", "no_pictures", "--skip rows:photograph", 0, NULL, "table  garden.photograph",
      "rows  garden.photograph"},
     {"old", "new", "no_trees", "--skip table:tree", 1, NULL, "table  garden.plot", "view  garden.standing_tree"},

@@ -41,8 +41,8 @@ UNION ALL
 SELECT 'membership', 0, m.roleid, format('%s in %s%s', quote_ident(pg_get_userbyid(m.member)),
                                          quote_ident(pg_get_userbyid(m.roleid)), @membership_by@),
        x.text,
-       format('%s:%s,%s:%s,%s:%s', 'pg_authid'::regclass::oid, m.roleid, 'pg_authid'::regclass::oid, m.member,
-              'pg_authid'::regclass::oid, m.grantor),
+       format('%s:%s,%s:%s', 'pg_authid'::regclass::oid, m.roleid, 'pg_authid'::regclass::oid, m.member)
+           || CASE WHEN m.grantor <> 10 THEN format(',%s:%s', 'pg_authid'::regclass::oid, m.grantor) ELSE '' END,
        p.since, format('there is no role %s', p.name)
 FROM pg_auth_members m
 LEFT JOIN pg_roles b ON b.oid = m.member
