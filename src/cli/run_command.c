@@ -5,6 +5,7 @@
 #include "cli/terminal.h"
 #include "core/base/dated_name.h"
 #include "core/base/error.h"
+#include "dump/folder.h"
 #include "dump/object_access.h"
 #include "engine/registry.h"
 #include "report/run_page.h"
@@ -84,35 +85,24 @@ static gboolean check_arguments(const HbCommand *command, char **arguments, GErr
                         command->arguments, count < command->arguments_min ? "only" : "as many as", count);
 }
 
-/* Where a dump's own name begins in its path, and its folder's ends; the options of an object store are neither */
-static void split_path(const char *path, char **folder, char **name)
-{
-    g_autofree char *plain = g_strndup(path, hb_object_is_uri(path) ? strcspn(path, "?") : strlen(path));
-
-    *folder = g_path_get_dirname(plain);
-    *name = g_path_get_basename(plain);
-}
-
 static char *expand_name(const char *path, const char *name, GError **error)
 {
     g_autoptr(GDateTime) now = g_date_time_new_now_local();
-    g_autofree char *dated = hb_dated_name_expand(name, now, error), *folder = NULL;
+    g_autofree char *dated = hb_dated_name_expand(name, now, error);
 
-    if (dated == NULL)
-        return NULL;
-    if (hb_object_is_uri(path))
-        return hb_object_uri_beside(path, dated);
-    folder = g_path_get_dirname(path);
-    return strchr(path, '/') != NULL ? g_build_filename(folder, dated, NULL) : g_steal_pointer(&dated);
+    if (dated == NULL || strchr(path, '/') == NULL)
+        return g_steal_pointer(&dated);
+    return hb_folder_name_beside(path, dated);
 }
 
 /* A DUMP with a date in its name: the one to be written is of now; one to be read is the newest that there is */
 static gboolean find_dated(HbCli *cli, const HbCommand *command, char **argument, GError **error)
 {
-    g_autofree char *folder = NULL, *own = NULL;
+    const gsize length = hb_object_is_uri(*argument) ? strcspn(*argument, "?") : strlen(*argument);
+    g_autofree char *own = hb_folder_get_name(*argument), *path = g_strndup(*argument, length),
+                    *folder = g_path_get_dirname(path);
     char *name;
 
-    split_path(*argument, &folder, &own);
     if (hb_engine_is_uri(*argument) || (!hb_dated_name_is_pattern(own) && !hb_dated_name_is_pattern(folder)))
         return TRUE;
     if (command->bit != HB_FOR_DUMP && g_file_test(*argument, G_FILE_TEST_EXISTS))

@@ -34,48 +34,7 @@ char *hb_bucket_make_path(const HbBucket *bucket, const char *name)
                            *bucket->access->path != '\0' ? "/" : "", name);
 }
 
-/* ---- Answers ---- */
-
-typedef struct {
-    const char *element;
-    gboolean is_in;
-    char *text;
-} Search;
-
-static void find_element(GMarkupParseContext *context, const char *name, const char **names, const char **values,
-                         gpointer data, GError **error)
-{
-    Search *search = data;
-
-    (void)context, (void)names, (void)values, (void)error;
-    search->is_in = search->text == NULL && strcmp(name, search->element) == 0;
-}
-
-static void find_text(GMarkupParseContext *context, const char *text, gsize length, gpointer data, GError **error)
-{
-    Search *search = data;
-
-    (void)context, (void)error;
-    if (search->is_in && search->text == NULL)
-        search->text = g_strndup(text, length);
-}
-
-static void leave_element(GMarkupParseContext *context, const char *name, gpointer data, GError **error)
-{
-    (void)context, (void)name, (void)error;
-    ((Search *)data)->is_in = FALSE;
-}
-
-char *hb_bucket_read_element(const char *xml, const char *element)
-{
-    static const GMarkupParser parser = {find_element, leave_element, find_text, NULL, NULL};
-    Search search = {.element = element};
-    GMarkupParseContext *context = g_markup_parse_context_new(&parser, 0, &search, NULL);
-
-    g_markup_parse_context_parse(context, xml, (gssize)strlen(xml), NULL);
-    g_markup_parse_context_free(context);
-    return search.text;
-}
+/* ---- Refusals ---- */
 
 /* What an answer that is no success comes to */
 gboolean hb_bucket_set_refusal(const HbBucket *bucket, const char *doing, const HbHttpAnswer *answer, GError **error)
@@ -107,7 +66,7 @@ gboolean hb_bucket_set_refusal(const HbBucket *bucket, const char *doing, const 
 
 /* ---- Single files ---- */
 
-int hb_bucket_open_temporary(GError **error)
+static int open_temporary(GError **error)
 {
     g_autofree char *path = NULL;
     g_autoptr(GError) cause = NULL;
@@ -118,6 +77,17 @@ int hb_bucket_open_temporary(GError **error)
     else
         unlink(path);
     return fd;
+}
+
+int hb_bucket_open_text(const char *text, GError **error)
+{
+    const int fd = open_temporary(error);
+
+    if (fd < 0 || hb_file_write_fully(fd, text, strlen(text)))
+        return fd;
+    hb_file_error(error, "writing", "a temporary file");
+    close(fd);
+    return -1;
 }
 
 static gboolean check_got(const char *name, guint64 bytes, const HbBucket *bucket, const HbHttpAnswer *answer,
@@ -134,7 +104,7 @@ static gboolean check_got(const char *name, guint64 bytes, const HbBucket *bucke
 int hb_bucket_get(HbBucket *bucket, const char *name, guint64 bytes, GError **error)
 {
     g_autofree char *path = hb_bucket_make_path(bucket, name);
-    int fd = hb_bucket_open_temporary(error);
+    int fd = open_temporary(error);
     const HbHttpRequest request = {.verb = "GET", .path = path, .body = -1, .into = fd, .limit = bytes};
     HbHttpAnswer answer = {0};
 
@@ -192,11 +162,9 @@ static gboolean is_ours(HbBucket *bucket, const char *name, guint64 bytes, const
     return found != NULL && strcmp(found->sum, sum) == 0;
 }
 
-#define PROBE_BYTES_MAX ((guint64)64 * 1024)
-
-/* *tries: what is there by now may have come with an earlier one */
-static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char *sum, guint *status, guint *tries,
-                          GError **error)
+/* *may_be_ours: what is there by now may have come with an earlier try */
+static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char *sum, guint *status,
+                          gboolean *may_be_ours, GError **error)
 {
     const HbHttpRequest request = {.verb = "PUT",
                                    .path = file->path,
@@ -212,25 +180,26 @@ static gboolean put_whole(HbBucket *bucket, const HbBucketFile *file, const char
          hb_bucket_set_refusal(bucket, file->name, &answer, error));
 
     *status = answer.status;
-    *tries = answer.tries;
+    *may_be_ours = answer.tries > 1;
     hb_http_answer_clear(&answer);
     return ok;
 }
 
-/* A store may pass over a condition that it does not know: what has just been written must be refused the second time
- */
-static gboolean try_condition(HbBucket *bucket, const HbBucketFile *file, const char *sum, GError **error)
-{
-    guint status, tries;
+#define PROBE_BYTES_MAX ((guint64)64 * 1024)
 
-    if (g_atomic_int_get(&bucket->is_tried) || file->bytes > PROBE_BYTES_MAX)
-        return TRUE;
-    if (!put_whole(bucket, file, sum, &status, &tries, error))
-        return FALSE;
+/* A store may pass over a condition that it does not know: what has just been written must be refused the second time.
+ * If that cannot be asked now, the next file shows it: this one is there */
+static void try_condition(HbBucket *bucket, const HbBucketFile *file, const char *sum)
+{
+    gboolean may_be_ours;
+    guint status;
+
+    if (g_atomic_int_get(&bucket->is_tried) || file->bytes > PROBE_BYTES_MAX ||
+        !put_whole(bucket, file, sum, &status, &may_be_ours, NULL))
+        return;
     g_atomic_int_set(&bucket->is_tried, TRUE);
     if (status != 412)
         g_atomic_int_set(&bucket->is_unconditional, TRUE);
-    return TRUE;
 }
 
 gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes, const char *sum, GError **error)
@@ -239,12 +208,13 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
     const HbBucketFile file = {name, path, fd, bytes};
     const gboolean is_conditional = !g_atomic_int_get(&bucket->is_unconditional),
                    in_parts = bytes > HB_BUCKET_PART_BYTES;
-    guint status = 0, tries = 2;
+    gboolean may_be_ours = TRUE;
+    guint status = 0;
 
     if (!is_conditional && !check_free(bucket, path, name, error))
         return FALSE;
     if (in_parts ? !hb_bucket_put_parts(bucket, &file, is_conditional, &status, error)
-                 : !put_whole(bucket, &file, sum, &status, &tries, error)) {
+                 : !put_whole(bucket, &file, sum, &status, &may_be_ours, error)) {
         if (error != NULL && !g_str_has_prefix((*error)->message, name))
             g_prefix_error(error, "writing %s: ", name);
         return FALSE;
@@ -254,22 +224,22 @@ gboolean hb_bucket_put(HbBucket *bucket, const char *name, int fd, guint64 bytes
         g_atomic_int_set(&bucket->is_unconditional, TRUE);
         return hb_bucket_put(bucket, name, fd, bytes, sum, error);
     }
-    if (status == 200)
-        return !is_conditional || try_condition(bucket, &file, sum, error);
-    return (tries > 1 && is_ours(bucket, name, bytes, sum)) || set_exists(name, error);
+    if (status == 200) {
+        if (is_conditional)
+            try_condition(bucket, &file, sum);
+        return TRUE;
+    }
+    return (may_be_ours && is_ours(bucket, name, bytes, sum)) || set_exists(name, error);
 }
 
 gboolean hb_bucket_write(HbBucket *bucket, const char *name, const char *text, GError **error)
 {
     g_autofree char *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, text, -1);
-    const int fd = hb_bucket_open_temporary(error);
-    gboolean ok;
+    const int fd = hb_bucket_open_text(text, error);
+    const gboolean ok = fd >= 0 && hb_bucket_put(bucket, name, fd, strlen(text), sum, error);
 
-    if (fd < 0)
-        return FALSE;
-    ok = hb_file_write_fully(fd, text, strlen(text)) ? hb_bucket_put(bucket, name, fd, strlen(text), sum, error)
-                                                     : hb_file_error(error, "writing", name);
-    close(fd);
+    if (fd >= 0)
+        close(fd);
     return ok;
 }
 

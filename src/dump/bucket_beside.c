@@ -2,39 +2,41 @@
 #include "dump/bucket_inner.h"
 
 #include "core/base/error.h"
+#include "dump/file.h"
 
 #include <string.h>
 
-/* ---- What a killed dump has left ---- */
+/* *count: how many went */
+static gboolean remove_listed(HbBucket *dump, GHashTable *names, guint *count, GError **error)
+{
+    GHashTableIter iter;
+    gpointer name;
+
+    *count = 0;
+    g_hash_table_iter_init(&iter, names);
+    while (g_hash_table_iter_next(&iter, &name, NULL)) {
+        if (!hb_bucket_remove(dump, name, error))
+            return FALSE;
+        ++*count;
+    }
+    return TRUE;
+}
 
 gboolean hb_bucket_sweep(const char *uri, const char *last, guint *count, GError **error)
 {
     HbBucket *bucket = hb_bucket_open(uri, error);
     g_autoptr(GHashTable) names = bucket != NULL ? hb_bucket_list(bucket, 0, error) : NULL;
-    gboolean ok = names != NULL;
-    GHashTableIter iter;
-    gpointer name;
+    gboolean ok = names != NULL && hb_bucket_end_parts(bucket, error);
 
     *count = 0;
-    ok = ok && hb_bucket_end_parts(bucket, error);
     if (ok && g_hash_table_contains(names, last))
         ok = hb_error_set(error, HB_ERROR_FILE, "name another one", "%s is a whole dump, and is left alone", uri);
-    if (ok)
-        g_hash_table_iter_init(&iter, names);
-    while (ok && g_hash_table_iter_next(&iter, &name, NULL)) {
-        ok = hb_bucket_remove(bucket, name, error);
-        *count += ok;
-    }
+    ok = ok && remove_listed(bucket, names, count, error);
     hb_bucket_close(bucket);
     return ok;
 }
 
 /* ---- Dumps beside each other ---- */
-
-static gint compare_names(gconstpointer one, gconstpointer other)
-{
-    return strcmp(*(const char *const *)one, *(const char *const *)other);
-}
 
 /* The folder that the dump is in, instead of the dump */
 static HbBucket *open_folder(const char *uri, GError **error)
@@ -67,7 +69,7 @@ GPtrArray *hb_bucket_list_beside(const char *uri, GError **error)
     g_hash_table_iter_init(&iter, found);
     while (g_hash_table_iter_next(&iter, &name, NULL))
         g_ptr_array_add(names, g_strdup(name));
-    g_ptr_array_sort(names, compare_names);
+    g_ptr_array_sort(names, hb_file_compare_names);
     return names;
 }
 
@@ -76,23 +78,15 @@ static gboolean write_mark(HbBucket *folder, const char *mark, GError **error)
     g_autofree char *there = NULL;
 
     return hb_bucket_read(folder, mark, &there, error) &&
-           (there != NULL || hb_bucket_write(folder, mark, "what has this name without dots goes\n", error));
+           (there != NULL || hb_bucket_write(folder, mark, "The dump of this name is being removed.\n", error));
 }
 
 static gboolean remove_all(HbBucket *dump, const char *first, GError **error)
 {
     g_autoptr(GHashTable) names = hb_bucket_remove(dump, first, error) ? hb_bucket_list(dump, 0, error) : NULL;
-    GHashTableIter iter;
-    gpointer name;
+    guint count;
 
-    if (names == NULL)
-        return FALSE;
-    g_hash_table_iter_init(&iter, names);
-    while (g_hash_table_iter_next(&iter, &name, NULL)) {
-        if (!hb_bucket_remove(dump, name, error))
-            return FALSE;
-    }
-    return TRUE;
+    return names != NULL && remove_listed(dump, names, &count, error);
 }
 
 gboolean hb_bucket_remove_dump(const char *uri, const char *mark, const char *last, GError **error)

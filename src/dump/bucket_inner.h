@@ -22,11 +22,8 @@ struct HbBucket {
 /* "/bucket/path/name"; the caller's */
 char *hb_bucket_make_path(const HbBucket *bucket, const char *name);
 
-/* A temporary file without a name; -1 on error */
-int hb_bucket_open_temporary(GError **error);
-
-/* The text of the first such element of an answer; NULL: it has none. The caller's */
-char *hb_bucket_read_element(const char *xml, const char *element);
+/* A temporary file without a name that holds the text; -1 on error */
+int hb_bucket_open_text(const char *text, GError **error);
 
 /* What an answer that is no success comes to; returns FALSE */
 gboolean hb_bucket_set_refusal(const HbBucket *bucket, const char *doing, const HbHttpAnswer *answer, GError **error);

@@ -36,7 +36,7 @@ static gboolean begin(Parts *parts, GError **error)
                   (answer.status == 200 || hb_bucket_set_refusal(parts->bucket, parts->name, &answer, error));
 
     if (ok) {
-        upload = hb_bucket_read_element(answer.text->str, "UploadId");
+        upload = hb_http_read_element(answer.text->str, "UploadId");
         ok = upload != NULL || hb_error_set(error, HB_ERROR_FILE, "see whether the endpoint is that of an object store",
                                             "%s: the object store names no upload", parts->name);
         parts->upload = ok ? hb_signature_escape(upload, FALSE) : NULL;
@@ -99,7 +99,7 @@ static gboolean ask_to_end(Parts *parts, const HbHttpRequest *request, guint *st
 
     *again = FALSE;
     *status = answer.status;
-    if (ok && answer.status == 200 && (code = hb_bucket_read_element(answer.text->str, "Code")) != NULL) {
+    if (ok && answer.status == 200 && (code = hb_http_read_element(answer.text->str, "Code")) != NULL) {
         *again = strcmp(code, "InternalError") == 0;
         ok = hb_error_set(error, HB_ERROR_FILE, NULL, "%s: the object store cannot put its parts together: %s",
                           parts->name, code);
@@ -115,7 +115,7 @@ static gboolean end(Parts *parts, gboolean only_if_new, guint *status, GError **
     g_autofree char *query = g_strconcat("uploadId=", parts->upload, NULL),
                     *text = g_strdup_printf("<CompleteMultipartUpload>%s</CompleteMultipartUpload>", parts->list->str),
                     *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, text, -1);
-    const int fd = hb_bucket_open_temporary(error);
+    const int fd = hb_bucket_open_text(text, error);
     const HbHttpRequest request = {.verb = "POST",
                                    .path = parts->path,
                                    .query = query,
@@ -128,10 +128,6 @@ static gboolean end(Parts *parts, gboolean only_if_new, guint *status, GError **
 
     if (fd < 0)
         return FALSE;
-    if (!hb_file_write_fully(fd, text, strlen(text))) {
-        close(fd);
-        return hb_file_error(error, "writing", "a temporary file");
-    }
     for (guint count = 0; count < PATIENCE && again; count++) {
         g_clear_error(error);
         ok = ask_to_end(parts, &request, status, &again, error);
@@ -170,30 +166,26 @@ gboolean hb_bucket_put_parts(HbBucket *bucket, const HbBucketFile *file, gboolea
 
 /* ---- What was begun, and never ended ---- */
 
-/* Of each <Upload> of a list: file and name. char *, one after the other; the caller's */
-static GPtrArray *read_uploads(const char *text)
+/* TRUE with *none: there are none any more, or the store does not know of any */
+static gboolean end_listed(HbBucket *bucket, const char *xml, const char *folder, gboolean *none, GError **error)
 {
-    GPtrArray *uploads = g_ptr_array_new_with_free_func(g_free);
-    g_auto(GStrv) pieces = g_strsplit(text, "<Upload>", -1);
+    g_autoptr(GPtrArray) files = hb_http_list_elements(xml, "Key"), uploads = hb_http_list_elements(xml, "UploadId");
 
-    for (guint i = 1; pieces[0] != NULL && pieces[i] != NULL; i++) {
-        const char *tail = strstr(pieces[i], "</Upload>");
-        g_autofree char *one =
-            g_strdup_printf("<Upload>%.*s</Upload>", (int)(tail != NULL ? tail - pieces[i] : 0), pieces[i]);
-        char *key = hb_bucket_read_element(one, "Key"), *name = hb_bucket_read_element(one, "UploadId");
-        if (key != NULL && name != NULL) {
-            g_ptr_array_add(uploads, key);
-            g_ptr_array_add(uploads, name);
-        } else {
-            g_free(key);
-            g_free(name);
-        }
+    if (files->len != uploads->len)
+        return hb_error_set(error, HB_ERROR_FILE, "see whether the endpoint is that of an object store",
+                            "the list of a bucket's unfinished files cannot be read");
+    for (guint i = 0; i < files->len; i++) {
+        g_autofree char *path = g_strdup_printf("/%s/%s", bucket->access->bucket, (char *)files->pdata[i]);
+        Parts parts = {.bucket = bucket, .path = path, .upload = hb_signature_escape(uploads->pdata[i], FALSE)};
+        if (g_str_has_prefix(files->pdata[i], folder))
+            give_up(&parts);
+        g_free(parts.upload);
     }
-    return uploads;
+    *none = files->len == 0;
+    return TRUE;
 }
 
-/* NULL on error; empty: there are none, or the store knows of none */
-static GPtrArray *list_uploads(HbBucket *bucket, GError **error)
+static gboolean end_some(HbBucket *bucket, gboolean *none, GError **error)
 {
     g_autofree char *path = g_strconcat("/", bucket->access->bucket, NULL),
                     *folder = g_strconcat(bucket->access->path, "/", NULL),
@@ -201,35 +193,22 @@ static GPtrArray *list_uploads(HbBucket *bucket, GError **error)
                     *query = g_strdup_printf("max-uploads=1000&prefix=%s&uploads=", prefix);
     const HbHttpRequest request = {.verb = "GET", .path = path, .query = query, .body = -1, .into = -1};
     HbHttpAnswer answer;
-    GPtrArray *uploads = NULL;
+    const gboolean ok = hb_http_perform(bucket->http, &request, &answer, error) &&
+                        (answer.status == 200 || answer.status == 501 ||
+                         hb_bucket_set_refusal(bucket, "looking for unfinished parts", &answer, error)) &&
+                        end_listed(bucket, answer.status == 200 ? answer.text->str : "", folder, none, error);
 
-    if (hb_http_perform(bucket->http, &request, &answer, error) &&
-        (answer.status == 200 || answer.status == 501 ||
-         hb_bucket_set_refusal(bucket, "looking for unfinished parts", &answer, error)))
-        uploads = read_uploads(answer.status == 200 ? answer.text->str : "");
     hb_http_answer_clear(&answer);
-    return uploads;
-}
-
-static gboolean end_uploads(HbBucket *bucket, const GPtrArray *uploads)
-{
-    for (guint i = 0; i + 1 < uploads->len; i += 2) {
-        g_autofree char *path = g_strdup_printf("/%s/%s", bucket->access->bucket, (char *)uploads->pdata[i]);
-        Parts parts = {.bucket = bucket, .path = path, .upload = hb_signature_escape(uploads->pdata[i + 1], FALSE)};
-        give_up(&parts);
-        g_free(parts.upload);
-    }
-    return uploads->len > 0;
+    return ok;
 }
 
 gboolean hb_bucket_end_parts(HbBucket *bucket, GError **error)
 {
-    for (guint count = 0; count < UPLOADS_ROUNDS; count++) {
-        g_autoptr(GPtrArray) uploads = list_uploads(bucket, error);
-        if (uploads == NULL)
+    gboolean none = FALSE;
+
+    for (guint count = 0; count < UPLOADS_ROUNDS && !none; count++) {
+        if (!end_some(bucket, &none, error))
             return FALSE;
-        if (!end_uploads(bucket, uploads))
-            return TRUE;
     }
     return TRUE;
 }

@@ -300,3 +300,8 @@ gboolean hb_file_is_safe_name(const char *name)
     }
     return TRUE;
 }
+
+gint hb_file_compare_names(gconstpointer one, gconstpointer other)
+{
+    return strcmp(*(const char *const *)one, *(const char *const *)other);
+}

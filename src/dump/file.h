@@ -56,5 +56,8 @@ gboolean hb_file_write_fully(int fd, const char *bytes, gsize length);
 /* Sets the error from errno: "writing rows/x: No space left on device". Returns FALSE */
 gboolean hb_file_error(GError **error, const char *doing, const char *name);
 
+/* Of char * in a GPtrArray, byte by byte */
+gint hb_file_compare_names(gconstpointer one, gconstpointer other);
+
 /* Is the name one that a dump may contain: relative, without "..", no odd bytes? */
 gboolean hb_file_is_safe_name(const char *name);

@@ -60,6 +60,11 @@ gboolean hb_folder_make_below(HbFolder *folder, const char *name, GError **error
 gboolean hb_folder_commit(HbFolder *folder, GError **error);
 void hb_folder_discard(HbFolder *folder); /* accepts NULL */
 
+/* A dump's own name, and the path of what has another name beside it, of a folder, a file or in an object store. The
+ * caller's */
+char *hb_folder_get_name(const char *path);
+char *hb_folder_name_beside(const char *path, const char *name);
+
 /* The names of what is beside a dump, in its folder or in its folder of a bucket: char *, sorted; the caller's.
  * HB_ERROR_FILE, HB_ERROR_CONNECT */
 GPtrArray *hb_folder_list_beside(const char *path, GError **error);

@@ -283,9 +283,16 @@ gboolean hb_folder_remove(const char *path, GError **error)
 
 /* ---- What is beside it ---- */
 
-static gint compare_names(gconstpointer one, gconstpointer other)
+char *hb_folder_get_name(const char *path)
 {
-    return strcmp(*(char *const *)one, *(char *const *)other);
+    return hb_object_is_uri(path) ? hb_object_uri_get_name(path) : g_path_get_basename(path);
+}
+
+char *hb_folder_name_beside(const char *path, const char *name)
+{
+    g_autofree char *folder = g_path_get_dirname(path);
+
+    return hb_object_is_uri(path) ? hb_object_uri_beside(path, name) : g_build_filename(folder, name, NULL);
 }
 
 GPtrArray *hb_folder_list_beside(const char *path, GError **error)
@@ -306,6 +313,6 @@ GPtrArray *hb_folder_list_beside(const char *path, GError **error)
     names = g_ptr_array_new_with_free_func(g_free);
     while ((name = g_dir_read_name(entries)) != NULL)
         g_ptr_array_add(names, g_strdup(name));
-    g_ptr_array_sort(names, compare_names);
+    g_ptr_array_sort(names, hb_file_compare_names);
     return names;
 }

@@ -56,17 +56,12 @@ static gboolean list_below(const char *path, const char *prefix, int depth, GPtr
     return TRUE;
 }
 
-static int compare_names(gconstpointer one, gconstpointer other)
-{
-    return strcmp(*(const char *const *)one, *(const char *const *)other);
-}
-
 GPtrArray *hb_folder_list(const char *path, GError **error)
 {
     g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
 
     if (!list_below(path, "", HB_LIMIT_DEPTH, names, error))
         return NULL;
-    g_ptr_array_sort(names, compare_names);
+    g_ptr_array_sort(names, hb_file_compare_names);
     return g_steal_pointer(&names);
 }

@@ -265,45 +265,60 @@ static CURLcode try_once(HbHttp *http, const HbHttpRequest *request, Try *attemp
     return code;
 }
 
-/* ---- What an answer says of an error ---- */
+/* ---- What an answer says ---- */
 
 typedef struct {
-    HbHttpAnswer *answer;
     const char *element;
-} ErrorReader;
+    gboolean is_in;
+    GPtrArray *texts;
+} Search;
 
 static void begin_element(GMarkupParseContext *context, const char *name, const char **names, const char **values,
                           gpointer data, GError **error)
 {
+    Search *search = data;
+
     (void)context, (void)names, (void)values, (void)error;
-    ((ErrorReader *)data)->element = g_intern_string(name);
+    search->is_in = strcmp(name, search->element) == 0;
 }
 
 static void take_text(GMarkupParseContext *context, const char *text, gsize length, gpointer data, GError **error)
 {
-    const ErrorReader *reader = data;
+    const Search *search = data;
 
     (void)context, (void)error;
-    if (g_strcmp0(reader->element, "Code") == 0 && reader->answer->code == NULL)
-        reader->answer->code = g_strndup(text, length);
-    if (g_strcmp0(reader->element, "Message") == 0 && reader->answer->message == NULL)
-        reader->answer->message = g_strndup(text, length);
+    if (search->is_in)
+        g_ptr_array_add(search->texts, g_strndup(text, length));
 }
 
 static void end_element(GMarkupParseContext *context, const char *name, gpointer data, GError **error)
 {
     (void)context, (void)name, (void)error;
-    ((ErrorReader *)data)->element = NULL;
+    ((Search *)data)->is_in = FALSE;
+}
+
+GPtrArray *hb_http_list_elements(const char *xml, const char *element)
+{
+    static const GMarkupParser parser = {begin_element, end_element, take_text, NULL, NULL};
+    Search search = {.element = element, .texts = g_ptr_array_new_with_free_func(g_free)};
+    GMarkupParseContext *context = g_markup_parse_context_new(&parser, 0, &search, NULL);
+
+    g_markup_parse_context_parse(context, xml, (gssize)strlen(xml), NULL);
+    g_markup_parse_context_free(context);
+    return search.texts;
+}
+
+char *hb_http_read_element(const char *xml, const char *element)
+{
+    g_autoptr(GPtrArray) texts = hb_http_list_elements(xml, element);
+
+    return texts->len > 0 ? g_strdup(texts->pdata[0]) : NULL;
 }
 
 static void read_error(HbHttpAnswer *answer)
 {
-    static const GMarkupParser parser = {begin_element, end_element, take_text, NULL, NULL};
-    ErrorReader reader = {answer, NULL};
-    GMarkupParseContext *context = g_markup_parse_context_new(&parser, 0, &reader, NULL);
-
-    g_markup_parse_context_parse(context, answer->text->str, (gssize)answer->text->len, NULL);
-    g_markup_parse_context_free(context);
+    answer->code = hb_http_read_element(answer->text->str, "Code");
+    answer->message = hb_http_read_element(answer->text->str, "Message");
 }
 
 /* ---- Again ---- */

@@ -33,6 +33,11 @@ typedef struct {
 
 void hb_http_answer_clear(HbHttpAnswer *answer);
 
+/* The texts of all such elements of an answer, as far as it is XML: char *; the caller's. The first one; NULL: it has
+ * none */
+GPtrArray *hb_http_list_elements(const char *xml, const char *element);
+char *hb_http_read_element(const char *xml, const char *element);
+
 /* The program is to end: files that are on their way, and those that would be, fail with HB_ERROR_CANCELLED. From any
  * thread; for all of the process */
 void hb_http_give_up(void);

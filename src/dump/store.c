@@ -195,11 +195,6 @@ void hb_store_close(HbStore *store)
 
 /* ---- Reading ---- */
 
-static int compare_names(gconstpointer one, gconstpointer other)
-{
-    return strcmp(*(const char *const *)one, *(const char *const *)other);
-}
-
 GPtrArray *hb_store_list(const HbStore *store, GError **error)
 {
     GPtrArray *names;
@@ -212,7 +207,7 @@ GPtrArray *hb_store_list(const HbStore *store, GError **error)
     g_hash_table_iter_init(&iter, store->members);
     while (g_hash_table_iter_next(&iter, &name, NULL))
         g_ptr_array_add(names, g_strdup(name));
-    g_ptr_array_sort(names, compare_names);
+    g_ptr_array_sort(names, hb_file_compare_names);
     return names;
 }
 

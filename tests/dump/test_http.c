@@ -228,6 +228,11 @@ static void conditions_are_tried_before_they_are_believed(void **state)
         {{ANSWER("200 OK", "", ""), REFUSAL("412 There", "PreconditionFailed"), ANSWER("200 OK", "", "")},
          TRUE,
          "PUT /dumps/vale.dump/rows/b"},
+        /* one that cannot be asked just now has the file all the same, and is asked again */
+        {{ANSWER("200 OK", "", ""), REFUSAL("403 No", "AccessDenied"), ANSWER("200 OK", "", ""),
+          REFUSAL("412 There", "PreconditionFailed")},
+         TRUE,
+         "PUT /dumps/vale.dump/rows/b"},
     };
     g_autofree char *path = NULL, *sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, "oak", 3);
     const int fd = g_file_open_tmp("hornbeam-XXXXXX", &path, NULL);
@@ -395,6 +400,81 @@ static void lists_are_read_to_their_end(void **state)
     }
 }
 
+static void elements_are_found_as_far_as_it_is_xml(void **state)
+{
+    static const struct {
+        const char *xml, *texts;
+    } cases[] = {
+        {"<a><Key>one</Key><b><Key>two</Key></b></a>", "one|two"},
+        {"<?xml version='1.0'?><r xmlns=\"http://x\"><Key>t&amp;w&#111;</Key></r>", "t&wo"},
+        {"<r><Keys>no</Keys><MyKey>no</MyKey><Key attribute=\"1\">yes</Key></r>", "yes"},
+        {"<r><Key></Key><Key/></r>", ""},
+        {"<r><Key>one</Key><Key>tw", "one"},
+        {"<r><Key>one</Other></r>", "one"},
+        {"no XML at all <<<", ""},
+        {"", ""},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autoptr(GPtrArray) texts = hb_http_list_elements(cases[i].xml, "Key");
+        g_autofree char *first = hb_http_read_element(cases[i].xml, "Key"), *joined = NULL;
+        if (texts->len > 0)
+            assert_string_equal(first, texts->pdata[0]);
+        else
+            assert_null(first);
+        g_ptr_array_add(texts, NULL);
+        joined = g_strjoinv("|", (char **)texts->pdata);
+        if (strcmp(joined, cases[i].texts) != 0)
+            fail_msg("%s: %s", cases[i].xml, joined);
+    }
+}
+
+#define UPLOAD(key, id) "<Upload><Key>" key "</Key><UploadId>" id "</UploadId></Upload>"
+#define UPLOADS(text)   ANSWER("200 OK", "", "<ListMultipartUploadsResult>" text "</ListMultipartUploadsResult>")
+
+/* What a killed dump began is ended first, whatever is listed beside it; then its files go. A whole dump is left alone
+ */
+static void a_sweep_ends_what_was_begun(void **state)
+{
+    static const struct {
+        const char *answers[8];
+        gboolean ok;
+        guint requests, count;
+        const char *heard;
+    } cases[] = {
+        {{LIST(LISTED("rows/a", "4"), ""), UPLOADS(UPLOAD("vale.dump/rows/b", "u/1")), ANSWER("204 Gone", "", ""),
+          UPLOADS(""), ANSWER("204 Gone", "", "")},
+         TRUE,
+         5,
+         1,
+         "DELETE /dumps/vale.dump/rows/b?uploadId=u%2F1"},
+        {{LIST("", ""), ANSWER("501 No", "", "")}, TRUE, 2, 0, "uploads="},
+        {{LIST("", ""), UPLOADS("<Upload><Key>vale.dump/a</Key></Upload>")}, FALSE, 2, 0, "uploads="},
+        {{LIST("", ""), REFUSAL("403 No", "AccessDenied")}, FALSE, 2, 0, "uploads="},
+        {{LIST(LISTED("SUMS", "4"), ""), UPLOADS("")}, FALSE, 2, 0, "uploads="},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *uri = NULL;
+        GError *error = NULL;
+        Server server;
+        guint count;
+        gboolean ok;
+
+        begin_server(&server, cases[i].answers);
+        uri = g_strdup_printf("s3://dumps/vale.dump?endpoint=http://127.0.0.1:%u", server.port);
+        ok = hb_bucket_sweep(uri, "SUMS", &count, &error);
+        if (ok != cases[i].ok || server.requests != cases[i].requests || count != cases[i].count)
+            fail_msg("case %zu: %d, %u requests, %u went: %s", i, ok, server.requests, count, server.heard->str);
+        check_contains(server.heard->str, cases[i].heard);
+        check_lacks(server.heard->str, "elsewhere");
+        g_clear_error(&error);
+        end_server(&server);
+    }
+}
+
 /* ---- Dumps beside each other ---- */
 
 #define GONE   ANSWER("204 Gone", "", "")
@@ -506,6 +586,8 @@ int main(void)
         cmocka_unit_test(a_large_file_is_put_together_from_parts),
         cmocka_unit_test(what_was_written_without_an_answer_is_known_again),
         cmocka_unit_test(lists_are_read_to_their_end),
+        cmocka_unit_test(elements_are_found_as_far_as_it_is_xml),
+        cmocka_unit_test(a_sweep_ends_what_was_begun),
         cmocka_unit_test(a_dump_goes_in_an_order_that_leaves_no_half),
         cmocka_unit_test(what_is_beside_a_dump_is_listed),
     };

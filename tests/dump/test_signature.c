@@ -2,6 +2,7 @@
 /* Requests to object stores: signed as the published examples are; and where addresses and credentials come from */
 #include "support/check.h"
 
+#include "dump/folder.h"
 #include "dump/object_access.h"
 #include "dump/signature.h"
 
@@ -122,6 +123,32 @@ static void addresses_are_read(void **state)
 }
 
 /* The environment before the file; of the file the group that is asked for */
+/* A dump's own name, and what is beside it, in the forms that people write */
+static void what_is_beside_a_dump_is_named(void **state)
+{
+    static const struct {
+        const char *path, *name, *beside;
+    } cases[] = {
+        {"vale.dump", "vale.dump", "./x.dump"},
+        {"/dumps/vale.dump", "vale.dump", "/dumps/x.dump"},
+        {"/dumps/a?b/vale-%Y.tar", "vale-%Y.tar", "/dumps/a?b/x.dump"},
+        {"s3://dumps/vale.dump", "vale.dump", "s3://dumps/x.dump"},
+        {"s3://dumps/vale.dump/", "vale.dump", "s3://dumps/x.dump"},
+        {"s3://dumps/a/b/vale-%Y.dump", "vale-%Y.dump", "s3://dumps/a/b/x.dump"},
+        {"s3://dumps/n/v.dump?endpoint=http://h:1&ca=/a/b.pem", "v.dump",
+         "s3://dumps/n/x.dump?endpoint=http://h:1&ca=/a/b.pem"},
+        {"s3://dumps//v.dump?region=x", "v.dump", "s3://dumps//x.dump?region=x"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *name = hb_folder_get_name(cases[i].path),
+                        *beside = hb_folder_name_beside(cases[i].path, "x.dump");
+        if (strcmp(name, cases[i].name) != 0 || strcmp(beside, cases[i].beside) != 0)
+            fail_msg("%s: %s, %s", cases[i].path, name, beside);
+    }
+}
+
 static void credentials_are_found_where_everybody_has_them(void **state)
 {
     char *folder = check_make_folder();
@@ -164,6 +191,7 @@ int main(void)
         cmocka_unit_test(a_token_is_signed_too),
         cmocka_unit_test(names_are_escaped_byte_by_byte),
         cmocka_unit_test(addresses_are_read),
+        cmocka_unit_test(what_is_beside_a_dump_is_named),
         cmocka_unit_test(credentials_are_found_where_everybody_has_them),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -51,18 +51,10 @@ static void pass_over(HbOlderDumps *result, const char *path, const char *why)
 
 /* ---- Looking ---- */
 
-/* The path of what is called so beside the one that the pattern stands for; the caller's */
-static char *name_path(const char *pattern, const char *name)
-{
-    g_autofree char *folder = g_path_get_dirname(pattern);
-
-    return hb_object_is_uri(pattern) ? hb_object_uri_beside(pattern, name) : g_build_filename(folder, name, NULL);
-}
-
 /* All paths that the pattern stands for, sorted; NULL on error. What was left of some is swept away */
 static GPtrArray *list_paths(const char *pattern, gboolean sweeps, GError **error)
 {
-    g_autofree char *base = hb_object_is_uri(pattern) ? hb_object_uri_get_name(pattern) : g_path_get_basename(pattern);
+    g_autofree char *base = hb_folder_get_name(pattern);
     g_autoptr(GPtrArray) names = hb_folder_list_beside(pattern, error);
     GPtrArray *paths = names != NULL ? g_ptr_array_new_with_free_func(g_free) : NULL;
 
@@ -70,10 +62,10 @@ static GPtrArray *list_paths(const char *pattern, gboolean sweeps, GError **erro
         const char *name = names->pdata[i];
         g_autofree char *removed = hb_folder_read_removed(name), *path = NULL;
         if (sweeps && removed != NULL && hb_dated_name_fits(base, removed)) {
-            path = name_path(pattern, removed);
+            path = hb_folder_name_beside(pattern, removed);
             hb_folder_sweep(path);
         } else if (hb_dated_name_fits(base, name)) {
-            g_ptr_array_add(paths, name_path(pattern, name));
+            g_ptr_array_add(paths, hb_folder_name_beside(pattern, name));
         }
     }
     return paths;

@@ -69,7 +69,8 @@ static gboolean begin(HbWorker *worker, GError **error)
 /*
  * A server on the same machine sends some kilobytes at a time, and each wakes the worker, which takes the processor
  * from the server. As a batch job it leaves the server there until much has come: a twentieth of the switches, and a
- * tenth of the time. Who runs us otherwise than usual has reasons, and a system that refuses is none the worse for it.
+ * tenth of the time. A process that runs under another policy keeps it, and a system that refuses this one changes
+ * nothing.
  */
 static void wait_as_batch_job(void)
 {

@@ -220,20 +220,20 @@ static gboolean pass_error(HbSideContents *from, HbSideContents *to, HbStop *sto
 typedef struct {
     HbSideContents *contents;
     const GPtrArray *differences;
-} Sketching;
+} SideToSketch;
 
 static gpointer add_sketches(gpointer data)
 {
-    const Sketching *sketching = data;
+    const SideToSketch *side = data;
 
-    hb_side_contents_add_sketches(sketching->contents, sketching->differences);
+    hb_side_contents_add_sketches(side->contents, side->differences);
     return NULL;
 }
 
 /* Both servers at once, each by its own sessions */
 static gboolean sketch_both(HbSideContents *from, HbSideContents *to, const GPtrArray *differences, GError **error)
 {
-    Sketching of_from = {from, differences};
+    SideToSketch of_from = {from, differences};
     GThread *thread = NULL;
 
     if (from->side->dump == NULL)

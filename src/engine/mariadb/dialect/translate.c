@@ -110,7 +110,7 @@ static void translate_for_maria(const HbMyTranslation *work, HbObject *object)
             work, object, "MariaDB gathers histograms in another way: ANALYZE TABLE ... PERSISTENT FOR ALL there");
         break;
     case HB_KIND_SPATIAL_REFERENCE:
-        hb_my_translate_leave_out(work, object, "MariaDB has none; columns keep its number");
+        hb_my_translate_leave_out(work, object, "MariaDB has no spatial reference systems; columns keep its number");
         break;
     case HB_KIND_DATABASE_SETTING:
         if (strcmp(hb_object_get_name(object), "encryption") == 0)

@@ -152,19 +152,19 @@ static char *fit_processes(HbSession *session, const char *sql)
 }
 
 /* MySQL cannot list its transactions while one of them runs bytes that are no text. Such a statement ends soon */
-#define NO_TEXT        3854
-#define LISTINGS       100
-#define BETWEEN_US     (50 * 1000)
-#define IS_OF_TRX(sql) (strstr(sql, "INNODB_TRX") != NULL)
+#define NO_TEXT    3854
+#define LISTINGS   100
+#define BETWEEN_US (50 * 1000)
 
 static HbMyResult *ask(HbSession *session, const char *sql)
 {
+    const gboolean lists_transactions = strstr(sql, "INNODB_TRX") != NULL;
     HbMyResult *result = NULL;
 
     for (guint count = 0; count < LISTINGS; count++) {
         if (mysql_real_query(session->mysql, sql, strlen(sql)) == 0)
             result = mysql_store_result(session->mysql);
-        if (result != NULL || mysql_errno(session->mysql) != NO_TEXT || !IS_OF_TRX(sql))
+        if (result != NULL || mysql_errno(session->mysql) != NO_TEXT || !lists_transactions)
             break;
         g_usleep(BETWEEN_US);
     }

@@ -168,8 +168,8 @@ static gboolean drop_systems_that_are_there(Fit *fit, GError **error)
         g_hash_table_add(fit->gone, object->identity);
         if (strcmp(same->definition, object->definition) != 0)
             hb_catalog_add_omission(fit->catalog, object->identity,
-                                    "the target has another one of this number, which stays: see whether values that "
-                                    "it reads so mean the same");
+                                    "the target has another one of this number, which stays as it is: check that the "
+                                    "values mean the same under it");
     }
     return TRUE;
 }
