@@ -78,34 +78,14 @@ static const char *find_untransacted(const HbObject *table)
     return NULL;
 }
 
-/* ---- DEFINER=`ida`@`%`, or a role, as MariaDB writes it ---- */
-
-static void add_definer(GPtrArray *names, const char *sql)
-{
-    static const char mark[] = "DEFINER=`";
-    const char *at = sql != NULL ? strstr(sql, mark) : NULL;
-    HbToken user, host;
-
-    if (at == NULL)
-        return;
-    at += strlen(mark) - 1;
-    user = hb_lexer_read_token(&hb_my_rules, &at);
-    g_autofree char *user_name = hb_token_unquote(&user);
-    if (*at++ != '@') {
-        hb_role_mentions_add(names, user_name);
-        return;
-    }
-    host = hb_lexer_read_token(&hb_my_rules, &at);
-    g_autofree char *host_name = hb_token_unquote(&host);
-    g_autofree char *account = g_strdup_printf("'%s'@'%s'", user_name, host_name);
-    hb_role_mentions_add(names, account);
-}
-
 static GPtrArray *list_role_mentions(const HbObject *object)
 {
     GPtrArray *names = hb_role_mentions_list(object);
+    g_autofree char *definer = object->definition != NULL ? hb_my_read_definer(object->definition) : NULL;
+    g_autofree char *name = definer != NULL ? hb_lexer_unquote_name(definer) : NULL;
 
-    add_definer(names, object->definition);
+    if (name != NULL)
+        hb_role_mentions_add(names, name);
     return names;
 }
 
