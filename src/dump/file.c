@@ -78,12 +78,11 @@ static int open_below(int at, const char *name)
     return at;
 }
 
-static int refuse(const char *name, GError **error)
+static gboolean refuse(const char *name, GError **error)
 {
-    hb_error_set(error, HB_ERROR_DAMAGED,
-                 "copy the dump again from where it is whole, as the files that it consists of",
-                 "%s: is no regular file", name);
-    return -1;
+    return hb_error_set(error, HB_ERROR_DAMAGED,
+                        "copy the dump again from where it is whole, as the files that it consists of",
+                        "%s: is no regular file", name);
 }
 
 gboolean hb_file_set_missing(const char *name, GError **error)
@@ -92,21 +91,32 @@ gboolean hb_file_set_missing(const char *name, GError **error)
                         "%s: the file is missing from the dump", name);
 }
 
-int hb_file_open_inside(const char *folder, const char *name, GError **error)
+gboolean hb_file_find_inside(const char *folder, const char *name, int *fd, GError **error)
 {
     struct stat info;
-    int fd = open_below(open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC), name);
 
-    if (fd < 0 && errno == ENOENT)
-        hb_file_set_missing(name, error);
-    else if (fd < 0 && (errno == ELOOP || errno == ENOTDIR || errno == ENXIO || errno == EMLINK))
-        refuse(name, error);
-    else if (fd < 0)
-        hb_file_error(error, "opening", name);
-    if (fd < 0 || (fstat(fd, &info) == 0 && S_ISREG(info.st_mode)))
-        return fd;
-    close(fd);
+    *fd = open_below(open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC), name);
+    if (*fd < 0) {
+        if (errno == ENOENT)
+            return TRUE;
+        if (errno == ELOOP || errno == ENOTDIR || errno == ENXIO || errno == EMLINK)
+            return refuse(name, error);
+        return hb_file_error(error, "opening", name);
+    }
+    if (fstat(*fd, &info) == 0 && S_ISREG(info.st_mode))
+        return TRUE;
+    close(*fd);
+    *fd = -1;
     return refuse(name, error);
+}
+
+int hb_file_open_inside(const char *folder, const char *name, GError **error)
+{
+    int fd;
+
+    if (hb_file_find_inside(folder, name, &fd, error) && fd < 0)
+        hb_file_set_missing(name, error);
+    return fd;
 }
 
 HbFileSum *hb_file_sum_copy(const HbFileSum *sum)

@@ -47,6 +47,9 @@ HbFileSum *hb_file_sum(int fd, guint64 offset, guint64 bytes, const char *name, 
  */
 int hb_file_open_inside(const char *folder, const char *name, GError **error);
 
+/* As that, of a file that need not be there: *fd is -1 then. The open tells, for who looks first looks too early */
+gboolean hb_file_find_inside(const char *folder, const char *name, int *fd, GError **error);
+
 /* HB_ERROR_DAMAGED, of a file that the dump should have. Returns FALSE */
 gboolean hb_file_set_missing(const char *name, GError **error);
 

@@ -35,13 +35,16 @@ GHashTable *hb_folder_read_sums(const char *text, GError **error)
     return g_steal_pointer(&sums);
 }
 
-/* What is no folder is a name, whatever else it is: the open will tell. Links are not followed, and so end somewhere
- */
+/* What is no folder is a name, whatever else it is: the open will tell. Links are not followed, and so end somewhere.
+ * A folder that goes meanwhile has nothing more in it */
 static gboolean list_below(const char *path, const char *prefix, int depth, GPtrArray *names, GError **error)
 {
-    g_autoptr(GDir) folder = g_dir_open(path, 0, NULL);
+    g_autoptr(GError) cause = NULL;
+    g_autoptr(GDir) folder = g_dir_open(path, 0, &cause);
     const char *entry;
 
+    if (folder == NULL && *prefix != '\0' && g_error_matches(cause, G_FILE_ERROR, G_FILE_ERROR_NOENT))
+        return TRUE;
     if (folder == NULL)
         return hb_file_error(error, "reading the folder", path);
     while ((entry = g_dir_read_name(folder)) != NULL) {

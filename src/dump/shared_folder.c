@@ -132,17 +132,14 @@ gboolean hb_shared_folder_write_note(HbFolder *folder, const char *name, const c
 
 gboolean hb_shared_folder_read_note(HbFolder *folder, const char *name, char **text, GError **error)
 {
-    g_autofree char *there = note_name(name), *path = NULL;
+    g_autofree char *there = note_name(name);
     int fd;
 
     *text = NULL;
     if (folder->bucket != NULL)
         return hb_bucket_read(folder->bucket, there, text, error);
-    path = g_build_filename(folder->temporary, there, NULL);
-    if (!g_file_test(path, G_FILE_TEST_EXISTS))
-        return TRUE;
-    fd = hb_file_open_inside(folder->temporary, there, error);
-    return fd >= 0 && read_file(fd, there, text, error);
+    return hb_file_find_inside(folder->temporary, there, &fd, error) &&
+           (fd < 0 || read_file(fd, there, text, error));
 }
 
 gboolean hb_shared_folder_remove_note(HbFolder *folder, const char *name, GError **error)
@@ -248,12 +245,12 @@ gboolean hb_shared_folder_adopt(HbFolder *folder, GPtrArray *sums, GError **erro
     return TRUE;
 }
 
-/* A folder that this empties goes, too */
+/* A folder that this empties goes, too. Another host may remove what is its own meanwhile, as the draft of a note */
 static gboolean remove_here(const HbFolder *folder, const char *name, GError **error)
 {
     g_autofree char *path = g_build_filename(folder->temporary, name, NULL), *parent = g_path_get_dirname(path);
 
-    if (unlink(path) != 0)
+    if (unlink(path) != 0 && errno != ENOENT)
         return hb_file_error(error, "removing", path);
     if (strcmp(parent, folder->temporary) != 0)
         rmdir(parent);

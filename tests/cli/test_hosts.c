@@ -10,7 +10,8 @@ static const char *const engines[][2] = {{"old", "new"}, {"mold", "mnew"}};
  * NAME.json; own NAME prints how many steps it did itself; same, free: TO is what it should be, and nothing is left
  */
 #define WITH                                                                                                           \
-    "DUMP=$FOLDER/%s.dump; TO=\"$(server_uri %s %s)\"; host() { local n=$1; shift; \"$HORNBEAM\" restore --join "      \
+    "rm -f $FOLDER/[1-9].err; DUMP=$FOLDER/%s.dump; TO=\"$(server_uri %s %s)\"; host() { local n=$1; shift; "          \
+    "\"$HORNBEAM\" restore --join "                                                                                    \
     "--json "                                                                                                          \
     "\"$@\" \"$DUMP\" \"$TO\" >$FOLDER/$n.json 2>$FOLDER/$n.err; };"                                                   \
     " number() { sed -n \"s/^ *\\\"$2\\\": *\\([a-z0-9]*\\).*/\\1/p\" $FOLDER/$1.json; }; own() { echo $(($(number "   \
@@ -112,7 +113,7 @@ static void hosts_of_other_plans_are_refused(void **state)
 /* dumps NAME [OPTION...]: a host that dumps $FROM into $X; alike: $X is whole, of one moment, and nothing else is there
  */
 #define DUMPING                                                                                                        \
-    "FROM=\"$(server_uri %s fennick_vale)\"; X=$FOLDER/x/%s.dump; mkdir -p x; rm -rf x/* x/.??*; N='%s';"              \
+    "FROM=\"$(server_uri %s fennick_vale)\"; X=$FOLDER/x/%s.dump; mkdir -p x; rm -rf x/* x/.??* [1-9].err; N='%s';"    \
     " dumps() { local n=$1; shift; \"$HORNBEAM\" dump --join --jobs 1 $N \"$@\" \"$FROM\" $X >$n.out 2>$n.err; };"     \
     " parts() { sed -n 's/.*this one wrote \\([0-9]*\\) part.*/\\1/p' $1.err; };"                                      \
     " alike() { [ \"$(ls -A x)\" = \"$(basename $X)\" ]; [ ! -e $X/hosts ]; hb verify -q $X \"$FROM\" >o;"             \

@@ -260,7 +260,8 @@ static void whoever_holds_a_lock_is_named_while_it_lasts(void **state)
     (void)state;
     for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
         g_autofree char *line = g_strdup_printf(
-            "cd $FOLDER; rm -rf held.dump; hold %s fennick_vale '%s'; $HORNBEAM dump --lock-wait 40 \"$(server_uri %s"
+            "cd $FOLDER; rm -rf held.dump out; hold %s fennick_vale '%s'; $HORNBEAM dump --lock-wait 40 \"$(server_uri "
+            "%s"
             " fennick_vale)\" held.dump >out 2>&1 & p=$!; wait_for 'grep -q \"nothing new for 1\" out'; let_go; wait "
             "$p;"
             " grep -q 'nothing new for 1[0-9] s; %s' out || cat out",

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 # A session that has said something and stays: what a test needs while it lasts, however slow the machine is
 hold() { # SERVER DATABASE SQL: returns when it is said
-    rm -f "$FOLDER/held.in"
+    rm -f "$FOLDER/held.in" "$FOLDER/held.out"
     mkfifo "$FOLDER/held.in"
     if is_mariadb "$1"; then
         mariadb_shell "$1" -n "$2" <"$FOLDER/held.in" >"$FOLDER/held.out" 2>&1 &
@@ -18,9 +18,9 @@ let_go() {
     exec 8>&-
     wait $HOLDER
 }
-wait_for() { # COMMAND: until it succeeds, for a minute; then 97
+wait_for() { # COMMAND: until it succeeds, for three minutes; then 97
     local try
-    for try in $(seq 1200); do
+    for try in $(seq 3600); do
         ! eval "$1" || return 0
         sleep 0.05
     done
