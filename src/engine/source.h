@@ -72,6 +72,9 @@ typedef struct {
     /* Does the server take the other object's definition for what it prints for its own? Changes nothing; says FALSE
      * where it cannot tell */
     gboolean (*reads_same)(HbSession *session, const HbObject *other, const HbObject *own);
+    /* Values in the catalog's row sets that are more than their text says become omissions. sessions: as for
+     * read_catalog(). Costs a reading of the columns that may hold such; NULL: there are none */
+    gboolean (*name_text_losses)(GPtrArray *sessions, HbCatalog *catalog, GError **error);
 
     /* ---- A snapshot: begun in one session, which keeps locks on all tables, joined by others ---- */
     gboolean (*begin_snapshot)(HbSession *session, guint lock_wait_ms, HbSnapshot *snapshot, HbRemark remark,

@@ -168,6 +168,77 @@ static void what_mysql_cannot_give_is_named(void **state)
     check_lacks(grants, "SELECT");
 }
 
+/* Counted by the server's own comparison of each value with what its text becomes: few texts are looked at so closely
+ */
+static void json_values_that_text_cannot_say_are_counted(void **state)
+{
+    static const char *const values[] = {
+        "CAST('2026-01-02' AS DATE)",
+        "CAST('2026-01-02 03:04:05.678' AS DATETIME(3))",
+        "CAST('-838:59:59' AS TIME)",
+        "CAST('01:02:03' AS TIME)",
+        "CAST(1.50 AS DECIMAL(10,2))",
+        "CAST(1.5 AS DECIMAL(10,1))",
+        "CAST(7 AS DECIMAL(10,0))",
+        "CAST(12345678901234567890123 AS DECIMAL(30))",
+        "CAST(0.12345678901234567 AS DECIMAL(20,17))",
+        "CAST(100.000 AS DECIMAL(10,3))",
+        "1e0 / 3e0",
+        "-0e0",
+        "1e300",
+        "18446744073709551615",
+        "x'00ff'",
+        "b'101'",
+        "CAST('2026' AS YEAR)",
+        "TRUE",
+        "'2026-01-02'",
+        "'12:13:14.000000'",
+        "'base64:type15:AP8='",
+        "'1.50'",
+        "'a \\'quoted\\' word'",
+        "JSON_OBJECT('2026-01-02', JSON_ARRAY(CAST('2026-01-02' AS DATE), 1))",
+        "JSON_ARRAY(REPEAT('1234567.1234567 ', 20000))",
+        "JSON_ARRAY(REPEAT('1234567.1234567 ', 20000), CAST('2026-01-02' AS DATE))",
+    };
+    static const char same[] = "CAST(CAST(j AS CHAR) AS JSON) = j AND CAST(CAST(CAST(j AS CHAR) AS JSON) AS BINARY) = "
+                               "CAST(j AS BINARY)";
+    g_autoptr(GString) sql = g_string_new("CREATE DATABASE cellar; USE cellar; CREATE TABLE kinds (id INT PRIMARY KEY "
+                                          "AUTO_INCREMENT, j JSON, twin JSON AS (j), k JSON); ");
+    g_autofree char *uri = NULL, *kinds = NULL, *many = NULL, *count = NULL;
+
+    (void)state;
+    NEEDS_MYSQL;
+    for (gsize i = 0; i < G_N_ELEMENTS(values); i++)
+        g_string_append_printf(sql, "INSERT INTO kinds (j, k) VALUES (JSON_ARRAY(%s), JSON_OBJECT('v', 1)); ",
+                               values[i]);
+    g_string_append(sql,
+                    "SET cte_max_recursion_depth = 50000; CREATE TABLE many (id INT PRIMARY KEY, j JSON); INSERT INTO "
+                    "many WITH RECURSIVE c AS (SELECT 1 AS n UNION ALL SELECT n + 1 FROM c WHERE n < 40000) SELECT n, "
+                    "JSON_ARRAY(REPEAT('leaf ', 200), IF(n % 7 = 0, CAST(CAST('2026-01-02' AS DATE) AS JSON), "
+                    "CAST('\"2026-01-02\"' AS JSON))) FROM c;"
+                    " CREATE TABLE other AS SELECT * FROM many LIMIT 10; ANALYZE TABLE many");
+    run_sql("old", sql->str);
+    uri = servers_get_uri("old", "cellar");
+    g_autofree char *ask_kinds = g_strdup_printf("SELECT COUNT(*) FROM kinds WHERE NOT (%s)", same);
+    kinds = servers_query(uri, ask_kinds);
+    g_strstrip(kinds);
+    assert_true(atoi(kinds) > 10 && atoi(kinds) < (int)G_N_ELEMENTS(values) - 8);
+    run_expect(run_shell("$HORNBEAM dump -q \"$(server_uri old cellar)\" $FOLDER/cellar.dump --skip table:other"), 1,
+               NULL, NULL);
+    Run shown = run_shell("$HORNBEAM show $FOLDER/cellar.dump --verbose | tr -s ' \\n' ' '");
+    many = g_strdup_printf("types inside of j in rows many %d of its values", 40000 / 7);
+    count = g_strdup_printf("types inside of j in rows kinds %s of its values", kinds);
+    check_contains(shown.out, many);
+    check_contains(shown.out, count);
+    check_lacks(shown.out, "of twin");
+    check_lacks(shown.out, "of k ");
+    check_lacks(shown.out, "other");
+    run_clear(&shown);
+    /* beforehand, too */
+    run_expect(run_shell("$HORNBEAM preflight \"$(server_uri old cellar)\" \"$(server_uri new)\" --take table:many"), 0,
+               "types inside of", NULL);
+}
+
 /*
  * No server of an older version is at hand. The program is told that this one is, and what it sends then, all of which
  * the server logs, is held against that version's grammar
@@ -330,6 +401,7 @@ int main(void)
         cmocka_unit_test(scripts_run_in_the_stock_shell),
         cmocka_unit_test(what_was_killed_goes_on),
         cmocka_unit_test(what_mysql_cannot_give_is_named),
+        cmocka_unit_test(json_values_that_text_cannot_say_are_counted),
         cmocka_unit_test(older_versions_understand_what_is_sent),
         cmocka_unit_test(an_administrators_account_is_enough),
         cmocka_unit_test(the_arboretum_moves_to_mariadb),

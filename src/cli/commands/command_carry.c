@@ -85,6 +85,7 @@ static HbStatus run(HbCli *cli, char **arguments, GError **error)
     HbSnapshotSource *source;
     HbStatus status = HB_STATUS_SERVER;
 
+    from.name_losses = TRUE;
     if (!hb_cli_find_server(cli, arguments[0], &from.engine, &from.from, error) ||
         !hb_cli_find_server(cli, arguments[1], &options.engine, &options.to, error) ||
         !hb_cli_check_same_kind(from.engine, options.engine, error))

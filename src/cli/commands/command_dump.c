@@ -150,6 +150,7 @@ static HbStatus dump(HbCli *cli, char **arguments, GError **error)
 
     g_autofree char *database = NULL;
 
+    options.source.name_losses = TRUE;
     if (!hb_cli_find_server(cli, arguments[0], &options.source.engine, &options.source.from, error))
         return HB_STATUS_USAGE;
     if (!hb_cli_read_version(cli, options.source.engine, &options.source.for_version, &options.source.for_version_text,

@@ -108,6 +108,7 @@ static gboolean preflight_uri(PreflightRun *preflight, HbRestoreOptions *options
     g_autofree char *database = NULL;
     HbAddress copy = options->to;
 
+    from.name_losses = TRUE;
     if (!hb_cli_find_server(preflight->cli, uri, &from.engine, &from.from, error) ||
         !hb_cli_check_same_kind(from.engine, options->engine, error))
         return FALSE;

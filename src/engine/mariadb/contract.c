@@ -12,6 +12,7 @@
 #include "engine/mariadb/log/log_reader.h"
 #include "engine/mariadb/log/table_layouts.h"
 #include "engine/mariadb/rows/insert_rows.h"
+#include "engine/mariadb/rows/json_types.h"
 #include "engine/mariadb/rows/replay.h"
 #include "engine/mariadb/rows/rows.h"
 #include "engine/mariadb/rows/split_rows.h"
@@ -60,6 +61,7 @@ static const HbSource source = {
     .split_rows = hb_my_split_rows,
     .read_rows = hb_my_read_rows,
     .reads_same = hb_my_reads_same,
+    .name_text_losses = hb_my_name_text_losses,
     .ask = hb_my_ask,
 };
 

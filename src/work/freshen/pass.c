@@ -30,6 +30,7 @@ static HbSnapshotSourceOptions make_target_options(const HbPassOptions *options)
     target.is_copy = TRUE;
     target.parts |= HB_PART_SCHEMA; /* what acts when rows change must be known */
     target.hold_tables = FALSE;
+    target.name_losses = FALSE;
     target.throttle = NULL;
     return target;
 }

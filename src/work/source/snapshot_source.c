@@ -249,6 +249,17 @@ static gboolean join_moment(HbSnapshotSource *source, const HbSnapshotSessions *
     return hb_snapshot_sessions_join(readers, source->readers, error) && shared->check(shared->data, error);
 }
 
+/* Before any row is read: whoever loses something knows it beforehand */
+static gboolean name_losses(const HbSnapshotSource *source, GError **error)
+{
+    const HbSource *from = source->options->engine->source;
+
+    if (!source->options->name_losses || from->name_text_losses == NULL)
+        return TRUE;
+    hb_observers_begin_phase(source->options->observers, "looking for values that text cannot say", 0);
+    return from->name_text_losses(source->readers, source->manifest->catalog, error);
+}
+
 static gboolean joins(const HbSnapshotSource *source)
 {
     return source->options->shared != NULL && source->options->shared->joins;
@@ -265,7 +276,8 @@ static gboolean read_structure(HbSnapshotSource *source, HbSession *keeper, GErr
         return FALSE;
     hb_observers_begin_phase(options->observers, "reading the catalog", 0);
     return read_catalog(source, error) &&
-           (joins(source) || (narrow_log(source, error) && options->engine->source->check_structure(keeper, error)));
+           (joins(source) || (narrow_log(source, error) && options->engine->source->check_structure(keeper, error) &&
+                              name_losses(source, error)));
 }
 
 /* Gives others time to finish what they do before the structure is read again */

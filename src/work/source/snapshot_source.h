@@ -45,6 +45,7 @@ typedef struct {
     guint jobs;
     gboolean is_copy;     /* it is the target of a pass: FROM's remarks serve for both */
     gboolean keep_log;    /* have the server keep its log from the moment on; see engine/log.h */
+    gboolean name_losses; /* look for values that are more than their text says, and name them */
     gboolean hold_tables; /* keep what no snapshot holds from changing until the end */
     guint lock_wait_ms;
     const HbSharedMoment *shared; /* with other hosts; NULL: it is this one's alone */

@@ -32,39 +32,6 @@ static gboolean read_histogram(HbMyCatalogBuilder *builder, MYSQL_ROW row, GErro
     return hb_catalog_add(builder->catalog, object, error);
 }
 
-/* ---- JSON ---- */
-
-static const char json_columns[] = "SELECT TABLE_NAME, COLUMN_NAME FROM information_schema.COLUMNS"
-                                   " WHERE TABLE_SCHEMA = DATABASE() AND DATA_TYPE = 'json' AND EXTRA NOT LIKE"
-                                   " '%GENERATED%' ORDER BY TABLE_NAME, ORDINAL_POSITION";
-
-/*
- * A function may put a date, a decimal or bytes into a JSON value. As text it reads like a string or a double, and
- * comes back as one: either it is not the same any more, or it is written otherwise
- */
-static gboolean read_json_column(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
-{
-    g_autofree char *table = hb_my_quote_name(row[0]), *column = hb_my_quote_name(row[1]), *count = NULL;
-    g_autofree char *again = g_strdup_printf("CAST(CAST(%s AS CHAR) AS JSON)", column);
-    g_autofree char *sql =
-        g_strdup_printf("SELECT COUNT(*) FROM %s WHERE NOT (%s = %s AND CAST(%s AS BINARY) = CAST(%s AS BINARY))",
-                        table, again, column, again, column);
-
-    if (hb_my_catalog_builder_find(builder, HB_NAMES_RELATION, row[0]) == NULL)
-        return TRUE;
-    if (!hb_my_read_text(builder->session, sql, &count, error))
-        return FALSE;
-    if (strcmp(count, "0") == 0)
-        return TRUE;
-    g_autofree char *what = g_strdup_printf("types inside of %s in rows %s", column, table);
-    g_autofree char *why =
-        g_strdup_printf("%s of its values hold dates, decimals or bytes that are more than JSON: they arrive as the "
-                        "strings and numbers that they read like",
-                        count);
-    hb_catalog_add_omission(builder->catalog, what, why);
-    return TRUE;
-}
-
 /* ---- The database ---- */
 
 static gboolean read_encryption(HbMyCatalogBuilder *builder, MYSQL_ROW row, GError **error)
@@ -91,9 +58,6 @@ gboolean hb_my_read_mysql_only(HbMyCatalogBuilder *builder, GError **error)
 {
     if (hb_my_can(builder->session, HB_MY_HISTOGRAMS) &&
         !hb_my_catalog_builder_each(builder, histograms, read_histogram, error))
-        return FALSE;
-    if (hb_my_can(builder->session, HB_MY_TYPED_JSON) && (builder->parts & HB_PART_DATA) &&
-        !hb_my_catalog_builder_each(builder, json_columns, read_json_column, error))
         return FALSE;
     if (!hb_my_can(builder->session, HB_MY_DATABASE_OPTIONS) || !(builder->parts & HB_PART_SETTINGS))
         return TRUE;

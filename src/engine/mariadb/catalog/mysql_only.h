@@ -1,14 +1,13 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 /*
  * mysql_only - what MySQL has and MariaDB has not. Histograms and the encryption of a database are carried; the rest is
- * named: JSON values of types that text cannot say, read-only databases, and of a server its components, tablespaces
- * and resource groups.
+ * named: read-only databases, and of a server its components, tablespaces and resource groups.
  */
 #pragma once
 
 #include "engine/mariadb/catalog/catalog_builder.h"
 
-/* Of the builder's database, when its tables are in the catalog. Costs a reading of tables with JSON columns */
+/* Of the builder's database, when its tables are in the catalog. */
 gboolean hb_my_read_mysql_only(HbMyCatalogBuilder *builder, GError **error);
 
 /* Of a server; what this account may not see is not looked for */
