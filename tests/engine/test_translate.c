@@ -2,6 +2,7 @@
 /* What a definition of one product becomes on the way to the other, or why it does not come */
 #include "support/check.h"
 
+#include "engine/mariadb/dialect/program_heads.h"
 #include "engine/mariadb/dialect/translate.h"
 
 #include <string.h>
@@ -76,6 +77,16 @@ static void what_mysql_has_arrives_in_mariadb_or_is_named(void **state)
          "CREATE INDEX `i` ON `t` (`a`) IGNORED;", NULL},
         {MYSQL_97, MARIA_118, HB_KIND_VIEW, "v", "CREATE VIEW `v` AS select regexp_like(`t`.`a`,_utf8mb4'^x') AS `b`;",
          "CREATE VIEW `v` AS select (`t`.`a` regexp _utf8mb4'^x') AS `b`;", NULL},
+        {MYSQL_97, MARIA_118, HB_KIND_VIEW, "v",
+         "CREATE VIEW `v` AS select regexp_like(concat(`a`,', '),_utf8mb4'[,(]') AS `b`, "
+         "regexp_like(`a`,'x','i') AS `regexp_like(`,(regexp_like(`a`,'x') or regexp_like((case when "
+         "regexp_like(`a`,'y') then 1 end),'1')) AS `c`;",
+         "CREATE VIEW `v` AS select (concat(`a`,', ') regexp _utf8mb4'[,(]') AS `b`, regexp_like(`a`,'x','i') AS "
+         "`regexp_like(`,((`a` regexp 'x') or ((case when (`a` regexp 'y') then 1 end) regexp '1')) AS `c`;",
+         NULL},
+        {MYSQL_97, MARIA_118, HB_KIND_FUNCTION, "f", "CREATE FUNCTION `f`(json json) RETURNS json\nreturn json",
+         "CREATE FUNCTION `f`(json json) RETURNS longtext CHARSET utf8mb4 COLLATE utf8mb4_bin\nreturn json",
+         "a type of its own here is a text there"},
         {MYSQL_97, MARIA_118, HB_KIND_STATISTICS, "t.a", "ANALYZE TABLE `t` UPDATE HISTOGRAM ON `a` WITH 8 BUCKETS;",
          NULL, "MariaDB gathers histograms in another way"},
         {MYSQL_97, MARIA_118, HB_KIND_SPATIAL_REFERENCE, "40001", "CREATE SPATIAL REFERENCE SYSTEM 40001 NAME 'x';",
@@ -117,6 +128,11 @@ static void what_mariadb_has_arrives_in_mysql_or_is_named(void **state)
          "CREATE INDEX `i` ON `t` (`a`) INVISIBLE;", NULL},
         {MARIA_118, MYSQL_97, HB_KIND_FUNCTION, "f", "CREATE AGGREGATE FUNCTION `f`(a int) RETURNS int", NULL,
          "no aggregate functions of users"},
+        {MARIA_118, MYSQL_97, HB_KIND_FUNCTION, "f",
+         "CREATE FUNCTION `f`(uuid UUID, in `b` inet6) RETURNS uuid\nreturn cast(uuid as uuid)",
+         "CREATE FUNCTION `f`(uuid char(36) CHARSET ascii, in `b` varchar(45) CHARSET ascii) RETURNS char(36) CHARSET "
+         "ascii\nreturn cast(uuid as uuid)",
+         "is a text there"},
         {MARIA_118, MYSQL_97, HB_KIND_GRANT, "PUBLIC on the database", "GRANT SELECT ON v.* TO PUBLIC;", NULL,
          "grants nothing to everybody"},
         {MARIA_118, MYSQL_97, HB_KIND_DATABASE_SETTING, "comment", "ALTER DATABASE COMMENT = 'x';", NULL,
@@ -125,6 +141,99 @@ static void what_mariadb_has_arrives_in_mysql_or_is_named(void **state)
 
     (void)state;
     check_all(cases, G_N_ELEMENTS(cases));
+}
+
+static void what_older_versions_have_not_learnt_is_named(void **state)
+{
+    static const char keys[] = "CREATE TABLE `t` (\n  `a` int DEFAULT 1 COMMENT 'KEY `x` (`a` DESC)',\n  PRIMARY KEY "
+                               "(`a`%s),\n  UNIQUE KEY `u` (`b`(5)%s,`a`,`c`%s)\n) COMMENT='KEY (`b` DESC)';";
+    g_autofree char *descending = g_strdup_printf(keys, " DESC", " DESC", " DESC"),
+                    *rising = g_strdup_printf(keys, "", "", "");
+    const Case cases[] = {
+        {MARIA_118, MARIA_105, HB_KIND_TABLE, "t", descending, rising, "does not descend there"},
+        {MARIA_118, MARIA_118, HB_KIND_TABLE, "t", descending, descending, NULL},
+        {MARIA_118, MYSQL_97, HB_KIND_TABLE, "t", descending, descending, NULL},
+        {MYSQL_80, MYSQL_57, HB_KIND_TABLE, "t", descending, rising, "does not descend there"},
+        {MYSQL_80, MARIA_105, HB_KIND_TABLE, "t", descending, rising, "does not descend there"},
+        {MYSQL_80, MYSQL_97, HB_KIND_TABLE, "t", descending, descending, NULL},
+        {MARIA_118, MARIA_105, HB_KIND_INDEX, "t.i", "ALTER TABLE t ADD KEY `i` (`a` DESC,`b` DESC);",
+         "ALTER TABLE t ADD KEY `i` (`a`,`b`);", "does not descend there"},
+        {MARIA_118, MARIA_105, HB_KIND_INDEX, "t.i", "ALTER TABLE t ADD KEY `i` (`a`) COMMENT '`a` DESC)';",
+         "ALTER TABLE t ADD KEY `i` (`a`) COMMENT '`a` DESC)';", NULL},
+        {MARIA_118, MARIA_105, HB_KIND_TABLE, "t", "CREATE TABLE `t` (\n  `a` uuid NOT NULL,\n  `b` uuid NOT NULL\n);",
+         "CREATE TABLE `t` (\n  `a` char(36) CHARACTER SET ascii NOT NULL,\n  `b` char(36) CHARACTER SET ascii NOT "
+         "NULL\n);",
+         "a UUID is a text there"},
+    };
+
+    (void)state;
+    check_all(cases, G_N_ELEMENTS(cases));
+}
+
+/* What a character set without a collation means is not the same in all versions */
+static void collations_that_parameters_do_not_say_are_named(void **state)
+{
+    static const struct {
+        guint from, to;
+        HbKind kind;
+        const char *sql;
+        gboolean is_told;
+    } cases[] = {
+        {MYSQL_97, MARIA_118, HB_KIND_FUNCTION, "CREATE FUNCTION `f`(a text charset utf8mb4) RETURNS int\nreturn 1",
+         TRUE},
+        {MARIA_105, MARIA_118, HB_KIND_PROCEDURE,
+         "CREATE PROCEDURE `p`(in `a` varchar(9)\n  character set utf8, out b int)\nselect 1", TRUE},
+        {MYSQL_57, MYSQL_97, HB_KIND_PROCEDURE, "CREATE PROCEDURE `p`(a text character set utf8mb4)\nselect 1", TRUE},
+        {MYSQL_57, MYSQL_97, HB_KIND_PROCEDURE, "CREATE PROCEDURE `p`(a text character set utf8mb3)\nselect 1", FALSE},
+        {MYSQL_97, MARIA_118, HB_KIND_PROCEDURE,
+         "CREATE PROCEDURE `p`(a text charset utf8mb4 collate utf8mb4_bin, b text charset latin1)\nselect 1", FALSE},
+        {MYSQL_97, MARIA_118, HB_KIND_PROCEDURE,
+         "CREATE PROCEDURE `p`(a text /* charset utf8mb4 */)\nselect cast('x' as char charset utf8mb4)", FALSE},
+        {MYSQL_97, MARIA_118, HB_KIND_FUNCTION,
+         "CREATE FUNCTION `f`(a decimal(9,2)) RETURNS text CHARSET utf8mb4\nreturn cast(a as char charset utf8mb4)",
+         FALSE},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        const Case it = {cases[i].from,
+                         cases[i].to,
+                         cases[i].kind,
+                         "f",
+                         cases[i].sql,
+                         cases[i].sql,
+                         cases[i].is_told ? "names a character set only" : NULL};
+        check_case(&it);
+    }
+}
+
+static void the_collation_of_a_result_is_said(void **state)
+{
+    static const struct {
+        guint version;
+        const char *create, *becomes;
+    } cases[] = {
+        {MYSQL_97,
+         "CREATE FUNCTION `f`(b text charset utf8mb4) RETURNS varchar(20) CHARSET utf8mb4\n    DETERMINISTIC\nreturn 1",
+         "CREATE FUNCTION `f`(b text charset utf8mb4) RETURNS varchar(20) CHARSET utf8mb4 COLLATE utf8mb4_0900_ai_ci\n "
+         "   "
+         "DETERMINISTIC\nreturn 1"},
+        {MYSQL_57, "CREATE FUNCTION `f`() RETURNS text CHARSET utf8mb4\nreturn 'RETURNS text CHARSET utf8mb4'",
+         "CREATE FUNCTION `f`() RETURNS text CHARSET utf8mb4 COLLATE utf8mb4_general_ci\nreturn 'RETURNS text CHARSET "
+         "utf8mb4'"},
+        {MYSQL_97, "CREATE FUNCTION `f`() RETURNS text CHARSET utf8mb4 COLLATE utf8mb4_bin\nreturn 1",
+         "CREATE FUNCTION `f`() RETURNS text CHARSET utf8mb4 COLLATE utf8mb4_bin\nreturn 1"},
+        {MYSQL_97, "CREATE FUNCTION `f`() RETURNS int\nreturn cast('x' as char charset utf8mb4)",
+         "CREATE FUNCTION `f`() RETURNS int\nreturn cast('x' as char charset utf8mb4)"},
+        {MYSQL_97, "CREATE FUNCTION `f`() RETURNS text CHARSET latin1\nreturn 1",
+         "CREATE FUNCTION `f`() RETURNS text CHARSET latin1\nreturn 1"},
+    };
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(cases); i++) {
+        g_autofree char *said = hb_my_say_result_collation(cases[i].create, cases[i].version);
+        assert_string_equal(said, cases[i].becomes);
+    }
 }
 
 /* Modes that a version does not know are refused when they are set, and say nothing to what was written under them */
@@ -175,6 +284,9 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_mysql_has_arrives_in_mariadb_or_is_named),
         cmocka_unit_test(what_mariadb_has_arrives_in_mysql_or_is_named),
+        cmocka_unit_test(what_older_versions_have_not_learnt_is_named),
+        cmocka_unit_test(collations_that_parameters_do_not_say_are_named),
+        cmocka_unit_test(the_collation_of_a_result_is_said),
         cmocka_unit_test(modes_that_the_other_version_does_not_know_are_left_out),
         cmocka_unit_test(what_hangs_on_it_goes_along),
     };

@@ -13,7 +13,8 @@ const char *const hb_finding_names[] = {
     /* What it lacks */
     "extension-missing", "extension-differs", "storage-missing", "plugin-missing", "locale-missing",
     "collation-missing", "encoding-differs", "encryption-missing", "time-zone-missing", "password-refused",
-    "history-refused", "name-case", "database-missing", "not-as-source", "left-out-of-dump",
+    "history-refused", "function-missing", "function-native", "phrase-missing", "name-case", "database-missing",
+    "not-as-source", "left-out-of-dump",
     /* What is there already */
     "name-taken", "need-missing", "would-be-lost", "part-lost", "rows-there", "table-missing", "columns-differ",
     "exists-otherwise", "stays", "dropped", "emptied", "set-aside", "in-parts",

@@ -4,6 +4,7 @@
 #include "engine/mariadb/dialect/charsets.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/names.h"
+#include "engine/mariadb/dialect/program_heads.h"
 #include "engine/mariadb/dialect/split_statements.h"
 
 #include <string.h>
@@ -241,7 +242,10 @@ static char *with_database_collation(HbMyCatalogBuilder *builder, const Shown *s
 static gboolean add_routine(HbMyCatalogBuilder *builder, HbNames names, const char *name, Program *program,
                             GError **error)
 {
-    g_autofree char *plain = make_definition(&program->shown, program->shown.text);
+    g_autofree char *create = program->object->kind == HB_KIND_FUNCTION && !builder->session->is_maria
+                                  ? hb_my_say_result_collation(program->shown.text, builder->session->version)
+                                  : g_strdup(program->shown.text);
+    g_autofree char *plain = make_definition(&program->shown, create);
 
     program->object->definition = with_database_collation(builder, &program->shown, plain);
     if (program->object->kind == HB_KIND_PACKAGE_BODY) {

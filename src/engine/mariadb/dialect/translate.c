@@ -2,6 +2,8 @@
 #include "engine/mariadb/dialect/translate_inner.h"
 
 #include "engine/mariadb/dialect/features.h"
+#include "engine/mariadb/dialect/lexical.h"
+#include "engine/mariadb/dialect/program_heads.h"
 
 #include <string.h>
 
@@ -35,13 +37,49 @@ gboolean hb_my_translate_replace(HbObject *object, const char *pattern, const ch
 
 /* ---- Tables and keys ---- */
 
-#define REGEXP_LIKE "\\bregexp_like\\(((?:`[^`]*`\\.)*`[^`]*`),((?:_\\w+)?'(?:[^'\\\\]|\\\\.|'')*')\\)"
+/* What stands in the parentheses that begin at `at`: where its only comma and its end are. FALSE: there are not two */
+static gboolean find_both(const char *at, const char **comma, const char **end)
+{
+    HbToken token;
+    int depth = 0;
+
+    *comma = NULL;
+    do {
+        *end = at;
+        token = hb_lexer_read_token(&hb_my_rules, &at);
+        depth += hb_my_token_is_sign(&token, '(') - hb_my_token_is_sign(&token, ')');
+        if (depth == 1 && hb_my_token_is_sign(&token, ',')) {
+            if (*comma != NULL)
+                return FALSE;
+            *comma = token.start;
+        }
+    } while (depth > 0 && token.type != HB_TOKEN_END);
+    return *comma != NULL && token.type != HB_TOKEN_END;
+}
+
+static char *write_part(const char *start, const char *end)
+{
+    g_autofree char *part = g_strndup(start, (gsize)(end - start));
+
+    return hb_my_write_as_operators(part);
+}
 
 char *hb_my_write_as_operators(const char *sql)
 {
-    g_autoptr(GRegex) regex = g_regex_new(REGEXP_LIKE, G_REGEX_RAW, 0, NULL);
+    GString *result = g_string_new(NULL);
+    HbToken token;
 
-    return g_regex_replace(regex, sql, -1, 0, "(\\1 regexp \\2)", 0, NULL);
+    while ((token = hb_lexer_read_token(&hb_my_rules, &sql)).type != HB_TOKEN_END) {
+        const char *comma, *end;
+        if (!hb_token_is_word(&token, "regexp_like") || *sql != '(' || !find_both(sql, &comma, &end)) {
+            g_string_append_len(result, token.start, (gssize)token.length);
+            continue;
+        }
+        g_autofree char *text = write_part(sql + 1, comma), *pattern = write_part(comma + 1, end);
+        g_string_append_printf(result, "(%s regexp %s)", text, pattern);
+        sql = end + 1;
+    }
+    return g_string_free(result, FALSE);
 }
 
 static void write_as_operator(HbObject *object)
@@ -276,16 +314,22 @@ static void forget_modes(HbObject *object, guint version)
     g_string_free(kept, TRUE);
 }
 
-/* What MariaDB has learnt, and how versions before that are told */
+/* A part of a key, in a table's text or in that of the key alone; no quoted text stands before it on its line */
+#define DESCENDING "^((?:  |ALTER TABLE [^\n']* ADD )(?:PRIMARY |UNIQUE )?KEY [^\n']*?) DESC(?=[,)])"
+
+/* What the servers have learnt, each product by itself, and how versions before that are told */
 static const struct {
+    gboolean of_maria;
     guint since;
     const char *pattern, *by, *why;
 } learnt[] = {
-    {100600, "(COLLATE[ =])utf8mb3_", "\\1utf8_", NULL},
-    {100600, "(KEY [^\n]*\\)) IGNORED", "\\1", "a key is not ignored there"},
-    {100700, "^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii", "a UUID is a text there"},
-    {101000, "^(  `(?:[^`]|``)*`) inet4\\b", "\\1 varchar(15) CHARACTER SET ascii", "an address is a text there"},
-    {110700, "^(  `(?:[^`]|``)*`) vector\\(\\d+\\)", "\\1 blob", "a vector is bytes there"},
+    {TRUE, 100600, "(COLLATE[ =])utf8mb3_", "\\1utf8_", NULL},
+    {TRUE, 100600, "(KEY [^\n]*\\)) IGNORED", "\\1", "a key is not ignored there"},
+    {TRUE, 100700, "^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii", "a UUID is a text there"},
+    {TRUE, 100800, DESCENDING, "\\1", "a key does not descend there"},
+    {TRUE, 101000, "^(  `(?:[^`]|``)*`) inet4\\b", "\\1 varchar(15) CHARACTER SET ascii", "an address is a text there"},
+    {TRUE, 110700, "^(  `(?:[^`]|``)*`) vector\\(\\d+\\)", "\\1 blob", "a vector is bytes there"},
+    {FALSE, 80000, DESCENDING, "\\1", "a key does not descend there"},
 };
 
 static void translate_for_older(const HbMyTranslation *work, HbObject *object, guint to)
@@ -293,10 +337,31 @@ static void translate_for_older(const HbMyTranslation *work, HbObject *object, g
     g_autofree char *what = g_strdup_printf("in %s", object->identity);
 
     for (gsize i = 0; i < G_N_ELEMENTS(learnt); i++) {
-        if (to < learnt[i].since && hb_my_translate_replace(object, learnt[i].pattern, learnt[i].by) &&
-            learnt[i].why != NULL)
+        gboolean found = FALSE;
+        if (learnt[i].of_maria != work->to_maria || to >= learnt[i].since)
+            continue;
+        while (hb_my_translate_replace(object, learnt[i].pattern, learnt[i].by)) /* one of a line at a time */
+            found = TRUE;
+        if (found && learnt[i].why != NULL)
             hb_my_translate_omit(work, what, learnt[i].why);
     }
+}
+
+static void translate_head(const HbMyTranslation *work, HbObject *object, guint from, guint to)
+{
+    const char *collation = hb_my_find_unsaid_collation(object, from, to);
+    char *other = object->is_translated ? hb_my_replace_types(object, work->to_maria) : NULL;
+    g_autofree char *what = g_strdup_printf("in %s", object->identity),
+                    *why = g_strdup_printf("a parameter names a character set only: it is compared as the target does, "
+                                           "and no more by %s",
+                                           collation);
+
+    if (collation != NULL)
+        hb_my_translate_omit(work, what, why);
+    if (other == NULL)
+        return;
+    hb_my_translate_omit(work, what, "what is a type of its own here is a text there");
+    hb_my_translate_define(object, other);
 }
 
 void hb_my_translate(HbCatalog *catalog, guint from, guint to)
@@ -311,9 +376,11 @@ void hb_my_translate(HbCatalog *catalog, guint from, guint to)
         HbObject *object = hb_catalog_get(catalog, i);
         object->is_translated = is_other;
         forget_modes(object, to);
+        if (object->kind == HB_KIND_FUNCTION || object->kind == HB_KIND_PROCEDURE)
+            translate_head(&work, object, from, to);
         if (is_other && object->definition != NULL)
             (work.to_maria ? translate_for_maria : translate_for_mysql)(&work, object);
-        if (work.to_maria && (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_INDEX))
+        if (object->kind == HB_KIND_TABLE || object->kind == HB_KIND_INDEX)
             translate_for_older(&work, object, to);
     }
     if (!is_other)

@@ -224,6 +224,7 @@ static gboolean run_all_checks(HbMyPreflight *run, GError **error)
     check_places(run);
     check_untransacted_tables(run);
     check_open_transactions(run);
+    hb_my_preflight_check_programs(run);
     return check_sessions(run, error) && hb_my_preflight_check_missing(run, error) &&
            hb_my_preflight_check_users(run, error) && check_settings(run, error);
 }

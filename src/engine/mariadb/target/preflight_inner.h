@@ -2,9 +2,10 @@
 /*
  * preflight_inner - what the files that look at a target share; no other file includes it.
  *
- *     ahead         the server, its settings, other databases and hosts
- *     ahead_lacks   what the target does not have, or does not take
- *     ahead_rights  what the account that restores may not do
+ *     preflight             the server, its settings, other databases and hosts
+ *     preflight_missing     what the target does not have, or does not take
+ *     preflight_programs    what the texts of views and programs say that it does not know
+ *     preflight_privileges  what the account that restores may not do
  */
 #pragma once
 
@@ -22,4 +23,5 @@ typedef struct {
 gboolean hb_my_preflight_is_on(const HbMyPreflight *run, const char *expression);
 
 gboolean hb_my_preflight_check_missing(HbMyPreflight *run, GError **error);
+void hb_my_preflight_check_programs(HbMyPreflight *run);
 gboolean hb_my_preflight_check_users(HbMyPreflight *run, GError **error);

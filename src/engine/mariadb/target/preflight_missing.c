@@ -87,12 +87,14 @@ static void check_missing(HbMyPreflight *run)
             check_words(run, object, "VIA", plugins, "plugin-missing", "the target has no such way to log in", NULL);
         check_words(run, object, "collation_connection", collations, "collation-missing",
                     "the target has no such collation", "collation");
-        if (object->kind != HB_KIND_TABLE)
-            continue;
-        check_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine",
-                    "storage");
-        check_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation",
-                    "collation");
+        if (hb_kind_get_traits(object->kind)->part == HB_PART_SCHEMA)
+            check_words(run, object, "COLLATE", collations, "collation-missing", "the target has no such collation",
+                        "collation");
+        check_words(run, object, "PARSER", plugins, "plugin-missing", "the target has no such parser of full texts",
+                    NULL);
+        if (object->kind == HB_KIND_TABLE)
+            check_words(run, object, "ENGINE", engines, "storage-missing", "the target has no such storage engine",
+                        "storage");
     }
 }
 
