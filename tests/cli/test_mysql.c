@@ -168,6 +168,37 @@ static void what_mysql_cannot_give_is_named(void **state)
     check_lacks(grants, "SELECT");
 }
 
+/* Whatever the other product refuses when it is made, preflight names beforehand, and nothing else */
+static void what_the_other_product_refuses_is_known_beforehand(void **state)
+{
+    static const struct {
+        const char *from, *to, *sql;
+        const char *later; /* it is made, and would fail when it is run; and a namesake */
+    } ways[] = {{"old", "maria", "foreign_mysql.sql", "function f_later;function to_char;trigger on_leaf;"},
+                {"maria", "new", "foreign_mariadb.sql", "function any_value;function f_later;"}};
+
+    (void)state;
+    NEEDS_MYSQL;
+    servers_run_shell("cd $SOURCE; start_mariadb maria");
+    for (gsize i = 0; i < G_N_ELEMENTS(ways); i++) {
+        g_autofree char *line = g_strdup_printf(
+            "mariadb_shell %s <$SOURCE/tests/support/%s; mariadb_shell %s -e 'DROP DATABASE IF EXISTS foreign_words;"
+            " SET GLOBAL log_bin_trust_function_creators = ON'; from=\"$(server_uri %s foreign_words)\""
+            " to=\"$(server_uri %s)\"; fails 1 hb preflight \"$from\" \"$to\" --parts schema,data; cp o asked;"
+            " words='s/^  \\([a-z]* [a-z_]*\\): .*\\[\\(function\\|phrase\\)-[a-z]*\\]$/\\1/p';"
+            " sed -n '/^Blockers/,/^Warnings/p' asked | sed -n \"$words\" | sort -u >blocked;"
+            " sed -n '/^Warnings/,$p' asked | sed -n \"$words\" | tr '\\n' ';' >later; [ \"$(cat later)\" = '%s' ];"
+            " fails 4 hb carry --yes --parts schema,data --accept phrase-missing --accept function-missing \"$from\""
+            " \"$to\"; sed -n '/^Failed/,/^Not complete/s/^  \\([a-z]* [a-z_]*\\): .*/\\1/p' o | sort >failed;"
+            " diff blocked failed; [ $(wc -l <failed) -ge 9 ]; ! hb verify --parts schema,data \"$from\" "
+            "\"$(server_uri %s "
+            "foreign_words)\" >o;"
+            " ! grep 'defined diff' o",
+            ways[i].from, ways[i].sql, ways[i].to, ways[i].from, ways[i].to, ways[i].later, ways[i].to);
+        servers_run_traced(line);
+    }
+}
+
 /* Counted by the server's own comparison of each value with what its text becomes: few texts are looked at so closely
  */
 static void json_values_that_text_cannot_say_are_counted(void **state)
@@ -401,6 +432,7 @@ int main(void)
         cmocka_unit_test(scripts_run_in_the_stock_shell),
         cmocka_unit_test(what_was_killed_goes_on),
         cmocka_unit_test(what_mysql_cannot_give_is_named),
+        cmocka_unit_test(what_the_other_product_refuses_is_known_beforehand),
         cmocka_unit_test(json_values_that_text_cannot_say_are_counted),
         cmocka_unit_test(older_versions_understand_what_is_sent),
         cmocka_unit_test(an_administrators_account_is_enough),

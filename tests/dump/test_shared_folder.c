@@ -129,6 +129,7 @@ static void a_link_in_place_of_a_note_is_not_followed(void **state)
     assert_int_equal(symlink("plan", link), 0);
     assert_false(hb_shared_folder_read_note(group.first, "group-2", &text, &error));
     check_error(&error, HB_ERROR_DAMAGED, "no regular file");
+    assert_int_equal(unlink(link), 0);
     assert_true(hb_shared_folder_clear(group.first, &error));
     assert_false(g_file_test(notes, G_FILE_TEST_EXISTS));
     end_group(&group);

@@ -130,8 +130,8 @@ static void what_mariadb_has_arrives_in_mysql_or_is_named(void **state)
          "no aggregate functions of users"},
         {MARIA_118, MYSQL_97, HB_KIND_FUNCTION, "f",
          "CREATE FUNCTION `f`(uuid UUID, in `b` inet6) RETURNS uuid\nreturn cast(uuid as uuid)",
-         "CREATE FUNCTION `f`(uuid char(36) CHARSET ascii, in `b` varchar(45) CHARSET ascii) RETURNS char(36) CHARSET "
-         "ascii\nreturn cast(uuid as uuid)",
+         "CREATE FUNCTION `f`(uuid char(36) CHARSET ascii COLLATE ascii_general_ci, in `b` varchar(45) CHARSET ascii "
+         "COLLATE ascii_general_ci) RETURNS char(36) CHARSET ascii COLLATE ascii_general_ci\nreturn cast(uuid as uuid)",
          "is a text there"},
         {MARIA_118, MYSQL_97, HB_KIND_GRANT, "PUBLIC on the database", "GRANT SELECT ON v.* TO PUBLIC;", NULL,
          "grants nothing to everybody"},
@@ -226,7 +226,9 @@ static void the_collation_of_a_result_is_said(void **state)
         {MYSQL_97, "CREATE FUNCTION `f`() RETURNS int\nreturn cast('x' as char charset utf8mb4)",
          "CREATE FUNCTION `f`() RETURNS int\nreturn cast('x' as char charset utf8mb4)"},
         {MYSQL_97, "CREATE FUNCTION `f`() RETURNS text CHARSET latin1\nreturn 1",
-         "CREATE FUNCTION `f`() RETURNS text CHARSET latin1\nreturn 1"},
+         "CREATE FUNCTION `f`() RETURNS text CHARSET latin1 COLLATE latin1_swedish_ci\nreturn 1"},
+        {MYSQL_97, "CREATE FUNCTION `f`() RETURNS text CHARSET binary\nreturn 1",
+         "CREATE FUNCTION `f`() RETURNS text CHARSET binary\nreturn 1"},
     };
 
     (void)state;

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/program_heads.h"
 
-#include "engine/mariadb/dialect/features.h"
+#include "engine/mariadb/dialect/charsets.h"
 #include "engine/mariadb/dialect/lexical.h"
 
 #include <string.h>
@@ -50,35 +50,6 @@ static gboolean advance(Head *head)
 
 /* ---- Collations ---- */
 
-/*
- * What names a character set and no collation has its usual one. It is not the general one any more from MySQL 8.0 on,
- * and in MariaDB from 11.6 on (character_set_collations). Sources: both vendors' manuals, on CREATE FUNCTION and on
- * character sets
- */
-static const struct {
-    const char *charset;
-    const char *general, *mysql_80, *maria_116; /* NULL: the general one */
-} usual[] = {
-    {"utf8mb4", "utf8mb4_general_ci", "utf8mb4_0900_ai_ci", "utf8mb4_uca1400_ai_ci"},
-    {"utf8mb3", "utf8mb3_general_ci", NULL, "utf8mb3_uca1400_ai_ci"},
-    {"utf8", "utf8mb3_general_ci", NULL, "utf8mb3_uca1400_ai_ci"},
-    {"utf16", "utf16_general_ci", NULL, "utf16_uca1400_ai_ci"},
-    {"utf32", "utf32_general_ci", NULL, "utf32_uca1400_ai_ci"},
-    {"ucs2", "ucs2_general_ci", NULL, "ucs2_uca1400_ai_ci"},
-};
-
-/* NULL: it is the same in all versions */
-static const char *find_usual(const char *charset, guint version)
-{
-    for (gsize i = 0; i < G_N_ELEMENTS(usual); i++) {
-        const char *newer = hb_my_version_is_maria(version) ? (version >= 110600 ? usual[i].maria_116 : NULL)
-                                                            : (version >= 80000 ? usual[i].mysql_80 : NULL);
-        if (g_ascii_strcasecmp(usual[i].charset, charset) == 0)
-            return newer != NULL ? newer : usual[i].general;
-    }
-    return NULL;
-}
-
 /* The character set at this token, CHARSET or CHARACTER SET, if no COLLATE follows; NULL otherwise. The caller's; *end
  * is behind it */
 static char *read_unsaid(const Head *head, const char **end)
@@ -103,23 +74,24 @@ char *hb_my_say_result_collation(const char *create, guint version)
 
     while (advance(&head)) {
         g_autofree char *charset = head.part == RESULT ? read_unsaid(&head, &end) : NULL;
-        const char *collation = charset != NULL ? find_usual(charset, version) : NULL;
+        g_autofree char *collation = charset != NULL ? hb_my_get_usual_collation(charset, version) : NULL;
         if (collation != NULL)
             return g_strdup_printf("%.*s COLLATE %s%s", (int)(end - create), create, collation, end);
     }
     return g_strdup(create);
 }
 
-const char *hb_my_find_unsaid_collation(const HbObject *program, guint from, guint to)
+char *hb_my_find_unsaid_collation(const HbObject *program, guint from, guint to)
 {
     Head head = begin(program->definition, program->kind == HB_KIND_FUNCTION);
     const char *end;
 
     while (advance(&head)) {
         g_autofree char *charset = head.part == PARAMETERS ? read_unsaid(&head, &end) : NULL;
-        const char *collation = charset != NULL ? find_usual(charset, from) : NULL;
-        if (collation != NULL && strcmp(collation, find_usual(charset, to)) != 0)
-            return collation;
+        g_autofree char *collation = charset != NULL ? hb_my_get_usual_collation(charset, from) : NULL,
+                        *there = charset != NULL ? hb_my_get_usual_collation(charset, to) : NULL;
+        if (g_strcmp0(collation, there) != 0)
+            return g_steal_pointer(&collation);
     }
     return NULL;
 }
@@ -133,9 +105,9 @@ static const struct {
 } types[] = {
     /* in parameters MariaDB reads it, and keeps it as it was written */
     {"json", TRUE, "longtext CHARSET utf8mb4 COLLATE utf8mb4_bin"},
-    {"uuid", FALSE, "char(36) CHARSET ascii"},
-    {"inet6", FALSE, "varchar(45) CHARSET ascii"},
-    {"inet4", FALSE, "varchar(45) CHARSET ascii"},
+    {"uuid", FALSE, "char(36) CHARSET ascii COLLATE ascii_general_ci"},
+    {"inet6", FALSE, "varchar(45) CHARSET ascii COLLATE ascii_general_ci"},
+    {"inet4", FALSE, "varchar(45) CHARSET ascii COLLATE ascii_general_ci"},
 };
 
 /* A type stands behind RETURNS, or behind the name of a parameter. NULL: it stays */

@@ -16,5 +16,5 @@ char *hb_my_say_result_collation(const char *create, guint version);
 char *hb_my_replace_types(const HbObject *program, gboolean to_maria);
 
 /* The usual collation that a parameter has, as it names a character set only, where it would be another one in the
- * version `to`; NULL: all are the same there. Borrowed for ever */
-const char *hb_my_find_unsaid_collation(const HbObject *program, guint from, guint to);
+ * version `to`; NULL: all are the same there. The caller's */
+char *hb_my_find_unsaid_collation(const HbObject *program, guint from, guint to);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: Apache-2.0 */
 #include "engine/mariadb/dialect/same_in_both.h"
 
+#include "engine/mariadb/dialect/charsets.h"
 #include "engine/mariadb/dialect/lexical.h"
 #include "engine/mariadb/dialect/show_create_parser.h"
 #include "engine/mariadb/dialect/translate.h"
@@ -59,12 +60,12 @@ static char *read_name(const HbToken *token)
     return name;
 }
 
+/* Of any version: the name of a table's own is read as it would be without it */
 static gboolean is_usual_of(const char *charset, const char *collation)
 {
-    g_autofree char *general = g_strconcat(charset, "_general_ci", NULL),
-                    *swedish = g_strconcat(charset, "_swedish_ci", NULL);
+    g_autofree char *general = hb_my_get_usual_collation(charset, 0);
 
-    return strcmp(collation, general) == 0 || strcmp(collation, swedish) == 0;
+    return g_strcmp0(collation, general) == 0;
 }
 
 /* Behind COLLATE in a column: nothing if it is what the column would have anyway */
@@ -86,6 +87,30 @@ static void append_charset(Form *form)
     g_free(form->charset);
     form->charset = read_name(&token);
     g_string_append_printf(form->item, "character set %s ", form->charset);
+}
+
+/* Behind the items of a table: DEFAULT CHARSET=latin1 COLLATE=latin1_swedish_ci */
+static void append_option(Form *form, const HbToken *word)
+{
+    const gboolean is_charset = hb_token_is_word(word, "CHARSET");
+    HbToken token = hb_my_next(&form->at); /* = */
+    g_autofree char *name = NULL;
+
+    token = hb_my_next(&form->at);
+    name = read_name(&token);
+    if (!is_charset && form->charset != NULL && is_usual_of(form->charset, name))
+        return;
+    g_string_append_printf(form->item, "%s %s ", is_charset ? "charset" : "collate", name);
+    if (!is_charset)
+        return;
+    g_free(form->charset);
+    form->charset = g_steal_pointer(&name);
+}
+
+static gboolean is_option(const Form *form, const HbToken *token, const HbToken *next)
+{
+    return form->depth == 0 && form->items->len > 0 && hb_my_token_is_sign(next, '=') &&
+           (hb_token_is_word(token, "CHARSET") || hb_token_is_word(token, "COLLATE"));
 }
 
 static gboolean is_whole_number(const HbToken *token)
@@ -131,6 +156,10 @@ static void append_word(Form *form, const HbToken *token)
     }
     if (form->depth == 1 && hb_token_is_word(token, "CHARACTER") && hb_token_is_word(&next, "SET")) {
         append_charset(form);
+        return;
+    }
+    if (is_option(form, token, &next)) {
+        append_option(form, token);
         return;
     }
     if (hb_token_is_word(token, "REF_SYSTEM_ID")) { /* which MariaDB keeps, and does not print */

@@ -349,7 +349,7 @@ static void translate_for_older(const HbMyTranslation *work, HbObject *object, g
 
 static void translate_head(const HbMyTranslation *work, HbObject *object, guint from, guint to)
 {
-    const char *collation = hb_my_find_unsaid_collation(object, from, to);
+    g_autofree char *collation = hb_my_find_unsaid_collation(object, from, to);
     char *other = object->is_translated ? hb_my_replace_types(object, work->to_maria) : NULL;
     g_autofree char *what = g_strdup_printf("in %s", object->identity),
                     *why = g_strdup_printf("a parameter names a character set only: it is compared as the target does, "
