@@ -168,6 +168,23 @@ static void what_mysql_cannot_give_is_named(void **state)
     check_lacks(grants, "SELECT");
 }
 
+/* Also where the server demands keys, or adds them */
+static void a_script_makes_what_the_server_would_forbid(void **state)
+{
+    (void)state;
+    NEEDS_MYSQL;
+    servers_run_shell(
+        "cd $FOLDER; mariadb_shell old -e 'CREATE DATABASE attic; USE attic; CREATE TABLE keyless (a INT);"
+        " INSERT INTO keyless VALUES (1), (1); SET restrict_fk_on_non_standard_key = OFF;"
+        " CREATE TABLE box (a INT, b INT, KEY (a)); CREATE TABLE lid (a INT, FOREIGN KEY (a) REFERENCES box (a))';"
+        " $HORNBEAM dump -q \"$(server_uri old attic)\" attic.dump; $HORNBEAM sql attic.dump >attic.sql;"
+        " mariadb_shell new -e 'DROP DATABASE IF EXISTS attic; CREATE DATABASE attic; SET GLOBAL"
+        " sql_require_primary_key = ON, GLOBAL sql_generate_invisible_primary_key = ON';"
+        " mariadb_shell new --binary-mode --comments attic <attic.sql; mariadb_shell new -e 'SET GLOBAL"
+        " sql_require_primary_key = OFF, GLOBAL sql_generate_invisible_primary_key = OFF';"
+        " $HORNBEAM verify -q attic.dump \"$(server_uri new attic)\"");
+}
+
 /* Whatever the other product refuses when it is made, preflight names beforehand, and nothing else */
 static void what_the_other_product_refuses_is_known_beforehand(void **state)
 {
@@ -432,6 +449,7 @@ int main(void)
         cmocka_unit_test(scripts_run_in_the_stock_shell),
         cmocka_unit_test(what_was_killed_goes_on),
         cmocka_unit_test(what_mysql_cannot_give_is_named),
+        cmocka_unit_test(a_script_makes_what_the_server_would_forbid),
         cmocka_unit_test(what_the_other_product_refuses_is_known_beforehand),
         cmocka_unit_test(json_values_that_text_cannot_say_are_counted),
         cmocka_unit_test(older_versions_understand_what_is_sent),

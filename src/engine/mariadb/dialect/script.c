@@ -13,6 +13,17 @@
     "/*M!100201 SET check_constraint_checks = 0, system_versioning_alter_history = 'KEEP' */;\n"                       \
     "/*M!101100 SET system_versioning_insert_history = 1 */;\n"
 
+/*
+ * What MySQL can be told to forbid, or to add to tables. To set it takes a privilege, so it is set only where it is on;
+ * a comment of that version is none for MySQL, and one for MariaDB
+ */
+#define LIFT(since, setting)                                                                                           \
+    "SET @lift = 'DO 0' /*!" since " , @lift = IF(@@" setting ", 'SET " setting " = 0', 'DO 0') */;\n"                 \
+    "PREPARE lift FROM @lift;\nEXECUTE lift;\nDEALLOCATE PREPARE lift;\n"
+#define LIFTED                                                                                                         \
+    LIFT("80013", "sql_require_primary_key")                                                                           \
+    LIFT("80030", "sql_generate_invisible_primary_key") LIFT("80400", "restrict_fk_on_non_standard_key")
+
 /* ---- How the stock shell reads ---- */
 
 /*
@@ -173,7 +184,7 @@ char *hb_my_begin_script(const HbCatalog *catalog, const char *database, gboolea
         append_creation(sql, catalog, database);
     if (guarded)
         append_guard(sql, catalog);
-    g_string_append(sql, SETTINGS);
+    g_string_append(sql, SETTINGS LIFTED);
     return g_string_free(sql, FALSE);
 }
 
