@@ -398,6 +398,22 @@ static void an_option_file_gives_the_password(void **state)
         " mariadb_shell old -e 'DROP USER filed@localhost'");
 }
 
+/* What one statement would make of a table: two values that are one by another collation keep no other key away */
+static void a_key_that_cannot_be_made_keeps_no_other_from_being_made(void **state)
+{
+    (void)state;
+    servers_run_traced(
+        "mariadb_shell old -e \"CREATE DATABASE beds; USE beds; CREATE TABLE bed (id INT PRIMARY KEY, name VARCHAR(20)"
+        " CHARACTER SET utf8mb4 COLLATE utf8mb4_bin, n INT, m INT, KEY n (n), UNIQUE KEY name (name), KEY m (m));"
+        " INSERT INTO bed VALUES (1, 'a', 1, 1), (2, 'A', 2, 2)\"; hb dump -q \"$(server_uri old beds)\" beds.dump;"
+        " again() { hb restore -q --yes \"$@\" beds.dump \"$(server_uri new beds)\" --rename"
+        " collation:utf8mb4_bin=utf8mb4_general_ci; }; keys() { mariadb_shell new beds -N -e 'SHOW KEYS FROM bed' | cut"
+        " -f3 | tr '\\n' ' '; }; fails 4 again; grep -q '^  index bed.name: Duplicate' o; grep -q '1 failed, 0 left' o;"
+        " [ \"$(keys)\" = 'PRIMARY n m ' ]; fails 4 again --resume; grep -q '^  index bed.name: Duplicate' o;"
+        " mariadb_shell new beds -e \"UPDATE bed SET name = 'b' WHERE id = 2\"; again --resume;"
+        " [ \"$(keys)\" = 'PRIMARY name n m ' ]");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -417,6 +433,7 @@ int main(void)
         cmocka_unit_test(an_ordinary_account_dumps_what_it_may),
         cmocka_unit_test(a_restore_that_broke_off_goes_on),
         cmocka_unit_test(tables_without_transactions_are_never_filled_twice),
+        cmocka_unit_test(a_key_that_cannot_be_made_keeps_no_other_from_being_made),
         cmocka_unit_test(large_values_need_large_packets),
         cmocka_unit_test(the_plain_shell_runs_the_sql_files),
     };

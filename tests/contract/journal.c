@@ -23,6 +23,9 @@ static void check_steps(const Contract *contract, HbSession *session)
     assert_non_null(error);
     g_clear_error(&error);
     assert_false(contract_is_noted(contract, session, "bad"));
+    /* what is there by then was not made by the step that was refused */
+    assert_false(engine->journal->run_step(session, contract->create, "bad", NULL, &error));
+    check_error(&error, HB_ERROR_EXISTS, "");
     assert_true(engine->journal->run_step(session, NULL, "only noted", NULL, NULL));
     assert_false(engine->journal->run_step(session, NULL, "only noted", NULL, &error));
     check_error(&error, HB_ERROR_ALREADY_DONE, "");

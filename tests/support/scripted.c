@@ -492,6 +492,9 @@ static gboolean run_locked(const char *sql, const char *key, const char *note, G
         return FALSE;
     if (sql != NULL && it.bad_statement != NULL && strstr(sql, it.bad_statement) != NULL)
         return hb_error_set(error, it.bad_code, NULL, "the statement is bad");
+    if (sql != NULL && g_str_has_prefix(sql, "create ") &&
+        g_ptr_array_find_with_equal_func(it.run, sql, g_str_equal, NULL))
+        return hb_error_set(error, HB_ERROR_EXISTS, NULL, "it is there already");
     if (sql != NULL) {
         g_ptr_array_add(it.run, g_strdup(sql));
         g_ptr_array_add(it.keys, g_strdup(key));
@@ -589,9 +592,9 @@ static gboolean reads_same(HbSession *session, const HbObject *other, const HbOb
 
 static char *join_definitions(const char *one, const char *other)
 {
-    (void)one;
-    (void)other;
-    return NULL;
+    if (!g_str_has_prefix(one, "create index ") || !g_str_has_prefix(other, "create index "))
+        return NULL;
+    return g_strdup_printf("%s %s", one, other);
 }
 
 static char *rename_nothing(const HbObject *object, const char *sql, HbRename *rename)

@@ -24,6 +24,8 @@ static void step_free(gpointer data)
 
     g_free(step->key);
     g_free(step->sql);
+    if (step->joined != NULL)
+        g_ptr_array_unref(step->joined);
     g_free(step);
 }
 
@@ -155,6 +157,9 @@ static gboolean merge(Builder *builder, const HbObject *object)
         return FALSE;
     g_free(step->sql);
     step->sql = joined;
+    if (step->joined == NULL)
+        step->joined = g_ptr_array_new();
+    g_ptr_array_add(step->joined, (gpointer)object);
     g_hash_table_insert(builder->by_identity, object->identity, GUINT_TO_POINTER(found));
     return TRUE;
 }
@@ -330,7 +335,7 @@ static void connect(Builder *builder)
         if (!is_chosen(builder, object))
             continue;
         guint step = GPOINTER_TO_UINT(g_hash_table_lookup(builder->by_identity, object->identity)) - 1;
-        gboolean is_joined = ((const HbStep *)steps->pdata[step])->sql != NULL;
+        gboolean is_joined = ((const HbStep *)steps->pdata[step])->joined != NULL;
         if (object->kind == HB_KIND_ROWS || is_joined)
             add_needs(builder, step, object);
     }

@@ -29,6 +29,7 @@ typedef struct {
     char *key;              /* in the journal; NULL of a milestone */
     const HbObject *object; /* of an object and of a chunk; otherwise NULL */
     char *sql;              /* to clear; or of several objects that are made by one statement; NULL: the object's own */
+    GPtrArray *joined;      /* const HbObject *: those made by sql beside object, in their order; NULL: none */
     const HbStoredRows *rows;
     const HbChunk *chunk;
     const char *table; /* to analyze */

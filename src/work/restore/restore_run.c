@@ -58,6 +58,7 @@ HbRestoreRun *hb_restore_run_new(const HbRestoreOptions *options, HbManifest *ma
     run->password_file = -1;
     run->hosts.elsewhere = g_array_new(FALSE, FALSE, sizeof(guint));
     run->kept = g_hash_table_new(g_str_hash, g_str_equal);
+    run->blamed = g_hash_table_new(g_str_hash, g_str_equal);
     run->joined = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->failed_rows = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
     run->complaints = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
@@ -77,6 +78,7 @@ void hb_restore_run_free(HbRestoreRun *run)
     g_clear_pointer(&run->done_earlier, g_hash_table_unref);
     g_clear_pointer(&run->journal, g_hash_table_unref);
     g_hash_table_unref(run->kept);
+    g_hash_table_unref(run->blamed);
     g_hash_table_unref(run->joined);
     g_hash_table_unref(run->failed_rows);
     g_hash_table_unref(run->complaints);
@@ -171,6 +173,7 @@ static gboolean prepare_target(HbRestoreRun *run, GError **error)
 void hb_restore_run_forget_exceptions(HbRestoreRun *run)
 {
     g_hash_table_remove_all(run->kept);
+    g_hash_table_remove_all(run->blamed);
     g_ptr_array_set_size(run->result->exceptions, 0);
     hb_restore_run_list_changes(run);
 }

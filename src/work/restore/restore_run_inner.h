@@ -88,6 +88,7 @@ struct HbRestoreRun {
     GCond settled;               /* a step was settled */
     GPtrArray *role_differences; /* HbDifference *: of users that exist already; NULL: not looked at */
     GHashTable *kept;            /* identities of roles that were there before us */
+    GHashTable *blamed;          /* keys of steps of several objects, borrowed: which of these failed is told already */
     GError *lost;                /* a connection broke: no worker begins another step */
     HbRestoreHosts hosts;
 };

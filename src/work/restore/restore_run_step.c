@@ -78,6 +78,70 @@ static gboolean run_without_owner(HbRestoreRun *run, HbWorker *worker, const HbS
     return TRUE;
 }
 
+/* ---- Several objects in one statement ---- */
+
+static void blame(HbRestoreRun *run, const HbStep *step, const HbObject *object, const GError *cause)
+{
+    const gboolean is_made = hb_error_is(cause, HB_ERROR_CONSTRAINT_VIOLATED);
+
+    g_mutex_lock(&run->lock);
+    g_hash_table_add(run->blamed, step->key);
+    hb_restore_result_add(run->result, is_made ? HB_OUTCOME_CHANGED : HB_OUTCOME_FAILED, object->identity,
+                          cause->message, hb_error_hint(cause));
+    g_mutex_unlock(&run->lock);
+    if (!run->tentative && !is_made)
+        hb_observers_note(run->observers, HB_SEVERITY_ERROR, hb_error_hint(cause), "%s: %s", object->identity,
+                          cause->message);
+}
+
+/* Did the server refuse what the statement says? Then some of its objects may do without the others */
+static gboolean is_refusal(const GError *cause)
+{
+    return hb_error_is(cause, HB_ERROR_STATEMENT) || hb_error_is(cause, HB_ERROR_EXISTS) ||
+           hb_error_is(cause, HB_ERROR_ABSENT);
+}
+
+/* Noted under a key of its own, since the step's says that all of them are made. FALSE: *error says why, or, if it is a
+ * refusal, it is told, and *refused counts it */
+static gboolean run_part(HbRestoreRun *run, HbWorker *worker, const HbStep *step, const HbObject *object,
+                         guint *refused, GError **error)
+{
+    g_autofree char *key = g_strdup_printf("%s by itself", object->identity);
+    g_autoptr(GError) cause = NULL;
+
+    if (run->options->engine->journal->run_step(worker->session, object->definition, key, run->hosts.signature,
+                                                &cause) ||
+        hb_error_is(cause, HB_ERROR_ALREADY_DONE))
+        return TRUE;
+    if (!is_refusal(cause) && !hb_error_is(cause, HB_ERROR_CONSTRAINT_VIOLATED)) {
+        g_propagate_error(error, g_steal_pointer(&cause));
+        return FALSE;
+    }
+    *refused += is_refusal(cause);
+    blame(run, step, object, cause);
+    return TRUE;
+}
+
+/* One that cannot be made must not keep the others from being made: takes the refusal of all of them, and blames who is
+ * to blame */
+static gboolean run_one_by_one(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError *refusal, GError **error)
+{
+    guint refused = 0;
+    gboolean ok = run_part(run, worker, step, step->object, &refused, error);
+
+    for (guint i = 0; ok && i < step->joined->len; i++)
+        ok = run_part(run, worker, step, step->joined->pdata[i], &refused, error);
+    if (!ok || refused == 0) {
+        g_error_free(refusal);
+        return ok &&
+               run->options->engine->journal->run_step(worker->session, NULL, step->key, run->hosts.signature, error);
+    }
+    g_propagate_error(error, refusal);
+    return FALSE;
+}
+
+/* ---- One object ---- */
+
 static gboolean run_object(HbRestoreRun *run, HbWorker *worker, const HbStep *step, GError **error)
 {
     g_autoptr(GError) refusal = NULL;
@@ -101,6 +165,8 @@ static gboolean run_object(HbRestoreRun *run, HbWorker *worker, const HbStep *st
             return TRUE;
         }
     }
+    if (step->joined != NULL && is_refusal(cause))
+        return run_one_by_one(run, worker, step, cause, error);
     if (step->object->owner_sql != NULL && !run->target->info.is_superuser &&
         (hb_error_is(cause, HB_ERROR_RIGHTS) || hb_error_is(cause, HB_ERROR_STATEMENT)))
         return run_without_owner(run, worker, step, cause, error);

@@ -78,6 +78,8 @@ static void add_wait(HbRestoreRun *run, GError *cause)
 
 static void note_failure(HbRestoreRun *run, const HbStep *step, GError *cause)
 {
+    if (g_hash_table_contains(run->blamed, step->key))
+        return;
     if (hb_error_is(cause, HB_ERROR_RIGHTS) && step->type == HB_STEP_TYPE_OBJECT) {
         g_autofree char *hint = hb_restore_run_hint_statement(run->options->engine->dialect, step->object->definition);
         hb_restore_result_add(run->result, HB_OUTCOME_REFUSED, step->key, cause->message, hint);

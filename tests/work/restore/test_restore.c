@@ -8,6 +8,7 @@
 #include "work/verify/verify.h"
 
 #include <glib/gstdio.h>
+#include <string.h>
 
 static const char garden[] = "role keeper\n"
                              "schema garden\n"
@@ -310,6 +311,71 @@ static void a_failed_step_leaves_out_what_needs_it_and_can_be_resumed(void **sta
     outcome_clear(&outcome);
 }
 
+static const char beds[] = "table tree:\n"
+                           "rows tree: table tree\n"
+                           "index tree.a: table tree, rows tree\n"
+                           "index tree.b: table tree, rows tree\n"
+                           "index tree.c: table tree, rows tree\n";
+
+static char *list_failed(const Outcome *outcome)
+{
+    GString *list = g_string_new(NULL);
+
+    for (guint i = 0; i < outcome->result.exceptions->len; i++) {
+        const HbException *one = outcome->result.exceptions->pdata[i];
+        if (one->outcome == HB_OUTCOME_FAILED)
+            g_string_append_printf(list, "%s;", one->what);
+    }
+    return g_string_free(list, FALSE);
+}
+
+static guint count_runs(const char *statement)
+{
+    g_autofree char *run = scripted_get_run();
+    g_auto(GStrv) lines = g_strsplit(run, "\n", -1);
+    guint count = 0;
+
+    for (char **line = lines; *line != NULL; line++)
+        count += strcmp(*line, statement) == 0;
+    return count;
+}
+
+/* Of several that one statement makes; and whatever breaks off meanwhile, the others are made once, and the bad one is
+ * told of until it can be made */
+static void one_that_cannot_be_made_keeps_no_other_from_being_made(void **state)
+{
+    static const ScriptedPoint points[] = {SCRIPTED_STEP, SCRIPTED_COMMIT};
+
+    (void)state;
+    scripted_reset(beds, ROWS);
+    dump_well();
+    for (gsize p = 0; p < G_N_ELEMENTS(points); p++) {
+        for (guint at = 0; at <= 9; at++) {
+            g_autofree char *failed = NULL;
+            Outcome outcome;
+
+            scripted_reset(beds, ROWS);
+            scripted_fail_statement("create index tree.b;", HB_ERROR_STATEMENT);
+            if (at > 0)
+                scripted_fail(points[p], at, 1, HB_ERROR_LOST);
+            outcome = restore(2, FALSE);
+            check_no_error(outcome.error);
+            failed = list_failed(&outcome);
+            assert_string_equal(failed, "index tree.b;");
+            assert_int_equal(count_runs("create index tree.a;"), 1);
+            assert_int_equal(count_runs("create index tree.c;"), 1);
+            assert_int_equal(count_runs("create index tree.b;"), 0);
+            outcome_clear(&outcome);
+            scripted_fail_statement(NULL, HB_ERROR_STATEMENT);
+            outcome = restore(2, TRUE);
+            check_no_error(outcome.error);
+            assert_int_equal(outcome.failed + outcome.left_out, 0);
+            assert_false(scripted_has_journal());
+            outcome_clear(&outcome);
+        }
+    }
+}
+
 static void what_fails_for_a_passing_reason_is_tried_again(void **state)
 {
     static const struct {
@@ -585,6 +651,7 @@ int main(void)
         TEST(one_worker_restores_in_the_order_of_the_files),
         TEST(many_workers_restore_the_same),
         TEST(a_failed_step_leaves_out_what_needs_it_and_can_be_resumed),
+        TEST(one_that_cannot_be_made_keeps_no_other_from_being_made),
         TEST(what_fails_for_a_passing_reason_is_tried_again),
         TEST(commits_that_a_crash_takes_back_are_done_again),
         TEST(a_connection_may_break_as_soon_as_it_is_there),

@@ -341,7 +341,8 @@ static gboolean was_begun_before(HbSession *session, const char *key)
     return hb_my_read_text(session, sql, &more, NULL) && g_strcmp0(more, "1") == 0;
 }
 
-/* What was there before us is not ours, and must not be taken for it when the step is tried again */
+/* What was there before us is not ours, and must not be taken for it when the step is tried again; nor is what others
+ * make that stands in a statement which the server refused as a whole */
 static void forget_begun(HbSession *session, const char *key)
 {
     g_autofree char *step = hb_my_quote_literal(key);
@@ -424,7 +425,8 @@ static gboolean run_statements(HbSession *session, const char *sql, const char *
             g_error_free(ours);
             continue;
         }
-        if (hb_error_is(ours, HB_ERROR_EXISTS))
+        if (hb_error_is(ours, HB_ERROR_EXISTS) ||
+            (i == 0 && (hb_error_is(ours, HB_ERROR_STATEMENT) || hb_error_is(ours, HB_ERROR_ABSENT))))
             forget_begun(session, key);
         g_propagate_error(error, ours);
         renew(session);
