@@ -398,6 +398,23 @@ static void an_option_file_gives_the_password(void **state)
         " mariadb_shell old -e 'DROP USER filed@localhost'");
 }
 
+/* A user who is there, and has no rights in the database any more, is not missing: his rights are */
+static void a_user_without_rights_is_not_missing(void **state)
+{
+    (void)state;
+    servers_run_traced(
+        "mariadb_shell old -e \"CREATE DATABASE shared; CREATE TABLE shared.t (a INT PRIMARY KEY); CREATE USER vera@'%'"
+        " IDENTIFIED BY 'x'; GRANT SELECT ON shared.* TO vera@'%'\"; hb dump -q \"$(server_uri old shared)\" s.dump;"
+        " hb restore -q --yes s.dump \"$(server_uri new)\"; hb verify -q s.dump \"$(server_uri new)\";"
+        " mariadb_shell new -e \"REVOKE ALL ON shared.* FROM vera@'%'\"; fails 1 hb verify s.dump \"$(server_uri "
+        "new)\";"
+        " grep -q \"not *role 'vera'@'%': not read on one side\" o; grep -q \"grant 'vera'@'%' on the database: "
+        "missing\""
+        " o; grep -q '^Different: 1 difference$' o; mariadb_shell new -e \"DROP USER vera@'%'\"; fails 1 hb verify"
+        " s.dump \"$(server_uri new)\"; grep -q \"^  role 'vera'@'%': missing\" o;"
+        " mariadb_shell old -e \"DROP USER vera@'%'; DROP DATABASE shared\"");
+}
+
 /* What one statement would make of a table: two values that are one by another collation keep no other key away */
 static void a_key_that_cannot_be_made_keeps_no_other_from_being_made(void **state)
 {
@@ -433,6 +450,7 @@ int main(void)
         cmocka_unit_test(an_ordinary_account_dumps_what_it_may),
         cmocka_unit_test(a_restore_that_broke_off_goes_on),
         cmocka_unit_test(tables_without_transactions_are_never_filled_twice),
+        cmocka_unit_test(a_user_without_rights_is_not_missing),
         cmocka_unit_test(a_key_that_cannot_be_made_keeps_no_other_from_being_made),
         cmocka_unit_test(large_values_need_large_packets),
         cmocka_unit_test(the_plain_shell_runs_the_sql_files),

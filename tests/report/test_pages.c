@@ -145,7 +145,7 @@ static void differences_are_shown_side_by_side(void **state)
     static const char *const different[] = {
         "table t: defined differently\n      FROM  a int,\n            b int\n      TO    a text,\n",
         "view v: missing in TO",
-        "not        passwords: cannot be read on one side",
+        "not        passwords: not read on one side",
         "not        role ida: has another name in TO",
         "only in TO membership ida in \\x1B[2Jkeepers: the server's own, and no difference",
         "Different: 2 differences",

@@ -93,6 +93,8 @@ void hb_verify_catalogs(HbCatalog *from, guint from_version, HbCatalog *to, guin
     hb_compare_list_own(from, to, dialect, parts, result->only_in_to);
 }
 
+/* ---- Differences that only seem to be some ---- */
+
 /* Versions print the same thing differently: what the target reads as its own is no difference */
 static void drop_seeming(const HbSideContents *from, const HbSideContents *to, GPtrArray *differences)
 {
@@ -110,6 +112,68 @@ static void drop_seeming(const HbSideContents *from, const HbSideContents *to, G
             g_ptr_array_remove_index(differences, i);
     }
     engine->connector->close(session);
+}
+
+/* What is said of a user, whether or not it has rights in the database */
+static gboolean is_about_user(const HbObject *object)
+{
+    switch (object->kind) {
+    case HB_KIND_ROLE:
+    case HB_KIND_PASSWORD:
+    case HB_KIND_MEMBERSHIP:
+    case HB_KIND_ROLE_SETTING:
+    case HB_KIND_GLOBAL_GRANT:
+        return TRUE;
+    default:
+        return FALSE;
+    }
+}
+
+/* Users that TO has, but did not read, as they have nothing to do with the database there: identities, borrowed from
+ * FROM's catalog */
+static GHashTable *find_unread_users(const HbSideContents *from, const HbSideContents *to, const GPtrArray *differences)
+{
+    const HbEngine *engine = to->side->engine;
+    GHashTable *users = g_hash_table_new(g_str_hash, g_str_equal);
+    HbSession *session = NULL;
+
+    for (guint i = 0; i < differences->len; i++) {
+        const HbDifference *difference = differences->pdata[i];
+        const HbObject *object = hb_catalog_find(from->catalog, difference->identity);
+        gboolean found = FALSE;
+        if (difference->type != HB_DIFFERENCE_MISSING || object == NULL || object->kind != HB_KIND_ROLE)
+            continue;
+        if (session == NULL && (session = engine->connector->open(&to->side->address, NULL)) == NULL)
+            break;
+        if (engine->target->find_role(session, hb_object_get_name(object), &found, NULL) && found)
+            g_hash_table_add(users, object->identity);
+    }
+    engine->connector->close(session);
+    return users;
+}
+
+static gboolean is_of_users(const HbObject *object, GHashTable *users)
+{
+    gboolean is_one = g_hash_table_contains(users, object->identity);
+
+    for (guint i = 0; i < object->needs->len && !is_one; i++)
+        is_one = g_hash_table_contains(users, object->needs->pdata[i]);
+    return is_one && is_about_user(object);
+}
+
+/* The rights in the database that they lack are differences still */
+static void drop_unread_users(const HbSideContents *from, const HbSideContents *to, HbVerification *result)
+{
+    g_autoptr(GHashTable) users = find_unread_users(from, to, result->differences);
+
+    for (guint i = result->differences->len; i-- > 0;) {
+        const HbDifference *difference = result->differences->pdata[i];
+        const HbObject *object = hb_catalog_find(from->catalog, difference->identity);
+        if (difference->type != HB_DIFFERENCE_MISSING || object == NULL || !is_of_users(object, users))
+            continue;
+        g_ptr_array_add(result->unread, g_strdup(object->identity));
+        g_ptr_array_remove_index(result->differences, i);
+    }
 }
 
 /* The sums are known by identities, which are other ones now */
@@ -257,6 +321,7 @@ static gboolean compare(HbSideContents *from, HbSideContents *to, HbVerification
                        to->options->parts, result);
     g_hash_table_foreach_remove(from->sums.table, is_left_out, from->catalog);
     drop_seeming(from, to, result->differences);
+    drop_unread_users(from, to, result);
     let_others_be(from, result);
     hb_compare_digests(from->sums.table, to->sums.table, result->differences);
     if (!sketch_both(from, to, result->differences, error) ||
