@@ -138,8 +138,7 @@ gboolean hb_shared_folder_read_note(HbFolder *folder, const char *name, char **t
     *text = NULL;
     if (folder->bucket != NULL)
         return hb_bucket_read(folder->bucket, there, text, error);
-    return hb_file_find_inside(folder->temporary, there, &fd, error) &&
-           (fd < 0 || read_file(fd, there, text, error));
+    return hb_file_find_inside(folder->temporary, there, &fd, error) && (fd < 0 || read_file(fd, there, text, error));
 }
 
 gboolean hb_shared_folder_remove_note(HbFolder *folder, const char *name, GError **error)
