@@ -112,6 +112,75 @@ static void each_form_is_what_the_server_itself_sends(void **state)
     hb_pg_close(session);
 }
 
+/* The library's own reading is the rule, also where digits end in or beside the middle of two floats */
+static void check_float(const char *text)
+{
+    union {
+        double value;
+        guint64 bits;
+    } wide = {.value = g_ascii_strtod(text, NULL)};
+    union {
+        float value;
+        guint32 bits;
+    } narrow = {.value = strtof(text, NULL)};
+    g_autofree char *ours8 = make_form(hb_pg_find_value_form("float8recv"), text),
+                    *ours4 = make_form(hb_pg_find_value_form("float4recv"), text),
+                    *want8 = g_strdup_printf("%016" G_GINT64_MODIFIER "x", wide.bits),
+                    *want4 = g_strdup_printf("%08x", narrow.bits);
+
+    if (g_strcmp0(ours8, want8) != 0 || g_strcmp0(ours4, want4) != 0)
+        fail_msg("%s: %s and %s, not %s and %s", text, ours8, ours4, want8, want4);
+}
+
+static void floats_are_those_that_the_library_reads(void **state)
+{
+    static const char *const texts[] = {"9007199254740993",
+                                        "9007199254740993.0",
+                                        "9007199254740992.5",
+                                        "9007199254740993.001",
+                                        "9007199254740992.99",
+                                        "9007199254740995",
+                                        "16777217",
+                                        "16777217.5",
+                                        "16777219",
+                                        "0.1",
+                                        "0.30000000000000004",
+                                        "9999999999999999999",
+                                        "18446744073709551615",
+                                        "18446744073709551616",
+                                        "1000000000000000000.5",
+                                        "0.0000000000000000001",
+                                        "0.000000000000000001",
+                                        "4503599627370496.5",
+                                        "4503599627370497.5",
+                                        "1152921504606846976",
+                                        "1152921504606847104"};
+    g_autoptr(GRand) random = g_rand_new_with_seed(20261202);
+
+    (void)state;
+    for (gsize i = 0; i < G_N_ELEMENTS(texts); i++)
+        check_float(texts[i]);
+    for (guint i = 0; i < 300000; i++) {
+        const guint64 whole = (guint64)g_rand_int(random) << 32 | g_rand_int(random);
+        const guint digits = 1 + i % 19, point = (guint)g_rand_int_range(random, 0, 19);
+        g_autofree char *all = g_strdup_printf("%020" G_GUINT64_FORMAT, whole);
+        g_autofree char *text = g_strdup_printf("%s%.*s.%s", i % 2 ? "-" : "", (int)MAX(1, MIN(point, digits)), all + 1,
+                                                all + 20 - MIN(digits, 19));
+        check_float(text);
+    }
+    /* exactly in the middle of two doubles, and the least beside it */
+    for (guint i = 0; i < 20000; i++) {
+        const guint64 middle = (G_GUINT64_CONSTANT(1) << 53) + 2 * (guint64)g_rand_int(random) + 1;
+        for (gint beside = -1; beside <= 1; beside++) {
+            g_autofree char *text = g_strdup_printf("%" G_GUINT64_FORMAT ".%s", beside < 0 ? middle - 1 : middle,
+                                                    beside < 0   ? "999"
+                                                    : beside > 0 ? "001"
+                                                                 : "000");
+            check_float(text);
+        }
+    }
+}
+
 /* What no server writes, and what the form cannot hold */
 static void other_texts_are_refused(void **state)
 {
@@ -311,6 +380,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(each_form_is_what_the_server_itself_sends),
+        cmocka_unit_test(floats_are_those_that_the_library_reads),
         cmocka_unit_test(other_texts_are_refused),
         cmocka_unit_test(blocks_may_end_anywhere),
         cmocka_unit_test(a_table_is_the_same_in_either_form),

@@ -61,33 +61,80 @@ static gboolean is_float(const char *text, gsize length)
                : hb_pg_value_equals(text, length, "NaN") || hb_pg_value_equals(text, length, "Infinity");
 }
 
-#define EXACT_INTEGER ((gint64)1 << 53) /* up to here doubles hold each whole number */
-#define EXACT_POWER   22                /* and each power of ten */
+#define EXACT_INTEGER ((guint64)1 << 53) /* up to here doubles hold each whole number */
+#define EXACT_POWER   22                 /* and each power of ten */
+#define EXACT_DIGITS  19                 /* so many fit into 64 bits */
+
+static const long double powers[EXACT_POWER + 1] = {1e0L,  1e1L,  1e2L,  1e3L,  1e4L,  1e5L,  1e6L,  1e7L,
+                                                    1e8L,  1e9L,  1e10L, 1e11L, 1e12L, 1e13L, 1e14L, 1e15L,
+                                                    1e16L, 1e17L, 1e18L, 1e19L, 1e20L, 1e21L, 1e22L};
+
+/* "-12.5": its digits as a whole number, and how many follow the point. FALSE: it is something else, or longer */
+typedef struct {
+    gboolean negative;
+    guint64 digits;
+    guint decimals;
+} Fraction;
+
+static gboolean take_fraction(const char *text, gsize length, Fraction *fraction)
+{
+    const char *at = text, *end = text + length, *start;
+
+    *fraction = (Fraction){.negative = length > 0 && *text == '-'};
+    at += fraction->negative;
+    if (end - at > EXACT_DIGITS + 1) /* with its point */
+        return FALSE;
+    for (start = at; at < end && hb_pg_value_is_digit(*at); at++)
+        fraction->digits = fraction->digits * 10 + (guint64)(*at - '0');
+    if (at == start || (at == end && end - start > EXACT_DIGITS))
+        return FALSE;
+    if (at == end)
+        return TRUE;
+    if (*at++ != '.')
+        return FALSE;
+    for (start = at; at < end && hb_pg_value_is_digit(*at); at++)
+        fraction->digits = fraction->digits * 10 + (guint64)(*at - '0');
+    fraction->decimals = (guint)(at - start);
+    return at == end && at > start;
+}
 
 /*
- * "12.5" without an exponent: where its digits, read as a whole number, and the power of ten to divide by are both
+ * Where a long double has 64 bits, it holds all these digits and powers of ten. Its quotient is rounded once, and once
+ * more for the double; only where the first one ends in the middle between two doubles could that go wrong
+ */
+#define BEYOND_DOUBLE 0x7FF
+#define MIDDLE        0x400
+
+static gboolean divide_long(const Fraction *fraction, double *value)
+{
+#if LDBL_MANT_DIG == 64 && G_BYTE_ORDER == G_LITTLE_ENDIAN
+    const long double quotient = (long double)fraction->digits / powers[fraction->decimals];
+    guint64 bits;
+
+    memcpy(&bits, &quotient, sizeof bits); /* the first 64 bits are the mantissa */
+    *value = (double)quotient;
+    return (bits & BEYOND_DOUBLE) != MIDDLE;
+#else
+    (void)fraction, (void)value;
+    return FALSE;
+#endif
+}
+
+/*
+ * A text without an exponent: where its digits, read as a whole number, and the power of ten to divide by are both
  * doubles, the quotient is the nearest double to the text, because one division rounds once. FALSE: it is not so easy
  */
 static gboolean divide(const char *text, gsize length, double *value)
 {
-    static const double powers[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
-                                    1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
-    HbPgValueReader reader = {text, text + length};
-    const gboolean negative = hb_pg_value_take(&reader, '-');
-    const char *point;
-    gint64 digits;
+    Fraction fraction;
 
-    if (FLT_EVAL_METHOD != 0 || !hb_pg_value_take_digits(&reader, 1, 15, &digits))
+    if (FLT_EVAL_METHOD != 0 || !take_fraction(text, length, &fraction) || fraction.digits == 0)
         return FALSE;
-    point = reader.at;
-    if (hb_pg_value_take(&reader, '.')) {
-        for (; reader.at < reader.end && hb_pg_value_is_digit(*reader.at) && digits < EXACT_INTEGER; reader.at++)
-            digits = digits * 10 + (*reader.at - '0');
-    }
-    if (reader.at != reader.end || digits > EXACT_INTEGER || reader.at - point > EXACT_POWER || digits == 0)
+    if (fraction.digits <= EXACT_INTEGER)
+        *value = (double)fraction.digits / (double)powers[fraction.decimals];
+    else if (!divide_long(&fraction, value))
         return FALSE;
-    *value = (double)digits / powers[reader.at > point ? reader.at - point - 1 : 0];
-    *value = negative ? -*value : *value;
+    *value = fraction.negative ? -*value : *value;
     return TRUE;
 }
 
@@ -109,8 +156,8 @@ gboolean hb_pg_put_float8(const char *text, gsize length, GString *binary)
 }
 
 /* The bits of a double that a float has not; in the middle between two floats a second rounding could go wrong */
-#define BEYOND_FLOAT 0x1FFFFFFF
-#define MIDDLE       0x10000000
+#define BEYOND_FLOAT    0x1FFFFFFF
+#define MIDDLE_OF_FLOAT 0x10000000
 
 static gboolean divide_float(const char *text, gsize length, float *value)
 {
@@ -119,7 +166,7 @@ static gboolean divide_float(const char *text, gsize length, float *value)
         guint64 bits;
     } number;
 
-    if (!divide(text, length, &number.value) || (number.bits & BEYOND_FLOAT) == MIDDLE ||
+    if (!divide(text, length, &number.value) || (number.bits & BEYOND_FLOAT) == MIDDLE_OF_FLOAT ||
         fabs(number.value) < (double)FLT_MIN || fabs(number.value) > (double)FLT_MAX)
         return FALSE;
     *value = (float)number.value;
@@ -173,27 +220,37 @@ static gboolean put_special_numeric(const char *text, gsize length, GString *bin
     return sign != 0;
 }
 
-/* The decimal at a place that counts from the point: -1 is the last before it. 0 beyond the ends */
 typedef struct {
     const char *point; /* behind the whole part */
     gssize whole;      /* decimals of it */
     gssize shown;      /* decimals of the fraction, which follow a point */
 } Decimals;
 
-static gint get_decimal(const Decimals *decimals, gssize place)
+/* Of base 10,000, from the first of the whole part to the last of the fraction, which is filled up with zeros. How many
+ * they are */
+static guint read_digits(const Decimals *decimals, gint16 *digits)
 {
-    if (place < -decimals->whole || place >= decimals->shown)
-        return 0;
-    return decimals->point[place < 0 ? place : place + 1] - '0';
-}
-
-static gint get_digit(const Decimals *decimals, gssize weight)
-{
+    const char *at = decimals->point - decimals->whole, *end = decimals->point + decimals->shown + 1;
+    gssize left = (decimals->whole - 1) % DECIMALS_A_DIGIT + 1;
+    guint count = 0;
     gint digit = 0;
 
-    for (gssize i = 0; i < DECIMALS_A_DIGIT; i++)
-        digit = digit * 10 + get_decimal(decimals, -(weight + 1) * DECIMALS_A_DIGIT + i);
-    return digit;
+    for (; at < end; at++) {
+        if (at == decimals->point)
+            continue;
+        digit = digit * 10 + (*at - '0');
+        if (--left > 0)
+            continue;
+        digits[count++] = (gint16)digit;
+        digit = 0;
+        left = DECIMALS_A_DIGIT;
+    }
+    if (left == DECIMALS_A_DIGIT)
+        return count;
+    for (; left > 0; left--)
+        digit *= 10;
+    digits[count++] = (gint16)digit;
+    return count;
 }
 
 /* "12.50" and the like: where the point is. FALSE: it is something else */
@@ -219,25 +276,30 @@ gboolean hb_pg_put_numeric(const char *text, gsize length, GString *binary)
 {
     HbPgValueReader reader = {text, text + length};
     const gint sign = hb_pg_value_take(&reader, '-') ? NUMERIC_NEGATIVE : 0;
+    gint16 digits[NUMERIC_MOST + 1];
+    guint first = 0, count;
+    gssize weight;
     Decimals decimals;
-    gssize first, last;
 
     if (!find_decimals(&reader, &decimals))
         return put_special_numeric(text, length, binary);
-    first = (decimals.whole + DECIMALS_A_DIGIT - 1) / DECIMALS_A_DIGIT - 1;
-    last = -(decimals.shown + DECIMALS_A_DIGIT - 1) / DECIMALS_A_DIGIT;
-    if (first - last >= NUMERIC_MOST || decimals.shown > NUMERIC_MOST_SHOWN)
+    if (decimals.whole + decimals.shown >= (gssize)NUMERIC_MOST * DECIMALS_A_DIGIT ||
+        decimals.shown > NUMERIC_MOST_SHOWN)
         return FALSE;
-    while (first >= last && get_digit(&decimals, first) == 0)
-        first--;
-    while (first >= last && get_digit(&decimals, last) == 0)
-        last++;
-    if (first < last) {
+    count = read_digits(&decimals, digits);
+    if (count > NUMERIC_MOST)
+        return FALSE;
+    while (first < count && digits[first] == 0)
+        first++;
+    while (first < count && digits[count - 1] == 0)
+        count--;
+    if (first == count) {
         append_numeric_head(binary, 0, 0, 0, (gsize)decimals.shown);
         return TRUE;
     }
-    append_numeric_head(binary, (gint)(first - last + 1), (gint)first, sign, (gsize)decimals.shown);
-    for (gssize weight = first; weight >= last; weight--)
-        hb_pg_append_number(binary, get_digit(&decimals, weight), 2);
+    weight = (decimals.whole + DECIMALS_A_DIGIT - 1) / DECIMALS_A_DIGIT - 1 - (gssize)first;
+    append_numeric_head(binary, (gint)(count - first), (gint)weight, sign, (gsize)decimals.shown);
+    for (; first < count; first++)
+        hb_pg_append_number(binary, digits[first], 2);
     return TRUE;
 }
