@@ -6,9 +6,11 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 . demo/servers.sh
 
-engine=${1:-postgresql} rounds=${2:-100} kills=5 hornbeam=build/hornbeam bad=0 killed=0
+engine=${1:-postgresql} rounds=${2:-100} kills=5 bad=0 killed=0
 servers_begin
 trap servers_end EXIT
+hornbeam=$SERVERS/hornbeam
+cp build/hornbeam "$hornbeam" # which may be built anew meanwhile
 start_"${engine%ql}" old
 start_"${engine%ql}" new
 plant old 12

@@ -256,7 +256,7 @@ static gboolean name_losses(const HbSnapshotSource *source, GError **error)
 
     if (!source->options->name_losses || from->name_text_losses == NULL)
         return TRUE;
-    hb_observers_begin_phase(source->options->observers, "looking for values that text cannot say", 0);
+    hb_observers_begin_phase(source->options->observers, "checking values", 0);
     return from->name_text_losses(source->readers, source->manifest->catalog, error);
 }
 
