@@ -177,7 +177,8 @@ static void a_script_makes_what_the_server_would_forbid(void **state)
         "cd $FOLDER; mariadb_shell old -e 'CREATE DATABASE attic; USE attic; CREATE TABLE keyless (a INT);"
         " INSERT INTO keyless VALUES (1), (1); SET restrict_fk_on_non_standard_key = OFF;"
         " CREATE TABLE box (a INT, b INT, KEY (a)); CREATE TABLE lid (a INT, FOREIGN KEY (a) REFERENCES box (a))';"
-        " $HORNBEAM dump -q \"$(server_uri old attic)\" attic.dump; $HORNBEAM sql attic.dump >attic.sql;"
+        " $HORNBEAM dump -q --parts schema,data \"$(server_uri old attic)\" attic.dump; $HORNBEAM sql attic.dump "
+        ">attic.sql;"
         " mariadb_shell new -e 'DROP DATABASE IF EXISTS attic; CREATE DATABASE attic; SET GLOBAL"
         " sql_require_primary_key = ON, GLOBAL sql_generate_invisible_primary_key = ON';"
         " mariadb_shell new --binary-mode --comments attic <attic.sql; mariadb_shell new -e 'SET GLOBAL"
@@ -314,7 +315,8 @@ static void older_versions_understand_what_is_sent(void **state)
             " older verify plain.dump $to --parts $parts; older restore plain.dump $to --yes --existing replace --parts"
             " $parts; } >told 2>&1;"
             " for s in old new; do mariadb_shell $s -e 'SET GLOBAL general_log = OFF'; mariadb_shell $s -N -e \"SELECT"
-            " DISTINCT TO_BASE64(argument) FROM mysql.general_log WHERE command_type IN ('Query', 'Prepare')\"; done"
+            " DISTINCT TO_BASE64(argument) FROM mysql.general_log WHERE command_type IN ('Query', 'Prepare') AND "
+            "argument NOT LIKE 'PREPARE %% FROM ...'\"; done"
             " >sent; node $SOURCE/tests/grammar/check.js $(grammar_modules) %s <sent",
             versions[i].parts, versions[i].version, versions[i].version);
         run_sql("new", "DROP DATABASE IF EXISTS plain");

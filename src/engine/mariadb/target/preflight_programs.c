@@ -92,10 +92,7 @@ static gboolean names_something(const HbToken *before)
 static void check_functions(Look *look, const HbObject *object)
 {
     g_autoptr(GHashTable) told = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
-    g_autofree char *arrives = fails_when_made(object) && look->run->session->is_maria
-                                   ? hb_my_write_as_operators(object->definition)
-                                   : NULL; /* what is made at once is put into the target's words */
-    const char *sql = arrives != NULL ? arrives : object->definition;
+    const char *sql = object->definition;
     HbToken token = {.type = HB_TOKEN_END}, before;
 
     for (before = token; (token = hb_my_next(&sql)).type != HB_TOKEN_END; before = token) {
@@ -168,9 +165,23 @@ static GHashTable *list_own(const HbCatalog *catalog)
     return own;
 }
 
+/* As it would arrive: what the other product cannot have is left out, and told elsewhere; NULL: as it is. The caller's
+ */
+static HbCatalog *translate(const HbMyPreflight *run)
+{
+    HbCatalog *copy;
+
+    if (hb_my_version_is_maria(run->preview->version) == run->session->is_maria)
+        return NULL;
+    copy = hb_catalog_copy(run->preview->catalog);
+    hb_my_translate(copy, run->preview->version, run->session->version);
+    return copy;
+}
+
 void hb_my_preflight_check_programs(HbMyPreflight *run)
 {
-    const HbCatalog *catalog = run->preview->catalog;
+    g_autoptr(HbCatalog) translated = translate(run);
+    const HbCatalog *catalog = translated != NULL ? translated : run->preview->catalog;
     g_autoptr(GHashTable) own = list_own(catalog),
                           answers = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     Look look = {run, own, answers};
