@@ -254,7 +254,7 @@ char *hb_page_verification(const HbVerification *verification, guint rows_max, g
     hb_piece_append_fact(out, color, "compared", "%s; every row of %s (%s)", objects, tables, rows);
     append_remarks(out, color, "not", verification->unread, "not read on one side");
     append_remarks(out, color, "not", verification->ignored, "has another name in TO, and may be another user there");
-    append_remarks(out, color, "not", verification->translated, "cannot be the same in the other product");
+    append_remarks(out, color, "not", verification->translated, "cannot be the same in TO");
     append_remarks(out, color, "only in TO", verification->only_in_to, "the server's own, and no difference");
     hb_page_append_differences(out, color, verification->differences, rows_max, all);
     hb_probes_append(out, verification->probes, color);

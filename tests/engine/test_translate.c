@@ -161,8 +161,9 @@ static void what_older_versions_have_not_learnt_is_named(void **state)
         {MARIA_118, MARIA_105, HB_KIND_INDEX, "t.i", "ALTER TABLE t ADD KEY `i` (`a`) COMMENT '`a` DESC)';",
          "ALTER TABLE t ADD KEY `i` (`a`) COMMENT '`a` DESC)';", NULL},
         {MARIA_118, MARIA_105, HB_KIND_TABLE, "t", "CREATE TABLE `t` (\n  `a` uuid NOT NULL,\n  `b` uuid NOT NULL\n);",
-         "CREATE TABLE `t` (\n  `a` char(36) CHARACTER SET ascii NOT NULL,\n  `b` char(36) CHARACTER SET ascii NOT "
-         "NULL\n);",
+         "CREATE TABLE `t` (\n  `a` char(36) CHARACTER SET ascii COLLATE ascii_general_ci NOT NULL,\n  `b` char(36) "
+         "CHARACTER "
+         "SET ascii COLLATE ascii_general_ci NOT NULL\n);",
          "a UUID is a text there"},
     };
 

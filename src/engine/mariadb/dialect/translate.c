@@ -325,9 +325,11 @@ static const struct {
 } learnt[] = {
     {TRUE, 100600, "(COLLATE[ =])utf8mb3_", "\\1utf8_", NULL},
     {TRUE, 100600, "(KEY [^\n]*\\)) IGNORED", "\\1", "a key is not ignored there"},
-    {TRUE, 100700, "^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii", "a UUID is a text there"},
+    {TRUE, 100700, "^(  `(?:[^`]|``)*`) uuid\\b", "\\1 char(36) CHARACTER SET ascii COLLATE ascii_general_ci",
+     "a UUID is a text there"},
     {TRUE, 100800, DESCENDING, "\\1", "a key does not descend there"},
-    {TRUE, 101000, "^(  `(?:[^`]|``)*`) inet4\\b", "\\1 varchar(15) CHARACTER SET ascii", "an address is a text there"},
+    {TRUE, 101000, "^(  `(?:[^`]|``)*`) inet4\\b", "\\1 varchar(15) CHARACTER SET ascii COLLATE ascii_general_ci",
+     "an address is a text there"},
     {TRUE, 110700, "^(  `(?:[^`]|``)*`) vector\\(\\d+\\)", "\\1 blob", "a vector is bytes there"},
     {FALSE, 80000, DESCENDING, "\\1", "a key does not descend there"},
 };
