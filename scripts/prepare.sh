@@ -15,8 +15,8 @@ fuzz="clang libclang-rt-dev"
 
 missing=
 for group in "$@"; do
-    for package in ${!group}; do
-        [ "$(dpkg-query -W -f '${db:Status-Status}' "$package" 2>/dev/null || true)" = installed ] || missing="$missing $package"
+    for needed in ${!group}; do
+        [ "$(dpkg-query -W -f '${db:Status-Status}' "$needed" 2>/dev/null || true)" = installed ] || missing="$missing $needed"
     done
 done
 finish() { # servers of other versions come from another registry
